@@ -1,0 +1,32 @@
+"""Audits the content of a crawled site: copies, repeated wording, rival pages, and a ranked plan of what to do."""
+
+from mardok.compare.copies import find_copies
+from mardok.compare.difference import Run
+from mardok.errors import (
+    FolderError,
+    MardokError,
+    SettingsError,
+    SourceError,
+    TableError,
+    UnknownPageError,
+    UnsafePlanError,
+)
+from mardok.pipeline import Audit, audit, load
+from mardok.settings import Settings, read_settings
+
+__all__ = [
+    "Audit",
+    "FolderError",
+    "MardokError",
+    "Run",
+    "Settings",
+    "SettingsError",
+    "SourceError",
+    "TableError",
+    "UnknownPageError",
+    "UnsafePlanError",
+    "audit",
+    "find_copies",
+    "load",
+    "read_settings",
+]

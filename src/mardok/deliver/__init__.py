@@ -1,0 +1,1 @@
+"""Files out: the report."""

@@ -1,0 +1,140 @@
+"""From raw pages to facts, one page at a time, in as many processes as there are to use.
+
+In:  raw pages of any source.
+Out: their facts, in the same order.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import multiprocessing
+from collections import deque
+from collections.abc import Iterable, Iterator
+from concurrent.futures import Future, ProcessPoolExecutor
+from functools import partial
+from itertools import islice
+
+from w3lib.encoding import html_to_unicode
+
+from mardok.extract import directives
+from mardok.extract.html import Document, read_document
+from mardok.extract.language import language_of
+from mardok.extract.page import Block, Page
+from mardok.settings import Settings
+from mardok.sources.raw import RawPage
+from mardok.urls import normal_url
+
+_BATCH = 64
+
+
+def extract_pages(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) -> Iterator[Page]:
+    """Facts of each raw page, in order.
+
+    Parameters
+    ----------
+    raws : iterable of RawPage
+        Read as the facts are taken, never all at once.
+    settings : Settings
+        The sections ``extract``, ``text`` and ``language`` are used.
+    jobs : int
+        Processes; with 1 everything happens in this one.
+    """
+    batches = iter(lambda iterator=iter(raws): list(islice(iterator, _BATCH)), [])  # type: ignore[misc]
+    extract = partial(_extract_batch, settings=settings)
+    if jobs == 1:
+        for batch in batches:
+            yield from extract(batch)
+        return
+    # Forked workers need no import of their own and work from any script; where there is no fork, they are spawned.
+    method = "fork" if "fork" in multiprocessing.get_all_start_methods() else None
+    with ProcessPoolExecutor(jobs, multiprocessing.get_context(method)) as pool:
+        waiting: deque[Future[list[Page]]] = deque()
+        for batch in batches:
+            waiting.append(pool.submit(extract, batch))
+            if len(waiting) > 2 * jobs:
+                yield from waiting.popleft().result()
+        while waiting:
+            yield from waiting.popleft().result()
+
+
+def _extract_batch(raws: list[RawPage], settings: Settings) -> list[Page]:
+    return [extract_page(raw, settings) for raw in raws]
+
+
+def extract_page(raw: RawPage, settings: Settings) -> Page:
+    """Facts of one raw page."""
+    if raw.body is None:
+        return _page_from_fields(raw, settings)
+    _, text = html_to_unicode(raw.header("content-type") or None, raw.body, auto_detect_fun=_detected_encoding)
+    document = read_document(text, raw.url, settings.text.only, settings.text.ignore)
+    declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
+    seen = " ".join(block.text for block in document.blocks if not block.chrome)
+    return Page(
+        url=raw.url,
+        source=raw.source,
+        status=raw.status,
+        redirect_url=directives.redirect_target(raw, document.metas, document.base),
+        title=document.title,
+        description=_description(document),
+        robots=directives.robots_directives(raw, document.metas),
+        canonical_url=directives.canonical_address(raw, document.link_elements, document.base),
+        declared_language=declared,
+        language=language_of(seen, declared, settings.language),
+        alternates=directives.language_alternates(raw, document.link_elements, document.base),
+        blocks=tuple(document.blocks),
+        links=tuple(document.links),
+        images=tuple(document.images),
+        bytes_hash=hashlib.sha256(raw.body).hexdigest(),
+        trouble=raw.trouble,
+        is_html=True,
+    )
+
+
+def _detected_encoding(body: bytes) -> str:
+    """Encoding of an undeclared body: UTF-8 where it is valid, else the web's default for legacy pages."""
+    try:
+        body.decode("utf-8")
+    except UnicodeDecodeError:
+        return "cp1252"
+    return "utf-8"
+
+
+def _description(document: Document) -> str:
+    for meta in document.metas:
+        if meta.get("name", "").strip().lower() == "description":
+            return " ".join(meta.get("content", "").split())
+    return ""
+
+
+def _page_from_fields(raw: RawPage, settings: Settings) -> Page:
+    """Facts of a page without HTML: a redirect, an error, or a row of a table."""
+    given = raw.fields
+    text = given.get("text", "")
+    blocks = [
+        Block(" ".join(line.split()), tag="p", place="body", level=0, chrome="", in_main=False, chosen="")
+        for line in text.splitlines()
+        if line.strip()
+    ]
+    stated = {"name": "robots", "content": given.get("robots", "")}
+    declared = (given.get("language", "") or raw.header("content-language")).strip().lower()
+    return Page(
+        url=raw.url,
+        source=raw.source,
+        status=raw.status,
+        redirect_url=directives.redirect_target(raw, (), raw.url),
+        title=" ".join(given.get("title", "").split()),
+        description=" ".join(given.get("description", "").split()),
+        robots=directives.robots_directives(raw, [stated]),
+        canonical_url=(given.get("canonical_url") and normal_url(given["canonical_url"], raw.url))
+        or directives.canonical_address(raw, (), raw.url),
+        declared_language=declared,
+        language=language_of(text, declared, settings.language),
+        alternates=directives.language_alternates(raw, (), raw.url),
+        blocks=tuple(blocks),
+        links=(),
+        images=(),
+        bytes_hash="",
+        trouble=raw.trouble,
+        is_html=bool(given),
+        h1_given=" ".join(given.get("h1", "").split()),
+    )

@@ -1,0 +1,389 @@
+"""What one HTML document holds: title, meta elements, blocks, links, images.
+
+In:  the document as text, its address, CSS selectors of the settings.
+Out: one :class:`Document`; blocks and links in document order.
+
+The document is parsed by the rules of the HTML standard (Lexbor), written out again in the parser's one canonical form
+and then read as a flat sequence of tags and texts. In that form every element that is open is closed, attribute values
+stand in double quotes and hold no ``<`` or ``>``; so a single regular expression splits it, where walking the tree would
+cost a Python call for each node.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+
+from selectolax.lexbor import LexborHTMLParser
+
+from mardok.extract.page import Block, Image, Link
+from mardok.urls import normal_url
+
+_BLOCK_TAGS = frozenset(
+    "address article aside blockquote body caption center dd details dialog dir div dl dt fieldset figcaption figure "
+    "footer form frameset h1 h2 h3 h4 h5 h6 header hgroup hr html legend li listing main menu nav ol optgroup option p "
+    "pre search section summary table tbody td tfoot th thead tr ul xmp".split()
+)
+_VOID_TAGS = frozenset("area base br col embed hr img input link meta param source track wbr".split())
+_SPACE_TAGS = frozenset("br img input select textarea button embed object video audio canvas svg iframe".split())
+_HEADINGS = {f"h{level}": level for level in range(1, 7)}
+_UNSEEN_TAGS = frozenset("head template svg object canvas audio video".split())
+_CHROME_TAGS = {
+    "nav": "nav", "noscript": "noscript", "button": "form control", "select": "form control",
+    "textarea": "form control", "datalist": "form control",
+}  # fmt: skip
+_OUTSIDE_SECTIONS_TAGS = frozenset(["header", "footer", "aside"])
+_CHROME_ROLES = {
+    "navigation": "nav", "banner": "header", "contentinfo": "footer", "complementary": "aside", "search": "search",
+    "dialog": "dialog", "alertdialog": "dialog", "menu": "nav", "menubar": "nav",
+}  # fmt: skip
+_RAW_TEXT_TAGS = frozenset("script style iframe noembed noframes xmp".split())
+_CONTEXT_TAGS = _BLOCK_TAGS | _UNSEEN_TAGS | _CHROME_TAGS.keys() | {"dialog"}
+_MARK = "mardok-chosen"
+_LINK_EDGE = "\x01"
+
+_SPLIT = re.compile(
+    r"(<!--.*?-->|<(?:script|style|iframe|noembed|noframes|xmp)\b[^>]*>.*?</(?:script|style|iframe|noembed|noframes|xmp)>"
+    r"|<[^>]*>)",
+    re.DOTALL,
+)
+_NAME = re.compile(r"</?([a-z][^\s/>]*)")
+_ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
+_TELLING = re.compile(rf"hidden|\srole=|style=|[bB]readcrumb|{_MARK}")
+_NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class _Context:
+    """What the open elements say about the text inside them."""
+
+    tag: str = "body"
+    place: str = "body"
+    level: int = 0
+    chrome: str = ""
+    in_main: bool = False
+    in_section: bool = False
+    is_unseen: bool = False
+    chosen: str = ""
+    inside: dict[str, _Context] = field(default_factory=dict, compare=False, repr=False)
+    """Contexts inside plain elements, by tag: pages repeat them thousands of times."""
+
+
+@dataclass(slots=True)
+class Document:
+    """What was read from one HTML document."""
+
+    title: str = ""
+    language: str = ""
+    """``lang`` attribute of the root element."""
+    base: str = ""
+    """What relative addresses are resolved against."""
+    metas: list[dict[str, str]] = field(default_factory=list)
+    """Attributes of the meta elements."""
+    link_elements: list[dict[str, str]] = field(default_factory=list)
+    """Attributes of the link elements."""
+    blocks: list[Block] = field(default_factory=list)
+    links: list[Link] = field(default_factory=list)
+    images: list[Image] = field(default_factory=list)
+
+
+def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequence[str] = ()) -> Document:
+    """Read an HTML document.
+
+    Parameters
+    ----------
+    text : str
+        The document, decoded.
+    url : str
+        Its address, against which its base element and links are resolved.
+    only, ignore : sequence of str
+        CSS selectors; blocks inside what they match are marked as chosen.
+
+    Examples
+    --------
+    >>> document = read_document("<p>Old <b>vio</b>lins<br>and <a href='/bows'>bows</a>", "https://host.example/x")
+    >>> document.blocks[0].text, document.links[0].url, document.links[0].start
+    ('Old violins and bows', 'https://host.example/bows', 16)
+    """
+    parser = LexborHTMLParser(text)
+    if only or ignore:
+        _mark(parser, only, ignore)
+    reader = _Reader(url)
+    # A character reference can put the edge mark into any text, so it is taken out only now.
+    pieces = _SPLIT.split((parser.html or "").replace(_LINK_EDGE, " "))
+    read_markup, read_text = reader.markup, reader.text
+    for text_piece, markup in zip(pieces[::2], [*pieces[1::2], ""], strict=True):
+        if text_piece:
+            read_text(text_piece)
+        if markup:
+            read_markup(markup)
+    return reader.finished()
+
+
+def _mark(parser: LexborHTMLParser, only: Sequence[str], ignore: Sequence[str]) -> None:
+    for node in parser.css(f"[{_MARK}]"):
+        del node.attrs[_MARK]
+    for chosen, selectors in (("only", only), ("ignore", ignore)):
+        for selector in selectors:
+            for node in parser.css(selector):
+                node.attrs[_MARK] = chosen
+
+
+class _OpenLink:
+    """A link as it is being read."""
+
+    __slots__ = ("alt", "anchor", "block", "end", "in_chrome", "rel", "start", "url")
+
+    def __init__(self, url: str | None, rel: str, in_chrome: bool) -> None:
+        self.url, self.rel, self.in_chrome = url, rel, in_chrome
+        self.anchor: list[str] = []
+        self.alt = ""
+        self.block, self.start, self.end = -1, 0, 0
+
+
+class _Reader:
+    """Turns the flat sequence of tags and texts into blocks and links."""
+
+    def __init__(self, url: str) -> None:
+        self.document = Document(base=url)
+        self.has_base = self.expects_title = False
+        self.context = _ROOT
+        self.stack: list[_Context] = []
+        self.pieces: list[str] = []
+        """Text of the present block; :data:`_LINK_EDGE` where a link begins or ends."""
+        self.edges: list[_OpenLink] = []
+        """The links of those edges, in their order."""
+        self.link: _OpenLink | None = None
+        self.link_at_block_start: _OpenLink | None = None
+        self.opened_links: list[_OpenLink] = []
+
+    def text(self, text: str) -> None:
+        if "&" in text:
+            text = _unescaped(text)
+        if self.expects_title:
+            self.document.title = " ".join(text.split())
+        if self.context.is_unseen:
+            return
+        self.pieces.append(text)
+        if self.link is not None:
+            self.link.anchor.append(text)
+
+    def markup(self, markup: str) -> None:
+        tag = _tag(markup)
+        if tag is None:
+            return
+        if tag.is_block:
+            if self.pieces:
+                self.flush()
+        elif tag.is_space:
+            self.pieces.append(" ")
+        if tag.is_end:
+            if tag.name == "a":
+                self.close_link()
+            self.expects_title = False
+            if self.stack:
+                self.context = self.stack.pop()
+            return
+        if tag.special is not None:
+            tag.special(self, markup)
+        if not tag.is_void:
+            self.stack.append(self.context)
+            if tag.has_context:
+                self.enter(tag, markup)
+
+    def enter(self, tag: _Tag, markup: str) -> None:
+        if tag.is_telling:
+            self.context = _inner_context(self.context, tag.name, _attributes(markup))
+            return
+        inner = self.context.inside.get(tag.name)
+        if inner is None:
+            inner = _inner_context(self.context, tag.name, {})
+            inner = self.context.inside[tag.name] = _KNOWN_CONTEXTS.setdefault(inner, inner)
+        self.context = inner
+
+    def open_link(self, markup: str) -> None:
+        self.close_link()
+        attrs = _attributes(markup)
+        if "href" in attrs:
+            in_chrome = bool(self.context.chrome) or self.context.chosen == "ignore"
+            rel = " ".join(attrs.get("rel", "").lower().split())
+            self.link = _OpenLink(normal_url(attrs["href"], self.document.base), rel, in_chrome)
+            self.opened_links.append(self.link)
+            self.edges.append(self.link)
+            self.pieces.append(_LINK_EDGE)
+
+    def close_link(self) -> None:
+        if self.link is not None:
+            self.edges.append(self.link)
+            self.pieces.append(_LINK_EDGE)
+            self.link = None
+
+    def image(self, markup: str) -> None:
+        if self.context.is_unseen:
+            return
+        attrs = _attributes(markup)
+        url = (attrs.get("src") and normal_url(attrs["src"], self.document.base)) or ""
+        self.document.images.append(Image(url, attrs.get("alt")))
+        if self.link is not None and not self.link.alt:
+            self.link.alt = " ".join(attrs.get("alt", "").split())
+
+    def root(self, markup: str) -> None:
+        self.document.language = _attributes(markup).get("lang", "").strip().lower()
+
+    def base(self, markup: str) -> None:
+        href = _attributes(markup).get("href")
+        if href is not None and not self.has_base:
+            self.document.base, self.has_base = normal_url(href, self.document.base) or self.document.base, True
+
+    def meta(self, markup: str) -> None:
+        self.document.metas.append(_attributes(markup))
+
+    def link_element(self, markup: str) -> None:
+        if self.context.tag == "head":  # in the body it is not trusted: anybody's comment could carry one
+            self.document.link_elements.append(_attributes(markup))
+
+    def title(self, markup: str) -> None:  # noqa: ARG002 - all of them take the tag
+        self.expects_title = self.context.tag == "head" and not self.document.title
+
+    def flush(self) -> None:
+        """End the present block."""
+        raw = "".join(self.pieces)
+        self.pieces.clear()
+        if self.link is not None:
+            self.link.anchor.append(" ")
+        if self.edges or self.link_at_block_start is not None:
+            text = self._text_with_links(raw)
+        else:
+            text = " ".join(raw.split())
+        self.link_at_block_start = self.link
+        if text:
+            at = self.context
+            self.document.blocks.append(Block(text, at.tag, at.place, at.level, at.chrome, at.in_main, at.chosen))
+
+    def _text_with_links(self, raw: str) -> str:
+        """Collapse white space as everywhere, and note which characters each link covers."""
+        block = len(self.document.blocks)
+        out: list[str] = []
+        length, has_space = 0, False
+        link = self.link_at_block_start
+        edges = iter(self.edges)
+        for part in raw.split(_LINK_EDGE):
+            piece = " ".join(part.split())
+            if piece:
+                if length and (has_space or part[0].isspace()):
+                    piece = " " + piece
+                if link is not None:
+                    if link.block < 0:
+                        link.block, link.start = block, length + (piece[0] == " ")
+                    if link.block == block:
+                        link.end = length + len(piece)
+                out.append(piece)
+                length += len(piece)
+                has_space = part[-1].isspace()
+            elif part:
+                has_space = True
+            edge = next(edges, None)
+            link = None if edge is link else edge
+        self.edges.clear()
+        return "".join(out)
+
+    def finished(self) -> Document:
+        self.close_link()
+        self.flush()
+        for link in self.opened_links:
+            if link.url is not None:
+                anchor = " ".join("".join(link.anchor).split()) or link.alt
+                self.document.links.append(
+                    Link(link.url, anchor, link.rel, link.block, link.start, link.end, link.in_chrome)
+                )
+        return self.document
+
+
+@dataclass(frozen=True, slots=True)
+class _Tag:
+    """What one tag, as written, does."""
+
+    name: str
+    is_end: bool
+    is_block: bool
+    is_space: bool
+    is_void: bool
+    has_context: bool
+    """Whether it may change what the text inside it is."""
+    is_telling: bool
+    """Whether its attributes may."""
+    special: Callable[[_Reader, str], None] | None
+
+
+@lru_cache(maxsize=1 << 13)  # the same few hundred tags make up nearly all of a site
+def _tag(markup: str) -> _Tag | None:
+    found = _NAME.match(markup)
+    if found is None or found[1] in _RAW_TEXT_TAGS:
+        return None
+    name, is_end = found[1], markup[1] == "/"
+    is_telling = not is_end and bool(_TELLING.search(markup))
+    return _Tag(
+        name, is_end, name in _BLOCK_TAGS, name in _SPACE_TAGS, name in _VOID_TAGS,
+        is_telling or name in _CONTEXT_TAGS, is_telling, None if is_end else _SPECIAL.get(name),
+    )  # fmt: skip
+
+
+_SPECIAL: dict[str, Callable[[_Reader, str], None]] = {
+    "a": _Reader.open_link,
+    "base": _Reader.base,
+    "html": _Reader.root,
+    "img": _Reader.image,
+    "link": _Reader.link_element,
+    "meta": _Reader.meta,
+    "title": _Reader.title,
+}
+_ROOT = _Context()
+_KNOWN_CONTEXTS: dict[_Context, _Context] = {}
+
+
+def _attributes(markup: str) -> dict[str, str]:
+    return {name: _unescaped(value) if "&" in value else value for name, value in _ATTRIBUTE.findall(markup)}
+
+
+def _unescaped(text: str) -> str:
+    text = text.replace("&lt;", "<").replace("&gt;", ">").replace("&nbsp;", "\xa0").replace("&quot;", '"')
+    return text.replace("&amp;", "&")
+
+
+def _inner_context(outer: _Context, name: str, attrs: Mapping[str, str]) -> _Context:
+    """What text inside the element is, given what it is outside."""
+    role = attrs.get("role", "").strip().lower()
+    inner = replace(outer, inside={})
+    if name in _BLOCK_TAGS or name == "head":
+        inner = replace(inner, tag=name)
+    if name in _HEADINGS:
+        inner = replace(inner, level=_HEADINGS[name])
+    if name in _UNSEEN_TAGS:
+        inner = replace(inner, is_unseen=True)
+    if (name == "main" and not role) or role == "main":
+        inner = replace(inner, place="main", in_main=True, in_section=True)
+    elif name in ("article", "section"):
+        inner = replace(inner, in_section=True)
+    if attrs.get(_MARK):
+        inner = replace(inner, chosen="ignore" if outer.chosen == "ignore" else attrs[_MARK])
+    chrome = _chrome_reason(outer, name, role, attrs)
+    if chrome and outer.chrome != "hidden":
+        inner = replace(inner, place=chrome, chrome=chrome)
+    return inner
+
+
+def _chrome_reason(outer: _Context, name: str, role: str, attrs: Mapping[str, str]) -> str:
+    if "hidden" in attrs or attrs.get("aria-hidden") == "true" or _NOT_SHOWN.search(attrs.get("style", "")):
+        return "hidden"
+    if role in _CHROME_ROLES:
+        return _CHROME_ROLES[role]
+    if name in _CHROME_TAGS:
+        return _CHROME_TAGS[name]
+    if name == "dialog" and "open" not in attrs:
+        return "hidden"
+    if name in _OUTSIDE_SECTIONS_TAGS and not outer.in_section:
+        return name
+    telling = (attrs.get(key, "") for key in ("class", "id", "aria-label", "itemtype"))
+    return "breadcrumb" if any("breadcrumb" in value.lower() for value in telling) else ""

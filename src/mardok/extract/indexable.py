@@ -1,0 +1,44 @@
+"""Whether a search engine may list a page, and if not, why.
+
+In:  the facts of a page, and the robots.txt files the crawl holds (RFC 9309).
+Out: the first reason against it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from urllib.parse import urlsplit
+
+from protego import Protego
+
+from mardok.extract.directives import is_told
+from mardok.extract.page import Page
+
+
+def blocked_by(robots: Mapping[str, str], agents: Sequence[str]) -> Callable[[str], bool]:
+    """A test whether robots.txt, given by origin, keeps one of the robots, or any robot, from an address."""
+    rules = {origin: Protego.parse(text) for origin, text in robots.items()}
+
+    def is_blocked(url: str) -> bool:
+        parts = urlsplit(url)
+        rule = rules.get(f"{parts.scheme}://{parts.netloc}")
+        return rule is not None and not all(rule.can_fetch(url, agent) for agent in [*agents, "*"])
+
+    return is_blocked
+
+
+def reason_not_indexable(page: Page, is_blocked: Callable[[str], bool], agents: Sequence[str]) -> str:
+    """Why the page is not indexable; ``""`` if it is."""
+    if page.trouble:
+        return f"unreadable: {page.trouble}"
+    if page.redirect_url:
+        return "redirect"
+    if page.status not in (None, 200):
+        return f"status {page.status}"
+    if not page.is_html:
+        return "not HTML"
+    if is_told(page.robots, "noindex", agents):
+        return "noindex"
+    if page.canonical_url not in ("", page.url):
+        return "canonical elsewhere"
+    return "robots.txt" if is_blocked(page.url) else ""

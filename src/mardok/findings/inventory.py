@@ -1,0 +1,123 @@
+"""The inventory: one row a page, and the kept pairs of pages.
+
+In:  pages, destinations, standing, copies.
+Out: the tables of pages and of pairs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pandas as pd
+
+from mardok.compare.destinations import Destination
+from mardok.compare.kept_pairs import shared_words
+from mardok.findings.groups import Grouping
+from mardok.findings.keeper import Standing
+from mardok.settings import Settings
+from mardok.tables import PAGES, PAIRS
+from mardok.text.site import Site
+
+
+def pairs_table(site: Site, pairs: pd.DataFrame) -> pd.DataFrame:
+    """The table of pairs, from pairs of rows."""
+    rows = list(zip(pairs["a"].tolist(), pairs["b"].tolist(), strict=True))
+    return PAIRS.frame(
+        {
+            "url_a": [site.pages[a].url for a, _ in rows],
+            "url_b": [site.pages[b].url for _, b in rows],
+            "resemblance": pairs["resemblance"],
+            "a_in_b": pairs["a_in_b"],
+            "b_in_a": pairs["b_in_a"],
+            "shared_words": [shared_words(site.corpus, a, b) for a, b in rows],
+        }
+    )
+
+
+def pages_table(
+    site: Site,
+    ways: Sequence[Destination],
+    reasons: Sequence[str],
+    standing: Standing,
+    grouping: Grouping,
+    pairs: pd.DataFrame,
+    settings: Settings,
+) -> pd.DataFrame:
+    """The table of pages.
+
+    Parameters
+    ----------
+    reasons : sequence of str
+        Why each page is not indexable.
+    pairs : DataFrame
+        Kept pairs of rows; the nearest page is sought among them, variants of the page itself left out.
+    """
+    n = len(site.pages)
+    keeper_of = grouping.keeper_of
+    copies = np.bincount(grouping.copies[["a", "b"]].to_numpy().ravel(), minlength=n)
+    nearest = _nearest(pairs, [keeper_of.get(row, row) for row in range(n)])
+    searched = standing.demand is not None
+    unknown = [pd.NA] * n
+    nan = np.full(n, np.nan)
+    return PAGES.frame(
+        {
+            "url": [page.url for page in site.pages],
+            "status": [pd.NA if page.status is None else page.status for page in site.pages],
+            "final_url": [way.url for way in ways],
+            "indexable": [not reason for reason in reasons],
+            "reason": [
+                reason or _comparison_limit(site, row, settings.copies.minimum_words) for row, reason in enumerate(reasons)
+            ],
+            "language": [page.language for page in site.pages],
+            "kind": [""] * n,
+            "title": [page.title for page in site.pages],
+            "site_name": [""] * n,
+            "description": [page.description for page in site.pages],
+            "h1": [page.h1 for page in site.pages],
+            "words": site.corpus.n_words,
+            "own_words": unknown,
+            "shared_words": unknown,
+            "boilerplate_words": unknown,
+            "boilerplate_share": nan,
+            "copies": copies,
+            "nearest_url": [site.pages[row].url if row >= 0 else "" for row, _ in nearest],
+            "nearest_resemblance": [value for _, value in nearest],
+            "inlinks": standing.inlinks,
+            "link_weight": np.where(standing.link_weight > 0, standing.link_weight, np.nan),
+            "clicks": standing.clicks if searched else nan,
+            "clicks_before": nan,
+            "impressions": standing.impressions if searched else nan,
+            "thin": [""] * n,
+            "thin_reason": [""] * n,
+            "declared_language": [page.declared_language for page in site.pages],
+            "canonical_url": [page.canonical_url for page in site.pages],
+            "redirect_url": [page.redirect_url for page in site.pages],
+            "robots": [", ".join(": ".join(filter(None, said)) for said in page.robots) for page in site.pages],
+            "bytes_hash": [page.bytes_hash for page in site.pages],
+            "text_hash": list(site.text_hashes),
+            "main_text": list(site.main_texts),
+            "source": [page.source for page in site.pages],
+        }
+    )
+
+
+def _comparison_limit(site: Site, row: int, minimum_words: int) -> str:
+    n_words = int(site.corpus.n_words[row])
+    if n_words >= minimum_words:
+        return ""
+    return "no text to compare" if n_words == 0 else f"below {minimum_words} words: only identical text makes a copy"
+
+
+def _nearest(pairs: pd.DataFrame, page_of: Sequence[int]) -> list[tuple[int, float]]:
+    """For each page the page that resembles it most with how much; -1 and NaN where there is none."""
+    best: list[tuple[int, float]] = [(-1, float("nan"))] * len(page_of)
+    for a, b, resemblance in zip(
+        pairs["a"].tolist(), pairs["b"].tolist(), pairs["resemblance"].tolist(), strict=True
+    ):
+        if page_of[a] != page_of[b]:
+            for one, other in ((a, page_of[b]), (b, page_of[a])):
+                known, value = best[one]
+                if known < 0 or (-resemblance, other) < (-value, known):
+                    best[one] = (other, resemblance)
+    return best

@@ -1,0 +1,140 @@
+"""Which page of a group should stay.
+
+In:  the pages of a group and what stands for each: clicks, links, address.
+Out: the keeper, and the reason in words.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from urllib.parse import urlsplit
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.findings.demand import Demand
+from mardok.settings import Variants
+from mardok.text.site import Site
+from mardok.urls import is_home, variant_form
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What stands for each page of a site; all arrays have the shape (n_pages,)."""
+
+    is_indexable: NDArray[np.bool_]
+    inlinks: NDArray[np.int64]
+    """Pages that link here."""
+    link_weight: NDArray[np.float64]
+    """PageRank; 0 where a page has none."""
+    clicks: NDArray[np.float64]
+    """Clicks a month; 0 without search data."""
+    impressions: NDArray[np.float64]
+    """Impressions a month; 0 without search data."""
+    demand: Demand | None
+    origin: str
+    """Preferred scheme and host, such as ``https://www.host.example``."""
+
+
+def preferred_origin(site: Site, is_indexable: NDArray[np.bool_], inlinks: NDArray[np.int64]) -> str:
+    """Scheme and host that most indexable pages have; https before http, then the one linked to more."""
+    pages: Counter[str] = Counter()
+    links: Counter[str] = Counter()
+    for row in np.flatnonzero(is_indexable):
+        parts = urlsplit(site.pages[row].url)
+        origin = f"{parts.scheme}://{parts.netloc}"
+        pages[origin] += 1
+        links[origin] += int(inlinks[row])
+    ranked = sorted(pages, key=lambda origin: (not origin.startswith("https:"), -pages[origin], -links[origin], origin))
+    return ranked[0] if ranked else ""
+
+
+@dataclass(frozen=True)
+class _Criterion:
+    """One thing that a page can have before another; greater is better."""
+
+    value: Callable[[int], float]
+    reason: Callable[[int, int], str]
+    """Why the first page stays and not the second."""
+
+
+def choose_keeper(
+    site: Site, rows: Sequence[int], standing: Standing, variants: Variants, *, are_variants: bool
+) -> tuple[int, str]:
+    """The page of a group that should stay, and why.
+
+    The home page stays before all; of variants the one at the preferred host without parameters; then an indexable page,
+    the one with more clicks on the queries they share, more clicks, more inlinks, more link weight, the cleaner address.
+    """
+    criteria = _criteria(site, rows, standing, variants, are_variants)
+    ranked = sorted(
+        rows, key=lambda row: (*(-criterion.value(row) for criterion in criteria), _address_cost(site, row, variants))
+    )
+    first, second = ranked[0], ranked[1] if len(ranked) > 1 else ranked[0]
+    for criterion in criteria:
+        if criterion.value(first) > criterion.value(second):
+            return first, criterion.reason(first, second)
+    return first, "clicks and links do not tell them apart, and its address is the plainer one"
+
+
+def _criteria(
+    site: Site, rows: Sequence[int], standing: Standing, variants: Variants, are_variants: bool
+) -> list[_Criterion]:
+    shared = shared_clicks(rows, standing.demand)
+    url = {row: site.pages[row].url for row in rows}
+    form = {row: variant_form(url[row], variants) for row in rows}
+    home = [_Criterion(lambda row: _is_main_home(url[row], standing.origin), lambda *_: "it is the home page")]
+    plain = [
+        _Criterion(lambda row: url[row].startswith(standing.origin + "/"), lambda *_: "it is at the preferred host"),
+        _Criterion(lambda row: url[row].startswith("https:"), lambda *_: "it is served over https"),
+        _Criterion(
+            lambda row: -len(form[row].reachable) - len(form[row].parameters),
+            lambda *_: "it is the address without parameters or print mark",
+        ),
+    ]
+    merit = [
+        _Criterion(lambda row: bool(standing.is_indexable[row]), lambda *_: "it is indexable"),
+        _Criterion(
+            lambda row: shared.get(row, 0.0),
+            lambda a, b: f"it gets {shared.get(a, 0):.1f} clicks a month on the queries they share, "
+            f"the next {shared.get(b, 0):.1f}",
+        ),
+        _Criterion(
+            lambda row: float(standing.clicks[row]),
+            lambda a, b: f"it gets {standing.clicks[a]:.1f} clicks a month, the next {standing.clicks[b]:.1f}",
+        ),
+        _Criterion(
+            lambda row: float(standing.inlinks[row]),
+            lambda a, b: f"{_pages(standing.inlinks[a])} to it, against {standing.inlinks[b]} to the next",
+        ),
+        _Criterion(lambda row: round(float(standing.link_weight[row]), 9), lambda *_: "it has more link weight"),
+    ]
+    return [*home, *(plain if are_variants else []), *merit]
+
+
+def _pages(count: int) -> str:
+    return "1 page links" if count == 1 else f"{count} pages link"
+
+
+def _is_main_home(url: str, origin: str) -> bool:
+    return is_home(url) and url == origin + "/"
+
+
+def _address_cost(site: Site, row: int, variants: Variants) -> tuple[object, ...]:
+    """Less for a cleaner address: https, no parameters, no index file or capitals, few folders, short."""
+    url = site.pages[row].url
+    form = variant_form(url, variants)
+    n_bad = len(set(form.marks) & {"index file", "case"}) + len(form.parameters) + len(form.reachable)
+    return (url.startswith("http:"), n_bad, url.count("/"), len(url), url)
+
+
+def shared_clicks(rows: Sequence[int], demand: Demand | None) -> dict[int, float]:
+    """Clicks a month of each page of a group on the queries that show two or more of them."""
+    if demand is None:
+        return {}
+    own = demand.rows[demand.rows["row"].isin(rows)]
+    n_pages = own.groupby("query")["row"].transform("nunique")
+    clicks = own[n_pages > 1].groupby("row")["clicks"].sum() / demand.months
+    return dict(zip(clicks.index.tolist(), clicks.tolist(), strict=True))

@@ -1,0 +1,136 @@
+"""Whether two copies promise the same thing, by their titles.
+
+In:  titles and texts of pages whose texts are copies.
+Out: for two pages what each promises that the other does not, if anything.
+
+"Violin hire in Aldmoor" and "Violin hire in Brackwell" are one pattern with a slot: each page promises another town, even
+if the text below is the same. "Cleaning a violin" and "How to clean your violin" promise the same. Two titles promise
+different things
+
+- if they differ in words with digits in them (a size, a model), unless the year is all they differ in: a text that comes
+  out every year belongs on one lasting address;
+- if each page says the words that only its own title has in its running text, and none of the other's;
+- if three pages or more fill one pattern, each in its own way.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+
+from mardok.extract.language import function_words
+from mardok.text.site import Site
+from mardok.text.words import words
+
+_SEPARATOR = re.compile(r"\s+[|\u2013\u2014\u00b7\u00bb:\-]\s+|:\s+")
+_NUMBERING = re.compile(r"(?:(?:[A-Z]|\d{1,3})(?:\.\d{1,3})*[.)]\s+)+")
+"""Numbers of chapters and sections before a title: they promise nothing."""
+_SITE_SEGMENT_SHARE = 0.3
+_SITE_SEGMENT_PAGES = 3
+_SERIES_PAGES = 3
+_LONGEST_SLOT = 4
+_YEAR = re.compile(r"(?:19|20)\d\d")
+
+
+@dataclass(frozen=True)
+class Promise:
+    """What a page promises, as far as copies must be told apart."""
+
+    title: tuple[str, ...]
+    """Words of the page's part of the title; of the H1 if there is no title."""
+    text: frozenset[str]
+    """Words of the main text below the headings."""
+    plain: frozenset[str]
+    """Function words of the language: they promise nothing."""
+
+    def only_here(self, other: Promise) -> tuple[str, ...]:
+        """Words of the title that the other's title does not have, without function words."""
+        return tuple(word for word in self.title if word not in other.title and word not in self.plain)
+
+
+def promises(site: Site, rows: Iterable[int]) -> dict[int, Promise]:
+    """What each of the pages promises."""
+    is_site_segment = _site_segments(page.title for page in site.pages if page.title)
+    found = {}
+    for row in rows:
+        page = site.pages[row]
+        title = _own_part(page.title, is_site_segment) or page.h1
+        running = [
+            block.text
+            for block, reason in zip(page.blocks, site.chrome_reasons[row], strict=True)
+            if not reason and not block.level
+        ]
+        found[row] = Promise(
+            tuple(words(title)),
+            frozenset(word for text in running for word in words(text)),
+            function_words(page.language) or frozenset(),
+        )
+    return found
+
+
+def _site_segments(titles: Iterable[str]) -> Collection[str]:
+    """First or last parts that many titles share: the site's name."""
+    ends = [_SEPARATOR.split(title) for title in titles]
+    counts = Counter(segment for parts in ends if len(parts) > 1 for segment in {parts[0], parts[-1]})
+    least = max(_SITE_SEGMENT_PAGES, _SITE_SEGMENT_SHARE * len(ends))
+    return frozenset(segment for segment, n in counts.items() if n >= least)
+
+
+def _own_part(title: str, site_segments: Collection[str]) -> str:
+    numbering = _NUMBERING.match(title)
+    parts = _SEPARATOR.split(title[numbering.end() :] if numbering else title)
+    own = [part for part in parts if part not in site_segments]
+    return " ".join(own)
+
+
+def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[str, ...]] = ()) -> bool:
+    """Whether two copies promise different things, by the rules above.
+
+    Parameters
+    ----------
+    a, b : Promise
+        Of two pages whose texts are copies.
+    series : collection of tuple of str
+        Patterns as :func:`series_patterns` finds them.
+    """
+    only_a, only_b = a.only_here(b), b.only_here(a)
+    numbers = [word for word in only_a + only_b if any(letter.isdigit() for letter in word)]
+    if numbers:
+        return not all(_YEAR.fullmatch(word) for word in only_a + only_b)
+    if only_a and only_b and _says_its_own(only_a, a, b) and _says_its_own(only_b, b, a):
+        return True
+    pattern = pattern_of(a.title, b.title, a.plain)
+    return pattern is not None and pattern in series
+
+
+def _says_its_own(own: Sequence[str], here: Promise, there: Promise) -> bool:
+    return all(word in here.text and word not in there.text for word in own)
+
+
+def pattern_of(a: Sequence[str], b: Sequence[str], plain: Collection[str] = ()) -> tuple[str, ...] | None:
+    """Two titles' common words with ``...`` for the slot in which they differ; None if they share no such pattern.
+
+    Examples
+    --------
+    >>> pattern_of("violin hire in aldmoor".split(), "violin hire in st brannoc".split())
+    ('violin', 'hire', 'in', '...')
+    """
+    shortest = min(len(a), len(b))
+    head = next((k for k in range(shortest) if a[k] != b[k]), shortest)
+    tail = next((k for k in range(shortest - head) if a[-1 - k] != b[-1 - k]), shortest - head)
+    common = (*a[:head], *a[len(a) - tail :])
+    if head + tail == shortest or max(len(a), len(b)) - head - tail > _LONGEST_SLOT:
+        return None
+    return (*a[:head], "...", *a[len(a) - tail :]) if set(common) - set(plain) else None
+
+
+def series_patterns(pairs: Iterable[tuple[Promise, Promise]]) -> frozenset[tuple[str, ...]]:
+    """Patterns that three or more of the pages fill, each in its own way."""
+    fillings: dict[tuple[str, ...], set[tuple[str, ...]]] = defaultdict(set)
+    for a, b in pairs:
+        pattern = pattern_of(a.title, b.title, a.plain)
+        if pattern is not None:
+            fillings[pattern] |= {a.title, b.title}
+    return frozenset(pattern for pattern, titles in fillings.items() if len(titles) >= _SERIES_PAGES)

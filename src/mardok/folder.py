@@ -1,0 +1,197 @@
+"""The audit folder: read, write, replace atomically.
+
+In:  the typed tables of an audit, its ``audit.json``, and further files as text.
+Out: a folder that is complete or absent; an earlier one survives any failure.
+
+CSV files are UTF-8 with LF, in the row order and decimals that :mod:`mardok.tables` declares, so that the same input
+gives the same bytes. Text that a spreadsheet would run as a formula gets a leading apostrophe; Parquet is as is.
+"""
+
+from __future__ import annotations
+
+import csv
+import json
+import os
+import re
+import shutil
+import tempfile
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+
+from mardok.errors import FolderError
+from mardok.tables import SMALL_GAIN_DECIMALS, TABLES, Column, Table
+
+META_FILE = "audit.json"
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+
+
+def neutral_cell(text: str) -> str:
+    """Text that no spreadsheet runs as a formula.
+
+    Examples
+    --------
+    >>> neutral_cell("=HYPERLINK(1)"), neutral_cell("plain")
+    ("'=HYPERLINK(1)", 'plain')
+    """
+    return "'" + text if _FORMULA.match(text) else text
+
+
+def original_cell(text: str) -> str:
+    """The text before :func:`neutral_cell`."""
+    return text[1:] if text.startswith("'") and _FORMULA.match(text) else text
+
+
+def is_audit_folder(folder: Path) -> bool:
+    """Whether `folder` holds an audit."""
+    try:
+        return "mardok" in json.loads((folder / META_FILE).read_text("utf-8"))
+    except (OSError, ValueError, TypeError):
+        return False
+
+
+def read_meta(folder: Path) -> dict[str, Any]:
+    """What ``audit.json`` says.
+
+    Raises
+    ------
+    FolderError
+        If `folder` holds no audit.
+    """
+    if not folder.is_dir():
+        raise FolderError(f"{folder}: there is no such folder; make one with: mardok audit SOURCE -o {folder}")
+    if not is_audit_folder(folder):
+        raise FolderError(f"{folder}: is not an audit folder (no readable {META_FILE}); name one made by mardok audit")
+    meta: dict[str, Any] = json.loads((folder / META_FILE).read_text("utf-8"))
+    return meta
+
+
+def read_tables(folder: Path) -> dict[str, pd.DataFrame]:
+    """The typed tables in the folder, by name.
+
+    Raises
+    ------
+    FolderError
+        If a table is damaged or of another version.
+    """
+    found = {}
+    for name, table in TABLES.items():
+        path = folder / "data" / f"{name}.parquet"
+        if path.exists():
+            try:
+                stored = pd.read_parquet(path)
+                found[name] = table.frame({column: stored[column] for column in table.names})
+            except (OSError, ValueError, KeyError) as error:
+                raise FolderError(f"{path}: cannot be read; make the audit again: {error}") from error
+    return found
+
+
+def check_replaceable(folder: Path) -> None:
+    """Raise FolderError if `folder` exists and is neither empty nor an audit folder: it may be somebody's work."""
+    if folder.exists() and not folder.is_dir():
+        raise FolderError(f"{folder}: is a file; name a folder for the audit")
+    if folder.is_dir() and any(folder.iterdir()) and not is_audit_folder(folder):
+        raise FolderError(f"{folder}: is not empty and not an audit folder; name another folder, or empty this one")
+
+
+def write_folder(
+    folder: Path, tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any], texts: Mapping[str, str]
+) -> None:
+    """Write an audit folder beside its place, then put it there.
+
+    Parameters
+    ----------
+    folder : Path
+        The place. An audit folder that stands there is replaced, anything else is not.
+    tables : mapping of str to DataFrame
+        Tables by name, as :data:`mardok.tables.TABLES` declares them.
+    meta : mapping
+        The contents of ``audit.json``.
+    texts : mapping of str to str
+        Further files, name to contents.
+
+    Raises
+    ------
+    FolderError
+        If the folder is not ours to replace or the disk does not take it.
+    """
+    check_replaceable(folder)
+    try:
+        folder.absolute().parent.mkdir(parents=True, exist_ok=True)
+        sibling = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.absolute().parent))
+    except OSError as error:
+        raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
+    try:
+        sibling.chmod(0o777 & ~_umask())
+        (sibling / "data").mkdir()
+        for name, frame in tables.items():
+            TABLES[name].check(frame)
+            frame.to_parquet(sibling / "data" / f"{name}.parquet", index=False)
+            if TABLES[name].csv:
+                write_csv(sibling / f"{name}.csv", TABLES[name], frame)
+        for name, text in texts.items():
+            (sibling / name).write_text(text, "utf-8", newline="\n")
+        (sibling / META_FILE).write_text(json.dumps(meta, indent=2, ensure_ascii=False) + "\n", "utf-8", newline="\n")
+        _put(sibling, folder)
+    except OSError as error:
+        raise FolderError(f"{folder}: cannot be written: {error.strerror or error}") from error
+    finally:
+        shutil.rmtree(sibling, ignore_errors=True)
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def _put(new: Path, place: Path) -> None:
+    """Rename `new` to `place`; what stood there goes only when the new one is in."""
+    if not place.exists():
+        new.rename(place)
+        return
+    old = new.with_name(new.name + "-old")
+    place.rename(old)
+    try:
+        new.rename(place)
+    except OSError:
+        old.rename(place)
+        raise
+    shutil.rmtree(old, ignore_errors=True)
+
+
+def write_csv(path: Path, table: Table, frame: pd.DataFrame) -> None:
+    """Write a table as CSV, with the columns that stand there."""
+    columns = [column for column in table.columns if column.csv]
+    units = frame["gain_unit"] if "gain_unit" in frame.columns else None
+    cells = [_cells(column, frame[column.name], units) for column in columns]
+    with path.open("w", encoding="utf-8", errors="replace", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(column.name for column in columns)
+        writer.writerows(zip(*cells, strict=True))
+
+
+def _cells(column: Column, values: pd.Series, units: pd.Series | None) -> Iterable[str]:
+    if column.dtype == "str":
+        return map(neutral_cell, values)
+    if column.dtype == "bool":
+        return ("true" if value else "false" for value in values)
+    if column.dtype == "float64":
+        if column.name.startswith("gain_") and units is not None:
+            return (
+                _number(value, SMALL_GAIN_DECIMALS if unit == "link weight" else column.decimals)
+                for value, unit in zip(values, units, strict=True)
+            )
+        return (_number(value, column.decimals) for value in values)
+    return ("" if pd.isna(value) else str(int(value)) for value in values)
+
+
+def _number(value: float, decimals: int | None) -> str:
+    if pd.isna(value):
+        return ""
+    text = f"{value:.{decimals}f}" if decimals is not None else repr(float(value))
+    return text[1:] if text.startswith("-") and not text.strip("-0.") else text  # no "-0.0"
+
+

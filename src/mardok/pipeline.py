@@ -1,0 +1,302 @@
+"""The whole job: collect, extract, compare, find, plan.
+
+In:  sources, search data, settings.
+Out: an :class:`Audit`: the tables of the design, and what was read and could not be computed.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from difflib import get_close_matches
+from importlib.metadata import version
+from os import PathLike, fspath
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+import pandas as pd
+
+from mardok import folder
+from mardok.compare.copies import pairs_of
+from mardok.compare.destinations import Destination, destinations
+from mardok.compare.difference import Run, difference
+from mardok.compare.kept_pairs import kept_pairs
+from mardok.compare.links import inlink_counts, link_weights
+from mardok.compare.variants import alike_pairs
+from mardok.deliver.report import report_html
+from mardok.errors import SourceError, UnknownPageError
+from mardok.extract.extraction import extract_pages
+from mardok.extract.indexable import blocked_by, reason_not_indexable
+from mardok.findings.checks import check_rows
+from mardok.findings.demand import Demand, match_demand
+from mardok.findings.groups import Grouping, find_groups, groups_table
+from mardok.findings.inventory import pages_table, pairs_table
+from mardok.findings.keeper import Standing, preferred_origin
+from mardok.plan.gain import click_curve
+from mardok.plan.proposals import make_proposals
+from mardok.plan.ranking import plan_table, ranked, steps_table
+from mardok.plan.safety import check_safety
+from mardok.settings import Settings
+from mardok.sources.opening import raw_pages, resolved_sources
+from mardok.sources.raw import Intake
+from mardok.sources.search_data import read_search
+from mardok.tables import UNREAD
+from mardok.text.site import Site, site_of
+from mardok.text.site_tables import site_tables
+from mardok.urls import normal_url
+
+Progress = Callable[[str, int], None]
+"""Told of each step of the work: its name, and how many pages are done (0 where they are not counted)."""
+_Item = TypeVar("_Item")
+
+_NOT_IN_THIS_VERSION = (
+    "own_words, shared_words, boilerplate_words, boilerplate_share, kind, site_name, thin, thin_reason, clicks_before",
+    "phrases, boilerplate",
+)
+
+
+@dataclass(frozen=True)
+class Audit:
+    """All that was found out about a site."""
+
+    tables: dict[str, pd.DataFrame]
+    """Tables by name, as :data:`mardok.tables.TABLES` declares them."""
+    meta: dict[str, Any]
+    """What was read, when, with which settings, what could not be computed, and the totals: ``audit.json``."""
+
+    @property
+    def plan(self) -> pd.DataFrame:
+        """One row a proposal, best first."""
+        return self.tables["plan"]
+
+    @property
+    def steps(self) -> pd.DataFrame:
+        """One row a step."""
+        return self.tables["steps"]
+
+    @property
+    def pages(self) -> pd.DataFrame:
+        """One row a page."""
+        return self.tables["pages"]
+
+    @property
+    def groups(self) -> pd.DataFrame:
+        """One row a page in a group."""
+        return self.tables["groups"]
+
+    @property
+    def pairs(self) -> pd.DataFrame:
+        """One row a kept pair of pages."""
+        return self.tables["pairs"]
+
+    @property
+    def checks(self) -> pd.DataFrame:
+        """One row a trouble of a page."""
+        return self.tables["checks"]
+
+    def row_of(self, url: str) -> int:
+        """Row of an address in :attr:`pages`.
+
+        Raises
+        ------
+        UnknownPageError
+            If the address is not in the audit; the nearest ones are named.
+        """
+        known = self.pages["url"]
+        normal = normal_url(url)
+        found = np.flatnonzero(known == (normal or url))
+        if len(found):
+            return int(found[0])
+        near = get_close_matches(normal or url, known.tolist(), n=3, cutoff=0.5)
+        hint = f"; near it are {', '.join(near)}" if near else ""
+        raise UnknownPageError(f"{url}: is not in this audit{hint}")
+
+    def difference(self, url_a: str, url_b: str) -> list[Run]:
+        """Runs that the main texts of two pages share and do not share, in reading order."""
+        texts = self.pages["main_text"]
+        return difference(texts[self.row_of(url_a)], texts[self.row_of(url_b)])
+
+    def save(self, path: str | PathLike[str]) -> None:
+        """Write the audit folder; an earlier audit there is replaced only when the new one is complete.
+
+        Raises
+        ------
+        FolderError
+            If the folder is not an audit's, or cannot be written.
+        """
+        folder.write_folder(Path(path), self.tables, self.meta, {"report.html": report_html(self.tables, self.meta)})
+
+
+def load(path: str | PathLike[str]) -> Audit:
+    """Read an audit folder.
+
+    Raises
+    ------
+    FolderError
+        If the folder holds no audit, or one that cannot be read.
+    """
+    return Audit(folder.read_tables(Path(path)), folder.read_meta(Path(path)))
+
+
+def audit(
+    *sources: str | PathLike[str],
+    base: str | None = None,
+    search: str | PathLike[str] | Sequence[str | PathLike[str]] = (),
+    settings: Settings | None = None,
+    jobs: int = 1,
+    progress: Progress = lambda stage, done: None,
+) -> Audit:
+    """The main job: read pages, compare them, and say what to do.
+
+    Parameters
+    ----------
+    *sources : str or path
+        WARC files, folders of HTML, tables, earlier audit folders; together they are one site.
+    base : str, optional
+        Address that a folder of HTML stands for.
+    search : path or sequence of paths
+        Search data.
+    settings : Settings, optional
+        All thresholds; the defaults if None.
+    jobs : int
+        Processes that read HTML.
+    progress : callable
+        Called with the name of the step at hand and the number of pages done.
+
+    Raises
+    ------
+    SourceError, TableError
+        If a source cannot be used at all. What can be read around single bad records is read; they are listed in the
+        table ``unread``.
+    UnsafePlanError
+        If the plan broke one of its own safety rules: a defect, never a matter of input.
+    """
+    settings = settings or Settings()
+    paths, base = resolved_sources([fspath(source) for source in sources], base)
+    searches = [Path(search)] if isinstance(search, (str, PathLike)) else [Path(path) for path in search]
+    intake = Intake()
+    found = read_search(searches, intake) if searches else None
+    pages = extract_pages(raw_pages(paths, base, intake, settings.sources), settings, jobs)
+    site = site_of(_counted(pages, progress))
+    if not site.pages:
+        raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
+    tables, totals = _findings(site, intake, found, settings, progress)
+    meta = {
+        "mardok": version("mardok"),
+        "made": datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
+        "base": base,
+        "sources": [{"path": str(path.resolve())} for path in paths],
+        "search": [str(path.resolve()) for path in searches],
+        "settings": settings.model_dump(mode="json"),
+        "skipped": dict(sorted(intake.skipped.items())),
+        "not_computed": _not_computed(intake, found is not None),
+        "totals": totals,
+    }
+    return Audit(tables, meta)
+
+
+def _findings(
+    site: Site, intake: Intake, search: pd.DataFrame | None, settings: Settings, progress: Progress
+) -> tuple[dict[str, pd.DataFrame], dict[str, Any]]:
+    """Everything that needs the whole site."""
+    agents = settings.extract.robots_agents
+    is_blocked = blocked_by(intake.robots, agents)
+    reasons = [reason_not_indexable(page, is_blocked, agents) for page in site.pages]
+    progress("following redirects and links", 0)
+    ways = destinations(site)
+    demand = match_demand(search, site, ways, settings) if search is not None else None
+    standing = _standing(site, reasons, ways, demand, settings)
+
+    progress("comparing texts", 0)
+    rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
+    pairs = pairs_of(site.corpus, settings.pairs.resemblance, settings.pairs.containment, np.array(rows, np.int64))
+    kept = kept_pairs(pairs, site.corpus, settings.pairs)
+    grouping = find_groups(site, rows, alike_pairs(site, pairs, settings), standing, settings)
+
+    progress("making the plan", 0)
+    curve = click_curve(demand.rows) if demand is not None else None
+    proposals = ranked(make_proposals(site, ways, grouping.groups, standing, curve, settings), settings.plan)
+    is_indexable = {row: not reason for row, reason in enumerate(reasons)}
+    check_safety(proposals, site, is_indexable, standing.origin + "/")
+
+    progress("writing tables", 0)
+    tables = {
+        "plan": plan_table(proposals),
+        "steps": steps_table(proposals),
+        "pages": pages_table(site, ways, reasons, standing, grouping, kept, settings),
+        "groups": groups_table(site, grouping.groups),
+        "pairs": pairs_table(site, kept),
+        "checks": check_rows(site, ways, grouping.untranslated, grouping.meant_for),
+        "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
+        **site_tables(site),
+    }
+    return tables, _totals(tables, demand, grouping)
+
+
+def _standing(
+    site: Site, reasons: Sequence[str], ways: Sequence[Destination], demand: Demand | None, settings: Settings
+) -> Standing:
+    n = len(site.pages)
+    is_indexable = np.array([not reason for reason in reasons], dtype=bool)
+    inlinks = inlink_counts(site)
+    weights = link_weights(site, ways, settings.links.damping, settings.extract.robots_agents)
+    return Standing(
+        is_indexable=is_indexable,
+        inlinks=inlinks,
+        link_weight=np.nan_to_num(weights),
+        clicks=demand.per_page("clicks", n) if demand else np.zeros(n),
+        impressions=demand.per_page("impressions", n) if demand else np.zeros(n),
+        demand=demand,
+        origin=preferred_origin(site, is_indexable, inlinks),
+    )
+
+
+def _counted(pages: Iterable[_Item], progress: Progress) -> Iterator[_Item]:
+    for number, page in enumerate(pages, start=1):
+        progress("reading pages", number)
+        yield page
+
+
+def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Grouping) -> dict[str, Any]:
+    pages, plan = tables["pages"], tables["plan"]
+    in_clicks = plan["gain_unit"] == "clicks/month"
+    return {
+        "pages": len(pages),
+        "indexable": int(pages["indexable"].sum()),
+        "not_indexable": {str(k): int(v) for k, v in pages.loc[~pages["indexable"], "reason"].value_counts().sort_index().items()},
+        "languages": {str(k): int(v) for k, v in pages.loc[pages["indexable"], "language"].value_counts().sort_index().items()},
+        "words": int(pages.loc[pages["indexable"], "words"].sum()),
+        "unread": len(tables["unread"]),
+        "variants": len(grouping.keeper_of),
+        "pages_with_copies": int((pages["copies"] > 0).sum()),
+        "groups": {str(k): int(v) for k, v in tables["groups"].groupby("kind")["group"].nunique().items()},
+        "checks": {str(k): int(v) for k, v in tables["checks"]["check"].value_counts().sort_index().items()},
+        "proposals": {str(k): int(v) for k, v in plan["action"].value_counts().sort_index().items()},
+        "gain_clicks_low": round(float(plan.loc[in_clicks, "gain_low"].sum()), 1),
+        "gain_clicks_high": round(float(plan.loc[in_clicks, "gain_high"].sum()), 1),
+        "effort_hours": round(float(plan["effort_hours"].sum()), 2),
+        "search": None if demand is None else {
+            "months": round(demand.months, 2),
+            "dated": demand.is_dated,
+            "clicks": round(float(demand.rows["clicks"].sum()) / demand.months, 1),
+            "impressions": round(float(demand.rows["impressions"].sum()) / demand.months, 1),
+            "queries": int(demand.rows["query"].nunique()),
+            "unmatched_addresses": len(demand.unmatched),
+            "unmatched_examples": dict(list(demand.unmatched.items())[:20]),
+        },
+    }  # fmt: skip
+
+
+def _not_computed(intake: Intake, searched: bool) -> dict[str, str]:
+    missing = dict.fromkeys(_NOT_IN_THIS_VERSION, "not part of this version")
+    if not searched:
+        missing["clicks, impressions, gain in clicks"] = "no search data was given (--search)"
+    return {**missing, **intake.missing}
+
+
+def _what_was_met(intake: Intake) -> str:
+    skipped = ", ".join(f"{n} of type {kind}" for kind, n in sorted(intake.skipped.items()))
+    unread = f"{len(intake.unread)} records could not be read" if intake.unread else ""
+    return "; ".join(filter(None, [skipped and f"skipped {skipped}", unread])) or "it is empty"

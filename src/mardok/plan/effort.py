@@ -1,0 +1,36 @@
+"""How many hours a proposal takes.
+
+In:  the steps of a proposal, and the hours each kind takes (settings ``plan.effort``).
+Out: hours, rounded up to a quarter.
+
+A pattern of addresses costs one rule, however many addresses it covers; every other step costs its rate.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Iterable
+
+from mardok.plan.proposal import Step
+from mardok.settings import Effort
+
+
+def effort_hours(steps: Iterable[Step], rates: Effort, *, is_pattern: bool = False) -> float:
+    """Hours in steps of 0.25.
+
+    Examples
+    --------
+    >>> effort_hours([Step("https://host.example/a", "redirect"), Step("https://host.example/b", "leave")], Effort())
+    0.5
+    """
+    counts = Counter(step.step for step in steps)
+    hours = rates.proposal
+    if is_pattern:
+        hours += rates.pattern
+    else:
+        hours += counts["redirect"] * rates.redirect + counts["canonical"] * rates.canonical
+    hours += counts["move_text"] * rates.move_text
+    hours += (counts["rewrite"] + counts["retitle"]) * rates.rewrite
+    hours += counts["relink"] * rates.relink
+    return math.ceil(round(hours * 4, 9)) / 4

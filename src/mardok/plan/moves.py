@@ -1,0 +1,114 @@
+"""Where each address goes when the whole plan is carried out.
+
+In:  which page each proposal moves, and onto which.
+Out: for each moved page the page it ends at, so that no step makes a chain; and the redirects, canonicals and links that
+     already point at moved pages and must follow.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from mardok.compare.destinations import Destination
+from mardok.plan.proposal import Step
+from mardok.text.site import Site
+
+_TEMPLATE_PAGES = 3
+
+
+@dataclass(frozen=True)
+class Move:
+    """One page that goes."""
+
+    row: int
+    step: str
+    """``redirect`` or ``canonical``."""
+    target: int
+    """Row of the page it goes to, as the proposal says."""
+
+
+class Moves:
+    """All moves of a plan, and what follows from them."""
+
+    def __init__(self, site: Site, ways: Sequence[Destination], moves: Iterable[Move]) -> None:
+        self._site = site
+        self._move_of = {move.row: move for move in moves}
+        self._linking: dict[int, list[tuple[int, str, bool]]] = defaultdict(list)
+        self._pointing: dict[int, list[tuple[int, str]]] = defaultdict(list)
+        self._collect_links()
+        self._collect_pointers(ways)
+
+    def end_of(self, row: int) -> int:
+        """The page at which a page ends when every step is done."""
+        seen = {row}
+        while row in self._move_of and self._move_of[row].target not in seen:
+            row = self._move_of[row].target
+            seen.add(row)
+        return row
+
+    def is_moved(self, row: int) -> bool:
+        """Whether the plan moves the page."""
+        return row in self._move_of
+
+    def move_step(self, row: int, detail: str) -> Step:
+        """The step that moves a page straight to where it ends."""
+        return Step(self._url(row), self._move_of[row].step, self._url(self.end_of(row)), detail)
+
+    def pointer_steps(self, row: int) -> list[Step]:
+        """Steps for existing redirects and canonicals that lead to a moved page."""
+        target = self._url(self.end_of(row))
+        return [
+            Step(self._url(pointer), step, target, f"points at {self._url(row)} today: send it straight to the end")
+            for pointer, step in self._pointing[row]
+        ]
+
+    def relink_steps(self, row: int) -> list[Step]:
+        """Steps for links to a moved page: one for each page, or one for a link that a template repeats."""
+        old, target = self._url(row), self._url(self.end_of(row))
+        by_anchor: dict[str, list[int]] = defaultdict(list)
+        steps = []
+        for source, anchor, in_chrome in self._linking[row]:
+            if source in self._move_of or source == self.end_of(row):
+                continue
+            if in_chrome:
+                by_anchor[anchor].append(source)
+            else:
+                steps.append(Step(self._url(source), "relink", target, f"link {anchor!r} leads to {old}"))
+        for anchor, sources in sorted(by_anchor.items()):
+            if len(sources) >= _TEMPLATE_PAGES:
+                detail = f"link {anchor!r} in the furniture of {len(sources)} pages leads to {old}: one edit of the template"
+                steps.append(Step(self._url(sources[0]), "relink", target, detail))
+            else:
+                steps += [
+                    Step(self._url(source), "relink", target, f"link {anchor!r} leads to {old}") for source in sources
+                ]
+        return steps
+
+    def _url(self, row: int) -> str:
+        return self._site.pages[row].url
+
+    def _collect_links(self) -> None:
+        for source, page in enumerate(self._site.pages):
+            seen = set()
+            for link in page.links:
+                row = self._site.row_of.get(link.url, -1)
+                if row in self._move_of and row != source and (row, link.anchor) not in seen:
+                    seen.add((row, link.anchor))
+                    self._linking[row].append((source, link.anchor, link.in_chrome))
+
+    def _collect_pointers(self, ways: Sequence[Destination]) -> None:
+        for source, page in enumerate(self._site.pages):
+            if source in self._move_of:
+                continue
+            if page.redirect_url:
+                for url in ways[source].redirects:
+                    row = self._site.row_of.get(url, -1)
+                    if row in self._move_of:
+                        self._pointing[row].append((source, "redirect"))
+                        break
+            elif page.canonical_url not in ("", page.url):
+                row = self._site.row_of.get(page.canonical_url, -1)
+                if row in self._move_of:
+                    self._pointing[row].append((source, "canonical"))

@@ -1,0 +1,397 @@
+"""From groups to proposals: which action, which steps, in which words.
+
+In:  groups with their keepers, what stands for each page, search data.
+Out: one proposal for each group of copies, and one for each pattern of variants.
+
+The actions are the rows of the design's table for variants and copies: variants that must go on working get a canonical,
+others a redirect, by one rule a pattern; copies that promise the same are merged, or get a canonical where both must stay
+reachable; copies that promise different things are rewritten apart if searchers ask for them, and merged if search data
+shows that nobody does; hreflang alternates are left.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from fnmatch import fnmatchcase
+from urllib.parse import urlsplit
+
+from mardok.compare.destinations import Destination
+from mardok.compare.difference import LINE_BREAK, difference
+from mardok.findings.groups import Group, group_id
+from mardok.findings.keeper import Standing
+from mardok.plan.effort import effort_hours
+from mardok.plan.gain import ClickCurve, gain_in_clicks
+from mardok.plan.moves import Move, Moves
+from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.wording import clipped, count, listed, path_of, percent, percent_range
+from mardok.settings import Settings
+from mardok.text.site import Site
+from mardok.text.words import words
+from mardok.urls import is_home, matches, variant_form
+
+_LEAST_UNIQUE_WORDS = 5
+"""Words that a member has and its keeper has not, from which they are worth moving."""
+
+
+@dataclass(frozen=True)
+class _Draft:
+    """A proposal before it is known what becomes of the pages it points at."""
+
+    group: Group
+    action: str
+    moved: tuple[Move, ...] = ()
+    rule: str = ""
+    """Pattern of addresses, for variants."""
+
+
+def make_proposals(
+    site: Site,
+    ways: Sequence[Destination],
+    groups: Iterable[Group],
+    standing: Standing,
+    curve: ClickCurve | None,
+    settings: Settings,
+) -> list[Proposal]:
+    """Proposals for all groups, in no particular order.
+
+    Parameters
+    ----------
+    curve : ClickCurve, optional
+        The site's click-through rate by position; None without search data.
+    """
+    drafts = [draft for group in groups for draft in _drafts(site, group, standing, settings)]
+    moves = Moves(site, ways, (move for draft in drafts for move in draft.moved))
+    writer = _Writer(site, standing, curve, settings, moves)
+    by_rule: dict[tuple[str, str], list[_Draft]] = defaultdict(list)
+    for draft in drafts:
+        by_rule[draft.action, draft.rule].append(draft)
+    proposals = []
+    for (_, rule), same_rule in by_rule.items():
+        proposals += [writer.variants(rule, same_rule)] if rule else [writer.copies(draft) for draft in same_rule]
+    return proposals
+
+
+def _drafts(site: Site, group: Group, standing: Standing, settings: Settings) -> list[_Draft]:
+    movable = [row for row in group.members if _may_move(site, row, group.keeper, standing, settings)]
+    if group.kind == "variants":
+        return _variant_drafts(site, group, movable, settings)
+    movable = [row for row in movable if not is_home(site.pages[row].url)]
+    if group.are_alternates or not movable:
+        return [_Draft(group, "leave")]
+    if group.promises_differ and (standing.demand is None or _asked_for(group, standing, settings)):
+        return [_Draft(replace(group, members=tuple(movable)), "rewrite")]
+    stays = {row for row in movable if matches(site.pages[row].url, settings.plan.keep_reachable)}
+    drafts = []
+    for action, step, rows in (
+        ("merge", "redirect", [row for row in movable if row not in stays]),
+        ("canonical", "canonical", sorted(stays)),
+    ):
+        if rows:
+            moved = tuple(Move(row, step, group.keeper) for row in rows)
+            drafts.append(_Draft(replace(group, members=tuple(rows)), action, moved))
+    return drafts
+
+
+def _may_move(site: Site, row: int, keeper: int, standing: Standing, settings: Settings) -> bool:
+    """Whether it is safe and of use to move a page onto a keeper, or to rewrite it beside one."""
+    page, kept = site.pages[row], site.pages[keeper]
+    is_foreign = bool(page.language and kept.language and page.language != kept.language)
+    both_indexable = bool(standing.is_indexable[row] and standing.is_indexable[keeper])
+    return both_indexable and not is_foreign and not matches(page.url, settings.plan.leave)
+
+
+def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int, float]:
+    """Impressions a month of queries that name what only the page promises, for each page with enough of them."""
+    demand = standing.demand
+    if demand is None or group.slots is None:
+        return {}
+    rows = demand.rows[demand.rows["row"].isin(group.rows)]
+    impressions = (rows.groupby("query")["impressions"].sum() / demand.months).to_dict()
+    query_words = {query: frozenset(words(str(query))) for query in impressions}
+    asked = {
+        row: sum(impressions[query] for query, said in query_words.items() if slot and said.issuperset(slot.split()))
+        for row, slot in group.slots.items()
+    }
+    return {row: value for row, value in asked.items() if value >= settings.search.minimum_slot_impressions}
+
+
+def _variant_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[_Draft]:
+    by_rule: dict[tuple[str, str], list[int]] = defaultdict(list)
+    for row in movable:
+        by_rule[variant_rule(site.pages[row].url, site.pages[group.keeper].url, settings)].append(row)
+    drafts = []
+    for (action, rule), rows in by_rule.items():
+        step = "redirect" if action == "merge" else "canonical"
+        moved = tuple(Move(row, step, group.keeper) for row in rows)
+        drafts.append(_Draft(replace(group, members=tuple(rows)), action, moved, rule))
+    return drafts
+
+
+def variant_rule(url: str, keeper: str, settings: Settings) -> tuple[str, str]:
+    """Action and pattern by which an address goes to its keeper.
+
+    Examples
+    --------
+    >>> variant_rule("http://host.example/a?utm_source=x", "https://host.example/a", Settings())
+    ('canonical', 'parameter utm_*')
+    >>> variant_rule("http://host.example/a", "https://host.example/a", Settings())
+    ('merge', 'http to https')
+    """
+    form, kept = variant_form(url, settings.variants), variant_form(keeper, settings.variants)
+    if set(form.reachable) - set(kept.reachable):
+        name = min(set(form.reachable) - set(kept.reachable))
+        known = (pattern for pattern in settings.variants.reachable_parameters if fnmatchcase(name, pattern))
+        return "canonical", "print view" if name == "print" else f"parameter {next(known, name)}"
+    if set(form.parameters) - set(kept.parameters):
+        return "canonical", f"parameter {min(set(form.parameters) - set(kept.parameters))[0]}"
+    here, there = urlsplit(url), urlsplit(keeper)
+    if here.scheme != there.scheme:
+        return "merge", f"{here.scheme} to {there.scheme}"
+    if here.netloc != there.netloc:
+        return "merge", f"host {here.netloc} to {there.netloc}"
+    if ("index file" in form.marks) != ("index file" in kept.marks):
+        return "merge", "index file to folder" if "index file" in form.marks else "folder to index file"
+    if here.path.rstrip("/").casefold() == there.path.rstrip("/").casefold() and here.path.rstrip("/") != there.path.rstrip("/"):
+        return "merge", "letter case"
+    return "merge", "slash at the end" if there.path.endswith("/") else "no slash at the end"
+
+
+class _Writer:
+    """Writes drafts out as proposals."""
+
+    def __init__(
+        self, site: Site, standing: Standing, curve: ClickCurve | None, settings: Settings, moves: Moves
+    ) -> None:
+        self.site, self.standing, self.curve = site, standing, curve
+        self.settings, self.moves = settings, moves
+
+    def url(self, row: int) -> str:
+        """Address of a page."""
+        return self.site.pages[row].url
+
+    def gain(self, rows: Iterable[int], moved: Sequence[int]) -> Gain:
+        """Clicks where search data tells of any, else the link weight that moved pages hand on."""
+        if self.standing.demand is not None and self.curve is not None:
+            gain = gain_in_clicks(self.standing.demand, self.curve, set(rows), set(moved))
+            if gain.is_evident:
+                return gain
+        weight = float(self.standing.link_weight[list(moved)].sum()) if moved else 0.0
+        return Gain(weight, weight, "link weight")
+
+    def variants(self, rule: str, drafts: Sequence[_Draft]) -> Proposal:
+        """One proposal for a pattern of addresses."""
+        action = drafts[0].action
+        moved = sorted(move.row for draft in drafts for move in draft.moved)
+        keepers = sorted({self.moves.end_of(draft.group.keeper) for draft in drafts})
+        gains = [self.gain([d.group.keeper, *d.group.members], d.group.members) for d in drafts]
+        in_clicks = [gain for gain in gains if gain.unit == "clicks/month"]
+        summed = in_clicks or gains
+        gain = Gain(
+            sum(g.low for g in summed), sum(g.high for g in summed), summed[0].unit,
+            sum(g.at_risk for g in summed), sum(g.n_queries for g in summed), sum(g.impressions for g in summed),
+        )  # fmt: skip
+        identical = all(draft.group.is_identical for draft in drafts)
+        steps = [step for row in moved for step in self._moving(row, f"{rule}")]
+        steps += [Step(self.url(row), "leave", detail="keeper: stays as it is") for row in keepers]
+        urls = tuple(sorted(map(self.url, [*moved, *keepers])))
+        summary = (
+            f"{'Redirect' if action == 'merge' else 'Name the canonical of'} "
+            f"{count(len(moved), 'address', 'addresses')} by one rule: {rule}"
+        )
+        same = "show the identical text" if identical else "show the same text but for a few words"
+        examples = f"{self.url(moved[0])} and {self.url(self.moves.end_of(moved[0]))}"
+        why = f"{count(len(moved), 'address', 'addresses')} answer 200 and {same} as another address of the same page"
+        why += f", for example {examples}."
+        if action == "canonical":
+            why += " People and tools use these addresses, so they must go on working: a canonical settles which one counts."
+        why += self._figures(gain)
+        unless = (
+            "one of them has to show something else; then exclude it in the settings (plan.leave)"
+            if action == "canonical"
+            else "something outside the site needs the old address to answer without a redirect"
+        )
+        return Proposal(
+            id=group_id("variants", urls), action=action, owner="server" if action == "merge" else "developer",
+            keeper=self.url(keepers[0]) if len(keepers) == 1 else "", urls=urls, gain=gain,
+            effort_hours=effort_hours(steps, self.settings.plan.effort, is_pattern=True),
+            confidence="high" if identical else "medium", evidence="search" if in_clicks else "text",
+            summary=summary, why=why, unless=unless, steps=tuple(steps),
+            basis={"rule": rule, "addresses": len(moved), "identical": identical, **_gain_basis(gain)},
+        )  # fmt: skip
+
+    def copies(self, draft: _Draft) -> Proposal:
+        """The proposal for one group of copies."""
+        if draft.action == "leave":
+            return self._leave(draft.group)
+        return self._rewrite(draft.group) if draft.action == "rewrite" else self._merge(draft)
+
+    def _merge(self, draft: _Draft) -> Proposal:
+        group, is_merge = draft.group, draft.action == "merge"
+        rows = [group.keeper, *group.members]
+        gain = self.gain(rows, group.members)
+        steps = [Step(self.url(group.keeper), "leave", detail=f"keeper: stays, because {group.reason}")]
+        for row in group.members:
+            steps += self._unique_text(row, group.keeper) if is_merge else []
+            steps += self._moving(row, "identical text" if row in group.identical else "near copy")
+        n = len(group.members)
+        verb = f"Merge {count(n, 'copy', 'copies')} into" if is_merge else f"Name as canonical on {count(n, 'copy', 'copies')}:"
+        why = f"{self._sameness(group)} {path_of(self.url(group.keeper))} stays, because {group.reason}."
+        unless = "both have to stay reachable; then a canonical does (setting plan.keep_reachable)"
+        if group.promises_differ:
+            steps.append(Step(self.url(group.keeper), "retitle", detail=f"name all of them: {self._slots(group)}"))
+            why += (
+                f" Their titles promise different things ({self._slots(group)}), but search data shows fewer than "
+                f"{self.settings.search.minimum_slot_impressions:g} impressions a month for queries that name any of them."
+            )
+            unless = "searchers do ask for each of them elsewhere; then rewrite the pages apart"
+        elif not is_merge:
+            unless = "they need not stay reachable; then redirect them"
+        why += self._figures(gain)
+        moves_text = any(step.step == "move_text" for step in steps)
+        return self._proposal(
+            group, draft.action, "developer" if not is_merge else "editor" if moves_text else "server", gain, steps,
+            f"{verb} {path_of(self.url(group.keeper))}", why, unless, group.confidence,
+        )  # fmt: skip
+
+    def _rewrite(self, group: Group) -> Proposal:
+        asked = _asked_for(group, self.standing, self.settings)
+        gain = self._rewrite_gain(group)
+        first = [row for row in group.members if row in asked or not asked]
+        steps = [Step(self.url(group.keeper), "leave", detail=f"strongest of the group, because {group.reason}")]
+        for row in group.members:
+            slot = (group.slots or {}).get(row, "")
+            about = f"say what holds for {slot!r} only" if slot else "say what only this page is about"
+            if row in first:
+                shown = f"; queries that name it: {asked[row]:.0f} impressions a month" if row in asked else ""
+                near = group.resemblance.get(row)
+                same = f"; {percent(near)} of the wording is that of {path_of(self.url(group.keeper))}" if near else ""
+                steps.append(Step(self.url(row), "rewrite", detail=about + shown + same))
+            else:
+                steps.append(Step(self.url(row), "leave", detail="hardly any query names it: not worth rewriting yet"))
+        what = f"pages '{group.pattern}'" if group.pattern else "pages"
+        why = f"{self._sameness(group)} Their titles promise different things ({self._slots(group)}), so a merge would lose pages"
+        if asked:
+            why += (
+                f" that searchers ask for: queries that name {len(asked)} of the {len(group.rows)} were shown "
+                f"{sum(asked.values()):.0f} times a month."
+            )
+        else:
+            why += " that searchers may ask for; without search data nobody can tell."
+        why += self._figures(gain)
+        unless = (
+            "nobody searches for them one by one; then merge them into one page that names them all"
+            if not asked
+            else "the offer is the same everywhere; then one page that names them all serves better"
+        )
+        return self._proposal(
+            group, "rewrite", "writer", gain, steps,
+            f"Rewrite {len(first)} of {len(group.rows)} {what} apart: their text is pasted",
+            why, unless, "medium" if asked else "low", evidence="search" if asked else "text",
+            basis={"impressions_by_name": {self.url(row): round(value, 1) for row, value in sorted(asked.items())}},
+        )  # fmt: skip
+
+    def _rewrite_gain(self, group: Group) -> Gain:
+        """As a merge would bring on the queries that the pages share; nothing moves, so nothing is at risk."""
+        if self.standing.demand is None or self.curve is None:
+            return Gain(0.0, 0.0, "link weight")
+        gain = gain_in_clicks(self.standing.demand, self.curve, group.rows, ())
+        return replace(gain, low=0.0, high=max(gain.high, 0.0))
+
+    def _leave(self, group: Group) -> Proposal:
+        if group.are_alternates:
+            reason = "The pages name each other as hreflang alternates of one language: the same text for two regions is meant."
+            unless = "the regions need not differ; then one page serves both"
+            summary = f"Leave {count(len(group.rows), 'hreflang alternate')} with one text"
+        else:
+            reason = "None may be moved: an exception in the settings (plan.leave), a home page, or not indexable anyway."
+            unless = "the exception no longer holds, or the pages become indexable"
+            summary = f"Leave {count(len(group.rows), 'page')} with one text: an exception holds"
+        steps = [Step(self.url(row), "leave", detail="exception") for row in group.rows]
+        return self._proposal(
+            group, "leave", "editor", Gain(0.0, 0.0, "link weight"), steps, summary,
+            f"{self._sameness(group)} {reason}", unless, "high",
+        )  # fmt: skip
+
+    def _proposal(
+        self,
+        group: Group,
+        action: str,
+        owner: str,
+        gain: Gain,
+        steps: Sequence[Step],
+        summary: str,
+        why: str,
+        unless: str,
+        confidence: str,
+        evidence: str | None = None,
+        basis: Mapping[str, object] | None = None,
+    ) -> Proposal:
+        urls = tuple(sorted(map(self.url, group.rows)))
+        figures = {
+            "resemblance_to_keeper": {self.url(row): round(value, 6) for row, value in sorted(group.resemblance.items())},
+            "identical": len(group.identical),
+            **_gain_basis(gain),
+            **(basis or {}),
+        }
+        return Proposal(
+            id=group_id(group.kind, urls), action=action, owner=owner, keeper=self.url(group.keeper), urls=urls, gain=gain,
+            effort_hours=effort_hours(steps, self.settings.plan.effort), confidence=confidence,
+            evidence=evidence or group.evidence, summary=summary, why=why, unless=unless, steps=tuple(steps), basis=figures,
+        )  # fmt: skip
+
+    def _moving(self, row: int, detail: str) -> list[Step]:
+        """The move itself with what must follow it; pages that stay reachable keep the links they have."""
+        move = self.moves.move_step(row, detail)
+        relinks = self.moves.relink_steps(row) if move.step == "redirect" else []
+        return [move, *self.moves.pointer_steps(row), *relinks]
+
+    def _unique_text(self, row: int, keeper: int) -> list[Step]:
+        if self.site.text_hashes[row] == self.site.text_hashes[keeper]:
+            return []
+        unique = [
+            " ".join(piece for piece in run.b if piece != LINE_BREAK)
+            for run in difference(self.site.main_texts[keeper], self.site.main_texts[row])
+            if not run.is_same
+        ]
+        unique = [text for text in unique if text]
+        n_words = sum(len(words(text)) for text in unique)
+        if n_words < _LEAST_UNIQUE_WORDS:
+            return []
+        quoted = clipped(" [...] ".join(sorted(unique, key=lambda text: -len(text))))
+        detail = f"{n_words} words that the keeper does not have, move what is worth it: {quoted}"
+        return [Step(self.url(row), "move_text", self.url(keeper), detail)]
+
+    def _sameness(self, group: Group) -> str:
+        others = count(len(group.members), "page shows", "pages show")
+        target = path_of(self.url(group.keeper))
+        if group.is_identical:
+            return f"{others} word for word the text of {target}."
+        near = [value for row, value in group.resemblance.items() if row in group.members]
+        return f"{others} nearly the text of {target}: {percent_range(near)} of their wording (runs of three words) is common."
+
+    def _slots(self, group: Group) -> str:
+        slots = sorted({slot for slot in (group.slots or {}).values() if slot})
+        return listed([f"'{slot}'" for slot in slots], most=4)
+
+    def _figures(self, gain: Gain) -> str:
+        if gain.unit == "link weight":
+            if not gain.is_evident:
+                return " No evidence of a gain: neither search data nor link weight."
+            return f" They hold {percent(gain.low)} of the site's link weight, which the keeper gets."
+        text = ""
+        if gain.n_queries:
+            text = (
+                f" Search shows two or more of them for {count(gain.n_queries, 'query', 'queries')} "
+                f"({gain.impressions:.0f} impressions a month)."
+            )
+        if gain.at_risk:
+            text += f" {gain.at_risk:.1f} clicks a month come from queries for which only a page that moves is shown."
+        if gain.low < 0:
+            text += f" In the worst case {-gain.low:.1f} clicks a month are lost."
+        return text
+
+
+def _gain_basis(gain: Gain) -> dict[str, object]:
+    return {"queries": gain.n_queries, "impressions": round(gain.impressions, 1)} if gain.n_queries else {}

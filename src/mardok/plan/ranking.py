@@ -1,0 +1,56 @@
+"""In which order a plan is carried out, and the plan as tables.
+
+In:  proposals in any order.
+Out: the tables of the plan and of its steps, best proposal first.
+
+Bands come first (broken, gain, tidying); within a band clicks come before link weight, then the middle of the gain times
+the weight of the confidence, for each hour of work. Ties are broken by the first address.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Sequence
+
+import pandas as pd
+
+from mardok.plan.proposal import Proposal
+from mardok.settings import Plan
+from mardok.tables import GAIN_UNITS, PLAN, STEP_ROWS
+
+
+def ranked(proposals: Iterable[Proposal], settings: Plan) -> list[Proposal]:
+    """Proposals, best first."""
+    weight = {
+        "low": settings.confidence_low,
+        "medium": settings.confidence_medium,
+        "high": settings.confidence_high,
+    }
+
+    def key(proposal: Proposal) -> tuple[object, ...]:
+        gain = proposal.gain
+        worth = (gain.low + gain.high) / 2 * weight[proposal.confidence] / max(proposal.effort_hours, 0.25)
+        return (proposal.band, not gain.is_evident, GAIN_UNITS.index(gain.unit), -worth, proposal.urls[0], proposal.id)
+
+    return sorted(proposals, key=key)
+
+
+def plan_table(proposals: Sequence[Proposal]) -> pd.DataFrame:
+    """The table of the plan; `proposals` best first."""
+    return PLAN.frame(
+        (
+            rank, p.band, p.id, p.action, p.owner, p.keeper, len(p.urls), p.gain.low, p.gain.high, p.gain.unit,
+            p.gain.at_risk, p.effort_hours, p.confidence, p.evidence, p.summary, p.why, p.unless,
+            json.dumps(p.basis, ensure_ascii=False, sort_keys=True), "", "",
+        )
+        for rank, p in enumerate(proposals, start=1)
+    )  # fmt: skip
+
+
+def steps_table(proposals: Iterable[Proposal]) -> pd.DataFrame:
+    """The table of steps."""
+    return STEP_ROWS.frame(
+        (proposal.id, order, step.url, step.step, step.target, step.detail)
+        for proposal in proposals
+        for order, step in enumerate(proposal.steps, start=1)
+    )

@@ -1,0 +1,75 @@
+"""Figures and lists as a client reads them.
+
+In:  numbers and addresses.
+Out: short English text, the same for the same input.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from urllib.parse import urlsplit
+
+
+def percent(share: float) -> str:
+    """A share in percent; never "100%" unless it is all, nor "0%" unless it is nothing.
+
+    Examples
+    --------
+    >>> percent(0.864), percent(0.9996), percent(1), percent(0.0004)
+    ('86%', '99.9%', '100%', '0.04%')
+    """
+    hundred = share * 100
+    if share < 1 and hundred >= 99:
+        return f"{int(hundred * 10) / 10:g}%"
+    if 0 < hundred < 1:
+        return f"{hundred:.1g}%"
+    return f"{hundred:.0f}%"
+
+
+def percent_range(shares: Sequence[float]) -> str:
+    """The least and the greatest of some shares.
+
+    Examples
+    --------
+    >>> percent_range([0.9, 0.86]), percent_range([0.9])
+    ('86% to 90%', '90%')
+    """
+    least, most = percent(min(shares)), percent(max(shares))
+    return least if least == most else f"{least} to {most}"
+
+
+def count(n: int, noun: str, plural: str = "") -> str:
+    """A number with its noun.
+
+    Examples
+    --------
+    >>> count(1, "page"), count(3, "copy", "copies")
+    ('1 page', '3 copies')
+    """
+    return f"{n:,} {noun if n == 1 else plural or noun + 's'}"
+
+
+def path_of(url: str) -> str:
+    """An address without scheme and host, as it is spoken of within one site."""
+    parts = urlsplit(url)
+    return parts.path + (f"?{parts.query}" if parts.query else "")
+
+
+def listed(items: Sequence[str], most: int = 3) -> str:
+    """Items in a sentence, the rest as a number.
+
+    Examples
+    --------
+    >>> listed(["a", "b"]), listed(["a", "b", "c", "d", "e"])
+    ('a and b', 'a, b, c and 2 more')
+    """
+    if len(items) > most:
+        return f"{', '.join(items[:most])} and {len(items) - most} more"
+    return " and ".join(filter(None, [", ".join(items[:-1]), *items[-1:]]))
+
+
+def clipped(text: str, most: int = 160) -> str:
+    """The beginning of a text, cut between words."""
+    if len(text) <= most:
+        return text
+    return text[:most].rsplit(" ", 1)[0] + " ..."

@@ -1,0 +1,269 @@
+"""Every setting with its default, bound, unit and meaning; read from a ``mardok.toml`` file or given as ``key=value``.
+
+In:  TOML tables named as the sections below, or strings such as ``copies.resemblance=0.9``.
+Out: one frozen :class:`Settings`; what is out of bounds is refused here and not checked again.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from selectolax.lexbor import LexborHTMLParser, SelectolaxError
+
+from mardok.errors import SettingsError
+
+
+class Section(BaseModel):
+    """A group of settings."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", use_attribute_docstrings=True)
+
+
+class Sources(Section):
+    """What is read."""
+
+    max_body_mb: float = Field(default=64, gt=0, le=2048)
+    """Largest decoded page, in megabytes; a larger one is listed as unread. Bounds what a compressed body can grow to."""
+
+
+class Extract(Section):
+    """What is taken from one page."""
+
+    robots_agents: tuple[str, ...] = ("googlebot",)
+    """Robots whose own directives count, beside those for all robots, when a page is asked whether it is indexable."""
+
+
+class Text(Section):
+    """What counts as the main text."""
+
+    only: tuple[str, ...] = ()
+    """CSS selectors. On a page where one matches, only what it matches is main text, chrome or not."""
+    ignore: tuple[str, ...] = ()
+    """CSS selectors of what is never main text."""
+
+    @field_validator("only", "ignore", mode="before")
+    @classmethod
+    def _one_or_more(cls, value: object) -> object:
+        return (value,) if isinstance(value, str) else value
+
+    @field_validator("only", "ignore")
+    @classmethod
+    def _are_selectors(cls, selectors: tuple[str, ...]) -> tuple[str, ...]:
+        page = LexborHTMLParser("<p>")
+        for selector in selectors:
+            try:
+                page.css(selector)
+            except (SelectolaxError, ValueError) as error:
+                raise ValueError(f"{selector!r} is not a CSS selector") from error
+        return selectors
+
+
+class Language(Section):
+    """How the language of a page is settled."""
+
+    function_word_share: float = Field(default=0.12, ge=0, le=1)
+    """Share of function words from which the declared language is believed."""
+    minimum_words: int = Field(default=20, ge=1)
+    """Below this many words the declared language is believed without a check."""
+
+
+class Variants(Section):
+    """When two addresses are written variants of one page."""
+
+    index_files: tuple[str, ...] = ("index.html", "index.htm", "index.php", "default.htm", "default.html")
+    """File names that stand for their folder."""
+    reachable_parameters: tuple[str, ...] = (
+        "utm_*", "gclid", "fbclid", "msclkid", "ref", "sort", "order", "view", "display", "print", "printable",
+        "sid", "sessionid", "phpsessid", "jsessionid",
+    )  # fmt: skip
+    """Parameters (``*`` allowed) that sort, view, track or print a page: the address must go on working."""
+    pagination_parameters: tuple[str, ...] = ("page", "p", "pg", "paged", "start", "offset")
+    """Parameters that turn the pages of a listing: such addresses are never variants."""
+    print_paths: tuple[str, ...] = ("print", "printable")
+    """Path segments that mark a print view."""
+
+
+class Copies(Section):
+    """When two pages count as copies."""
+
+    resemblance: float = Field(default=0.85, ge=0.5, le=1)
+    """Share of common shingles, 0 to 1, from which two pages are near duplicates."""
+    minimum_words: int = Field(default=30, ge=0)
+    """Pages with fewer words are copies only when their text is identical."""
+    all_pages: bool = False
+    """Compare pages that are not indexable too, to see what a crawler is made to read in vain."""
+
+
+class Pairs(Section):
+    """Which pairs of pages are kept for looking at."""
+
+    resemblance: float = Field(default=0.5, ge=0.1, le=1)
+    """Least resemblance of a kept pair."""
+    containment: float = Field(default=0.8, ge=0.5, le=1)
+    """Least containment of a kept pair that resembles less."""
+    containment_words: int = Field(default=30, ge=1)
+    """Least words of the shorter page of a pair kept for its containment."""
+    containment_pairs: int = Field(default=20, ge=1)
+    """Most pairs of one page kept for their containment only."""
+    family: int = Field(default=50, ge=2)
+    """Of a family of more pages than this, only the nearest pairs and a spanning forest are kept."""
+    nearest: int = Field(default=20, ge=1)
+    """Pairs kept for each page of a large family."""
+
+
+class Links(Section):
+    """Link weight."""
+
+    damping: float = Field(default=0.85, gt=0, lt=1)
+    """Damping of PageRank."""
+
+
+class Search(Section):
+    """Search data."""
+
+    days: int = Field(default=90, ge=1)
+    """Days that an undated search file covers. Dated files tell their own span."""
+    minimum_share: float = Field(default=0.1, gt=0, lt=1)
+    """Least share of a query's impressions from which a page has a real part in it."""
+    minimum_slot_impressions: float = Field(default=10, ge=0)
+    """Impressions a month, for queries that name a town, size or model, from which searchers ask for it."""
+
+
+class Effort(Section):
+    """Hours of work by kind."""
+
+    proposal: float = Field(default=0.25, ge=0)
+    """To look at a proposal and settle it."""
+    pattern: float = Field(default=0.5, ge=0)
+    """One redirect or canonical rule that covers a pattern of addresses."""
+    redirect: float = Field(default=0.05, ge=0)
+    """One redirect of a single address."""
+    canonical: float = Field(default=0.1, ge=0)
+    """One canonical of a single address."""
+    move_text: float = Field(default=0.5, ge=0)
+    """Moving what is unique from one page to its keeper."""
+    rewrite: float = Field(default=2.0, ge=0)
+    """Rewriting one page."""
+    relink: float = Field(default=0.05, ge=0)
+    """Changing one link, or one template that carries it."""
+
+
+class Plan(Section):
+    """How actions are chosen and ranked."""
+
+    keep_reachable: tuple[str, ...] = ()
+    """Address patterns (``*`` allowed) of pages that must stay reachable: their copies get a canonical, no redirect."""
+    leave: tuple[str, ...] = ()
+    """Address patterns (``*`` allowed) of pages that are fine as they are: nothing is proposed to move or rewrite them."""
+    confidence_low: float = Field(default=0.3, ge=0, le=1)
+    """Weight of low confidence in the order of the plan."""
+    confidence_medium: float = Field(default=0.6, ge=0, le=1)
+    """Weight of medium confidence in the order of the plan."""
+    confidence_high: float = Field(default=0.9, ge=0, le=1)
+    """Weight of high confidence in the order of the plan."""
+    effort: Effort = Effort()
+    """Hours of work by kind."""
+
+
+class Settings(Section):
+    """All settings of an audit."""
+
+    sources: Sources = Sources()
+    """What is read."""
+    extract: Extract = Extract()
+    """What is taken from one page."""
+    text: Text = Text()
+    """What counts as the main text."""
+    language: Language = Language()
+    """How the language of a page is settled."""
+    variants: Variants = Variants()
+    """When two addresses are written variants of one page."""
+    copies: Copies = Copies()
+    """When two pages count as copies."""
+    pairs: Pairs = Pairs()
+    """Which pairs of pages are kept."""
+    links: Links = Links()
+    """Link weight."""
+    search: Search = Search()
+    """Search data."""
+    plan: Plan = Plan()
+    """How actions are chosen and ranked."""
+
+
+def read_settings(
+    path: Path | None = None, assignments: Iterable[str] = (), *, base: Mapping[str, Any] | None = None
+) -> Settings:
+    """Settings from defaults, then `base`, then a TOML file, then ``key=value`` strings; the later wins.
+
+    Parameters
+    ----------
+    path : Path, optional
+        A TOML file with tables named as the sections of :class:`Settings`.
+    assignments : iterable of str
+        Such as ``"copies.resemblance=0.9"``; the value is read as TOML where it is that, else as text.
+    base : mapping, optional
+        Settings that an earlier audit was made with.
+
+    Raises
+    ------
+    SettingsError
+        If the file cannot be read, a key does not exist, or a value is out of its bounds.
+
+    Examples
+    --------
+    >>> read_settings(assignments=["text.ignore=.promo", "copies.resemblance=0.9"]).text.ignore
+    ('.promo',)
+    """
+    values: dict[str, Any] = _merged({}, base or {})
+    if path is not None:
+        try:
+            values = _merged(values, tomllib.loads(path.read_text("utf-8-sig")))
+        except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+            raise SettingsError(f"{path}: cannot be read as a TOML settings file: {error}") from error
+    for assignment in assignments:
+        key, equals, text = assignment.partition("=")
+        if not equals or not key.strip():
+            raise SettingsError(f"--set {assignment!r}: expected key=value, for example copies.resemblance=0.9")
+        values = _merged(values, _nested(key.strip().split("."), _toml_value(text.strip())))
+    try:
+        return Settings.model_validate(values)
+    except ValidationError as error:
+        raise SettingsError(_explain(error, path)) from error
+
+
+def _toml_value(text: str) -> Any:
+    try:
+        return tomllib.loads(f"value = {text}")["value"]
+    except tomllib.TOMLDecodeError:
+        return text
+
+
+def _nested(keys: list[str], value: Any) -> dict[str, Any]:
+    for key in reversed(keys):
+        value = {key: value}
+    return dict(value)
+
+
+def _merged(below: Mapping[str, Any], above: Mapping[str, Any]) -> dict[str, Any]:
+    merged = dict(below)
+    for key, value in above.items():
+        under = merged.get(key)
+        merged[key] = _merged(under, value) if isinstance(value, Mapping) and isinstance(under, Mapping) else value
+    return merged
+
+
+def _explain(error: ValidationError, path: Path | None) -> str:
+    first = error.errors()[0]
+    key = ".".join(str(part) for part in first["loc"] if not isinstance(part, int))
+    where = f"{path}, setting {key!r}" if path else f"setting {key!r}"
+    if first["type"] == "extra_forbidden":
+        parent: Any = Settings
+        for part in first["loc"][:-1]:
+            parent = parent.model_fields[part].annotation
+        return f"{where}: there is no such setting; choose from {', '.join(sorted(parent.model_fields))}"
+    message = first["msg"].removeprefix("Value error, ")
+    return f"{where}: {message[0].lower()}{message[1:]}; got {first['input']!r}"

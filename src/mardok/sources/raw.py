@@ -1,0 +1,59 @@
+"""The form in which every source hands over its pages.
+
+In:  nothing; these are the records.
+Out: one :class:`RawPage` for each response, in the order of the source, and one :class:`Intake` that counts the rest.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True, slots=True)
+class RawPage:
+    """One response as it came, decompressed but not yet decoded or parsed."""
+
+    url: str
+    """Address in its one form."""
+    source: str
+    """File or folder it came from."""
+    status: int | None = None
+    """HTTP status; None where the source does not tell."""
+    headers: tuple[tuple[str, str], ...] = ()
+    """HTTP headers, names in lower case."""
+    body: bytes | None = None
+    """HTML; None where there is none."""
+    fields: Mapping[str, str] = field(default_factory=dict)
+    """What a table says of the page without HTML, by the names of :data:`mardok.tables.INPUT_COLUMNS`."""
+    trouble: str = ""
+    """Why the body could not be read."""
+
+    def header(self, name: str) -> str:
+        """First value of a header, ``""`` if there is none."""
+        return next((value for key, value in self.headers if key == name), "")
+
+
+@dataclass(frozen=True, slots=True)
+class Unread:
+    """One record, file or row that could not be read, whole or in part."""
+
+    source: str
+    place: str
+    url: str
+    reason: str
+
+
+@dataclass
+class Intake:
+    """What was met while reading sources, beside the pages."""
+
+    unread: list[Unread] = field(default_factory=list)
+    """What could not be read."""
+    skipped: Counter[str] = field(default_factory=Counter)
+    """Number of responses that are not HTML, by content type."""
+    robots: dict[str, str] = field(default_factory=dict)
+    """Text of robots.txt by origin, such as ``https://host.example``."""
+    missing: dict[str, str] = field(default_factory=dict)
+    """What the sources cannot tell, with the reason: it is not computed."""

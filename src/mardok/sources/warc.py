@@ -1,0 +1,142 @@
+"""Pages from WARC files (ISO 28500).
+
+In:  a ``.warc`` or ``.warc.gz`` file, whole or damaged.
+Out: a raw page for each HTML response and each redirect or error; the rest is counted.
+
+Three traps of reading archives, met and measured: a record cut short ends without an error, so its length is compared
+with the one it declares; a damaged gzip member ends the iteration, so reading starts again at the next member; and
+automatic decoding gives up on one false ``Content-Encoding``, so each body is decoded on its own.
+"""
+
+from __future__ import annotations
+
+import mmap
+import re
+import zlib
+from collections.abc import Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from fastwarc.warc import ArchiveIterator, WarcRecordType
+
+from mardok.errors import SourceError
+from mardok.sources.body import BodyError, decoded, without_chunks
+from mardok.sources.raw import Intake, RawPage, Unread
+from mardok.urls import normal_url
+
+_STATUS_LINE = re.compile(rb"HTTP/\d(?:\.\d)? +(\d{3})")
+_RECORD_START = re.compile(rb"WARC/\d\.\d\r?\n")
+_GZIP_START = re.compile(rb"\x1f\x8b\x08")
+_HTML_TYPES = ("text/html", "application/xhtml+xml")
+
+
+def read_warc(path: Path, intake: Intake, max_body_bytes: int) -> Iterator[RawPage]:
+    """Pages of a WARC file in its order; what cannot be read goes to `intake`.
+
+    Raises
+    ------
+    SourceError
+        If the file does not begin as a WARC file does.
+    """
+    with path.open("rb") as file:
+        if not file.read(1):
+            raise SourceError(f"{path}: the file is empty; expected a WARC file")
+        with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
+            if _next_record(content, 0) != 0:
+                raise SourceError(f"{path}: does not begin like a WARC file (plain, or gzip record by record)")
+            for place, url, block, is_whole in _responses(file, content, str(path), intake, max_body_bytes):
+                page = _raw_page(str(path), place, url, block, is_whole, intake, max_body_bytes)
+                if page is not None:
+                    yield page
+
+
+def _responses(
+    file: BinaryIO, content: mmap.mmap, source: str, intake: Intake, max_body_bytes: int
+) -> Iterator[tuple[str, str, bytes, bool]]:
+    """Place, address, block and wholeness of each response record; starts again behind damage."""
+    start: int | None = 0
+    in_damage = False
+    while start is not None:
+        file.seek(start)
+        last = start
+        try:
+            for record in ArchiveIterator(file, parse_http=False):
+                last, in_damage = start + record.stream_pos, False
+                if record.record_type != WarcRecordType.response:
+                    continue
+                place = f"byte {last}"
+                url = (record.headers.get("WARC-Target-URI") or "").strip("<>")
+                declared = record.headers.get("Content-Length")
+                length = int(declared or 0)
+                if length > 2 * max_body_bytes:
+                    intake.unread.append(Unread(source, place, url, f"record of {length} bytes is too large"))
+                    continue
+                block = record.reader.read()
+                yield place, url, block, declared is not None and len(block) >= length
+            return
+        except (OSError, ValueError) as error:
+            if not in_damage:  # one row for a damaged stretch, however many records it holds
+                intake.unread.append(Unread(source, f"behind byte {last}", "", f"damaged record: {error}"))
+            in_damage = True
+            start = _next_record(content, last + 1)
+
+
+def _next_record(content: mmap.mmap, start: int) -> int | None:
+    """Where the next record begins, at `start` or behind it."""
+    is_gzip = content[:2] == b"\x1f\x8b"
+    for found in (_GZIP_START if is_gzip else _RECORD_START).finditer(content, start):
+        if not is_gzip or _unpacks_to_record(content[found.start() : found.start() + 1024]):
+            return found.start()
+    return None
+
+
+def _unpacks_to_record(piece: bytes) -> bool:
+    try:
+        return zlib.decompressobj(31).decompress(piece, 16).startswith(b"WARC/")
+    except zlib.error:
+        return False
+
+
+def _raw_page(
+    source: str, place: str, target: str, block: bytes, is_whole: bool, intake: Intake, max_body_bytes: int
+) -> RawPage | None:
+    """The page in one response block; None if it is not HTML, is robots.txt or has no usable address."""
+    url = normal_url(target)
+    if url is None:
+        if not target.startswith(("dns:", "metadata:")):
+            intake.unread.append(Unread(source, place, target, "not an http(s) address"))
+        return None
+    if not is_whole:
+        intake.unread.append(Unread(source, place, url, "record is cut short"))
+        return None
+    head, _, body = block.partition(b"\r\n\r\n")
+    status_line = _STATUS_LINE.match(head)
+    if status_line is None:
+        intake.unread.append(Unread(source, place, url, "no HTTP status line"))
+        return None
+    status, headers = int(status_line[1]), _headers(head)
+    page = RawPage(url, source, status, headers)
+    content_type = page.header("content-type").partition(";")[0].strip().lower()
+    try:
+        body, ends = without_chunks(body) if "chunked" in page.header("transfer-encoding").lower() else (body, True)
+        if not ends:
+            intake.unread.append(Unread(source, place, url, "chunked body breaks off; the part before it is used"))
+        body = decoded(body, page.header("content-encoding"), max_body_bytes)
+    except BodyError as error:
+        intake.unread.append(Unread(source, place, url, str(error)))
+        return RawPage(url, source, status, headers, trouble=str(error))
+    if url.endswith("/robots.txt") and url.count("/") == 3 and status == 200:
+        intake.robots[url.removesuffix("/robots.txt")] = body.decode("utf-8-sig", "replace")
+        return None
+    if content_type in _HTML_TYPES or (not content_type and body.lstrip()[:1] == b"<"):
+        return RawPage(url, source, status, headers, body)
+    if status >= 300:
+        return page
+    intake.skipped[content_type or "unknown"] += 1
+    return None
+
+
+def _headers(head: bytes) -> tuple[tuple[str, str], ...]:
+    lines = re.sub(rb"\r?\n[ \t]+", b" ", head).splitlines()[1:]
+    pairs = (line.decode("utf-8", "replace").partition(":") for line in lines)
+    return tuple((name.strip().lower(), value.strip()) for name, colon, value in pairs if colon)

@@ -1,0 +1,412 @@
+"""Every table of Mardok: column, dtype, unit and meaning, with the fixed words that may stand in it.
+
+Readers, writers, checks, the report's legend and the reference take their columns from here.
+A table is a :class:`pandas.DataFrame` in the column order, dtypes and row order declared by its :class:`Table`.
+Text is never missing (``""`` means there is none); counts that may be unknown are nullable, shares that may be are NaN.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import pandas as pd
+
+ACTIONS = (
+    "merge", "canonical", "rewrite", "retitle", "expand", "trim",
+    "noindex", "retire", "translate", "repair", "investigate", "leave",
+)  # fmt: skip
+OWNERS = ("server", "developer", "writer", "editor")
+EVIDENCE = ("wording", "text", "search")
+"""Kinds of evidence, weakest first."""
+CONFIDENCE = ("low", "medium", "high")
+GROUP_KINDS = ("variants", "copies", "series", "rivals")
+GAIN_UNITS = ("clicks/month", "link weight")
+DECISIONS = ("", "accept", "reject", "later")
+BANDS = {1: "broken or blocking", 2: "gain", 3: "tidying"}
+
+STEPS = (
+    "redirect", "canonical", "move_text", "rewrite", "retitle", "expand", "trim", "noindex", "retire",
+    "translate", "repair", "relink", "sitemap", "leave", "investigate",
+)  # fmt: skip
+STRUCTURAL_STEPS = ("redirect", "canonical", "noindex", "retire")
+"""Steps that settle what becomes of an address; it gets at most one of them."""
+STEPS_OF_ACTION: Mapping[str, tuple[str, ...]] = {
+    "merge": ("redirect", "canonical", "move_text", "retitle", "relink", "sitemap", "leave"),
+    "canonical": ("canonical", "relink", "sitemap", "leave"),
+    "rewrite": ("rewrite", "retitle", "relink", "leave"),
+    "retitle": ("retitle", "relink", "leave"),
+    "expand": ("expand", "leave"),
+    "trim": ("trim", "relink", "leave"),
+    "noindex": ("noindex", "sitemap", "relink", "leave"),
+    "retire": ("retire", "redirect", "relink", "sitemap", "leave"),
+    "translate": ("translate", "noindex", "relink", "leave"),
+    "repair": ("repair", "redirect", "relink", "retitle", "leave"),
+    "investigate": ("investigate", "leave"),
+    "leave": ("leave",),
+}
+"""Steps that a proposal of each action may hold."""
+
+CHECKS: Mapping[str, str] = {
+    "title-missing": "the page has no title",
+    "title-duplicate": "other indexable pages carry the same title",
+    "title-long": "the title is too wide to be shown whole",
+    "title-short": "the title is too short to say what the page offers",
+    "title-empty-words": "the title says nothing about the page",
+    "description-missing": "the page has no meta description",
+    "description-duplicate": "other indexable pages carry the same meta description",
+    "description-long": "the meta description is too wide to be shown whole",
+    "description-short": "the meta description is too short to invite a click",
+    "description-stuffed": "the meta description repeats a word again and again",
+    "description-language": "the meta description is in another language than the page",
+    "h1-missing": "the page has no H1",
+    "h1-several": "the page has more than one H1",
+    "h1-duplicate": "other indexable pages carry the same H1",
+    "h1-image": "the H1 is an image only",
+    "h1-hidden": "the H1 is hidden",
+    "heading-skipped": "a heading level is skipped",
+    "heading-flat": "a long page has no headings below its H1",
+    "heading-repeated": "a heading in the page furniture is repeated on every page",
+    "image-alt-missing": "an image has no alt attribute",
+    "image-broken": "an image cannot be fetched",
+    "link-broken": "an internal link leads to an error",
+    "link-redirected": "an internal link leads through a redirect",
+    "link-text-empty": "the words of a link say nothing about its target",
+    "redirect-chain": "a redirect leads to another redirect",
+    "redirect-loop": "redirects lead back to where they began",
+    "redirect-broken": "a redirect leads to an error",
+    "canonical-broken": "the canonical address answers with an error",
+    "canonical-redirected": "the canonical address redirects",
+    "canonical-noindex": "the canonical address is noindex",
+    "canonical-chain": "the canonical page names yet another canonical address",
+    "canonical-several": "the page names more than one canonical address",
+    "canonical-hreflang": "canonical and hreflang contradict each other",
+    "hreflang-return-missing": "an hreflang alternate does not link back",
+    "hreflang-broken": "an hreflang alternate is not an indexable page",
+    "text-untranslated": "the text also stands under the address of another language",
+    "text-double-escaped": "escaped characters are shown as code",
+    "text-encoding-broken": "characters were lost in a wrong encoding",
+    "page-insecure-parts": "a secure page loads insecure parts",
+    "variant-answers": "several writings of one address answer 200",
+}
+"""Fixed check ids (subject-trouble), each with the trouble in one clause."""
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column of a table."""
+
+    name: str
+    dtype: str
+    """``str``, ``bool``, ``int64``, ``Int64`` (may be missing) or ``float64`` (may be NaN)."""
+    meaning: str
+    unit: str = ""
+    decimals: int | None = None
+    """Decimals in CSV files, for ``float64``."""
+    words: tuple[str, ...] = ()
+    """The only values that may stand here, where they are fixed."""
+    csv: bool = True
+    """Whether the column stands in the CSV file; every column stands in the Parquet file."""
+
+
+@dataclass(frozen=True)
+class Table:
+    """A table: its columns in order, and the columns its rows are ordered by."""
+
+    name: str
+    meaning: str
+    columns: tuple[Column, ...]
+    order: tuple[str, ...]
+    csv: bool = True
+    """Whether the table is written as CSV beside Parquet."""
+
+    @property
+    def names(self) -> list[str]:
+        """Column names in order."""
+        return [column.name for column in self.columns]
+
+    def frame(self, rows: Iterable[Sequence[Any]] | Mapping[str, Any]) -> pd.DataFrame:
+        """A data frame of this table from rows (in column order) or from columns by name, sorted."""
+        if isinstance(rows, Mapping):
+            data = pd.DataFrame({name: rows[name] for name in self.names})
+        else:
+            data = pd.DataFrame(list(rows), columns=self.names)
+        typed = data.astype({column.name: _pandas_dtype(column.dtype) for column in self.columns})
+        return typed.sort_values(list(self.order), kind="stable", ignore_index=True)
+
+    def check(self, frame: pd.DataFrame) -> None:
+        """Raise ValueError if `frame` is not as declared: columns, dtypes, fixed words, order."""
+        if list(frame.columns) != self.names:
+            raise ValueError(f"table {self.name}: columns {list(frame.columns)}, declared {self.names}")
+        for column in self.columns:
+            found = frame[column.name]
+            if found.dtype != pd.Series([], dtype=_pandas_dtype(column.dtype)).dtype:
+                raise ValueError(f"table {self.name}, {column.name}: dtype {found.dtype}, declared {column.dtype}")
+            if column.dtype == "str" and found.isna().any():
+                raise ValueError(f"table {self.name}, {column.name}: text must not be missing")
+            if column.words and not set(found.unique()) <= set(column.words):
+                raise ValueError(f"table {self.name}, {column.name}: {set(found.unique()) - set(column.words)}")
+        ordered = frame.sort_values(list(self.order), kind="stable", ignore_index=True)
+        if not frame.reset_index(drop=True).equals(ordered):
+            raise ValueError(f"table {self.name}: rows are not ordered by {self.order}")
+
+
+def _pandas_dtype(dtype: str) -> Any:
+    return pd.StringDtype("pyarrow", na_value=float("nan")) if dtype == "str" else dtype
+
+
+def _share(name: str, meaning: str) -> Column:
+    return Column(name, "float64", meaning, unit="share, 0 to 1", decimals=6)
+
+
+PAGES = Table(
+    "pages",
+    "one row for each address that was read",
+    (
+        Column("url", "str", "address as requested"),
+        Column("status", "Int64", "HTTP status; missing where the source does not tell", unit="HTTP status"),
+        Column("final_url", "str", "where the address leads after all redirects and canonicals that were read"),
+        Column("indexable", "bool", "whether a search engine may list the page"),
+        Column("reason", "str", "why the page is not indexable; what limits its comparison"),
+        Column("language", "str", "language of the text, ISO 639-1"),
+        Column("kind", "str", "what the page is for"),
+        Column("title", "str", "title element"),
+        Column("site_name", "str", "the site's part of the title"),
+        Column("description", "str", "meta description"),
+        Column("h1", "str", "first H1"),
+        Column("words", "int64", "words of the main text", unit="words"),
+        Column("own_words", "Int64", "words that stand nowhere else", unit="words"),
+        Column("shared_words", "Int64", "words that also stand on other pages", unit="words"),
+        Column("boilerplate_words", "Int64", "words that stand in boilerplate", unit="words"),
+        _share("boilerplate_share", "boilerplate words / words"),
+        Column("copies", "int64", "other pages that are copies of this one", unit="pages"),
+        Column("nearest_url", "str", "page that resembles this one most; empty below the least kept resemblance"),
+        _share("nearest_resemblance", "resemblance to nearest_url"),
+        Column("inlinks", "int64", "pages that link here", unit="pages"),
+        Column("link_weight", "float64", "PageRank; the weights of all pages add up to 1", unit="share", decimals=6),
+        Column("clicks", "float64", "clicks a month from search", unit="clicks/month", decimals=1),
+        Column("clicks_before", "float64", "the same, in the equal span before", unit="clicks/month", decimals=1),
+        Column("impressions", "float64", "impressions a month in search", unit="impressions/month", decimals=1),
+        Column("thin", "str", "whether the page is thin", words=("", "no", "yes")),
+        Column("thin_reason", "str", "why the page is thin, or why it is not"),
+        Column("declared_language", "str", "lang attribute or Content-Language header", csv=False),
+        Column("canonical_url", "str", "absolute target of rel=canonical (RFC 6596)", csv=False),
+        Column("redirect_url", "str", "absolute target of the redirect", csv=False),
+        Column("robots", "str", "robots directives as found, agent first where one is named", csv=False),
+        Column("bytes_hash", "str", "SHA-256 of the decoded body", csv=False),
+        Column("text_hash", "str", "SHA-256 of the words and punctuation of the main text", csv=False),
+        Column("main_text", "str", "main text, one line a block", csv=False),
+        Column("source", "str", "file or folder the page was read from", csv=False),
+    ),
+    ("url",),
+)
+BLOCKS = Table(
+    "blocks",
+    "one row for each block-level run of text",
+    (
+        Column("page", "int64", "row of the page in pages, from 0"),
+        Column("block", "int64", "place of the block in its page, from 0"),
+        Column("text", "str", "text of the block, white space collapsed"),
+        Column("tag", "str", "block-level element the text stands in"),
+        Column("place", "str", "landmark or part of the page the block stands in"),
+        Column("level", "int64", "heading level, 0 if it is no heading"),
+        Column("main", "bool", "whether the block belongs to the main text"),
+        Column("reason", "str", "why the block is not main text"),
+    ),
+    ("page", "block"),
+    csv=False,
+)
+LINKS = Table(
+    "links",
+    "one row for each link to an http(s) address",
+    (
+        Column("page", "int64", "row of the linking page in pages, from 0"),
+        Column("block", "int64", "block the link begins in; -1 if it stands in none"),
+        Column("start", "int64", "where the link begins in the block's text", unit="characters"),
+        Column("end", "int64", "where it ends in the block's text", unit="characters"),
+        Column("url", "str", "absolute target without fragment"),
+        Column("target_page", "int64", "row of the target in pages, -1 if it was not read"),
+        Column("anchor", "str", "anchor text, or the alt text of a linked image"),
+        Column("rel", "str", "rel attribute, lower case"),
+        Column("chrome", "bool", "whether the link stands in chrome"),
+    ),
+    ("page", "block", "start", "url"),
+    csv=False,
+)
+IMAGES = Table(
+    "images",
+    "one row for each image element",
+    (
+        Column("page", "int64", "row of the page in pages, from 0"),
+        Column("url", "str", "absolute address of the image"),
+        Column("alt", "str", "alt text"),
+        Column("has_alt", "bool", "whether there is an alt attribute, empty or not"),
+    ),
+    ("page", "url", "alt"),
+    csv=False,
+)
+ALTERNATES = Table(
+    "alternates",
+    "one row for each hreflang alternate a page names",
+    (
+        Column("page", "int64", "row of the naming page in pages, from 0"),
+        Column("hreflang", "str", "language and region, lower case"),
+        Column("url", "str", "absolute address of the alternate"),
+        Column("target_page", "int64", "row of the alternate in pages, -1 if it was not read"),
+    ),
+    ("page", "hreflang", "url"),
+    csv=False,
+)
+UNREAD = Table(
+    "unread",
+    "one row for each record that could not be read",
+    (
+        Column("source", "str", "file or folder"),
+        Column("place", "str", "where in the source"),
+        Column("url", "str", "address, where it is known"),
+        Column("reason", "str", "what was wrong"),
+    ),
+    ("source", "place", "url"),
+    csv=False,
+)
+PAIRS = Table(
+    "pairs",
+    "one row for each kept pair of pages",
+    (
+        Column("url_a", "str", "the page that comes first in URL order"),
+        Column("url_b", "str", "the other page of the pair"),
+        _share("resemblance", "shingles in both / shingles in either"),
+        _share("a_in_b", "shingles in both / shingles in url_a"),
+        _share("b_in_a", "shingles in both / shingles in url_b"),
+        Column("shared_words", "int64", "words of the shorter page that stand in a common shingle", unit="words"),
+    ),
+    ("url_a", "url_b"),
+)
+GROUPS = Table(
+    "groups",
+    "one row for each page in a group",
+    (
+        Column("group", "str", "id of the group"),
+        Column("kind", "str", "what makes it a group", words=GROUP_KINDS),
+        Column("url", "str", "page"),
+        Column("role", "str", "keeper, or member", words=("keeper", "member")),
+        Column("phrase", "str", "phrase or pattern that the pages share"),
+        Column("evidence", "str", "strongest kind of evidence", words=EVIDENCE),
+        Column("confidence", "str", "how sure it is that they belong together", words=CONFIDENCE),
+    ),
+    ("kind", "group", "role", "url"),
+)
+PHRASES = Table(
+    "phrases",
+    "one row for each phrase",
+    (
+        Column("phrase", "str", "phrase in its commonest form"),
+        Column("words", "int64", "words of the phrase", unit="words"),
+        Column("pages", "int64", "pages that use it", unit="pages"),
+        Column("uses", "int64", "times it is used", unit="uses"),
+    ),
+    ("phrase",),
+)
+BOILERPLATE = Table(
+    "boilerplate",
+    "one row for each boilerplate block or passage",
+    (
+        Column("text", "str", "the text as it stands on example_url"),
+        Column("words", "int64", "words of the text", unit="words"),
+        Column("pages", "int64", "pages that carry it", unit="pages"),
+        Column("example_url", "str", "one of the pages"),
+        Column("where", "str", "section most of the pages are in"),
+    ),
+    ("text",),
+)
+CHECK_ROWS = Table(
+    "checks",
+    "one row for each trouble of a page",
+    (
+        Column("url", "str", "page"),
+        Column("check", "str", "fixed id of the trouble", words=tuple(CHECKS)),
+        Column("value", "str", "the figure or text that is wrong"),
+        Column("detail", "str", "the other page, or what to look at"),
+    ),
+    ("url", "check", "value", "detail"),
+)
+PLAN = Table(
+    "plan",
+    "one row for each proposal, best first",
+    (
+        Column("rank", "int64", "place in the plan, from 1"),
+        Column("band", "int64", "1 broken or blocking, 2 gain, 3 tidying"),
+        Column("proposal", "str", "id: SHA-256 over group kind and sorted addresses, first 10 hex digits"),
+        Column("action", "str", "what to do", words=ACTIONS),
+        Column("owner", "str", "whose work it is", words=OWNERS),
+        Column("keeper", "str", "page that stays; empty where a pattern has several"),
+        Column("pages", "int64", "pages the proposal is about, keepers included", unit="pages"),
+        Column("gain_low", "float64", "least gain", unit="see gain_unit", decimals=1),
+        Column("gain_high", "float64", "greatest gain", unit="see gain_unit", decimals=1),
+        Column("gain_unit", "str", "unit of the gain", words=GAIN_UNITS),
+        Column("at_risk", "float64", "clicks a month that could be lost", unit="clicks/month", decimals=1),
+        Column("effort_hours", "float64", "work", unit="hours", decimals=2),
+        Column("confidence", "str", "how sure the advice is", words=CONFIDENCE),
+        Column("evidence", "str", "strongest kind of evidence", words=EVIDENCE),
+        Column("summary", "str", "the proposal in one line"),
+        Column("why", "str", "the reason, with its figures"),
+        Column("unless", "str", "what would change the advice"),
+        Column("basis", "str", "figures the proposal rests on, JSON"),
+        Column("decision", "str", "a person's decision", words=DECISIONS),
+        Column("note", "str", "a person's note"),
+    ),
+    ("rank",),
+)
+STEP_ROWS = Table(
+    "steps",
+    "one row for each thing to do to one address",
+    (
+        Column("proposal", "str", "id of the proposal"),
+        Column("order", "int64", "place in the proposal, from 1"),
+        Column("url", "str", "address to change"),
+        Column("step", "str", "what to do to it", words=STEPS),
+        Column("target", "str", "where it leads then, where it leads anywhere"),
+        Column("detail", "str", "what else the person who does it must know"),
+    ),
+    ("proposal", "order"),
+)
+
+TABLES: Mapping[str, Table] = {
+    table.name: table
+    for table in (
+        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, PHRASES, BOILERPLATE, CHECK_ROWS,
+        BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
+    )
+}  # fmt: skip
+"""All tables by name."""
+
+SMALL_GAIN_DECIMALS = 6
+"""Decimals of a gain in link weight, which is a share of the whole site and would vanish in one decimal."""
+
+INPUT_COLUMNS: Mapping[str, str] = {
+    "url": "absolute address of the page (required)",
+    "html": "raw HTML; where it is given, only url, status and redirect_url are taken from other columns",
+    "text": "main text, paragraphs separated by line breaks",
+    "title": "title",
+    "description": "meta description",
+    "h1": "H1",
+    "status": "HTTP status, a whole number",
+    "redirect_url": "target of a redirect",
+    "canonical_url": "target of rel=canonical",
+    "robots": "robots directives, such as noindex,follow",
+    "language": "declared language, such as en or de-AT",
+}
+"""Columns understood in a table of pages given as a source."""
+
+SEARCH_COLUMNS: Mapping[str, str] = {
+    "query": "what was searched (required)",
+    "page": "address that was shown (required)",
+    "clicks": "clicks, a whole number (required)",
+    "impressions": "impressions, a whole number (required)",
+    "position": "mean position, 1 is the top (required)",
+    "date": "day, or first day of the week",
+    "country": "country of the searchers",
+    "device": "device of the searchers",
+}
+"""Columns understood in a search file."""

@@ -1,0 +1,1 @@
+"""Chrome against main text, words, shingles: arrays over the whole site."""

@@ -1,0 +1,56 @@
+"""All pages of a site together, with their main texts.
+
+In:  the facts of each page, in any order; of several with one address the last counts.
+Out: a :class:`Site`: pages in URL order, so that a page's row is the same in every table and array.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+from mardok.extract.page import Page
+from mardok.text.main_text import main_blocks
+from mardok.text.shingles import Corpus, corpus_of
+from mardok.text.words import folded, folded_words, text_hash
+
+
+@dataclass(frozen=True)
+class Site:
+    """The pages of a site; position in every tuple is the row of the page."""
+
+    pages: tuple[Page, ...]
+    row_of: Mapping[str, int]
+    """Row of each address."""
+    chrome_reasons: tuple[tuple[str, ...], ...]
+    """For each page, why each of its blocks is not main text, ``""`` if it is."""
+    main_texts: tuple[str, ...]
+    """Main text of each page, one line a block."""
+    text_hashes: tuple[str, ...]
+    """Equal where words and punctuation are; ``""`` without words."""
+    corpus: Corpus
+    """Words and shingles of the main texts."""
+
+
+def site_of(pages: Iterable[Page]) -> Site:
+    """Put the pages in order and settle their main texts."""
+    by_url = {page.url: page for page in pages}
+    ordered = tuple(by_url[url] for url in sorted(by_url))
+    reasons = tuple(tuple(main_blocks(page.blocks)) for page in ordered)
+    texts = tuple(
+        "\n".join(block.text for block, reason in zip(page.blocks, why, strict=True) if not reason)
+        for page, why in zip(ordered, reasons, strict=True)
+    )
+    rows = {page.url: row for row, page in enumerate(ordered)}
+    hashes: list[str] = []
+    corpus = corpus_of(_words_of(texts, hashes))
+    return Site(ordered, rows, reasons, texts, tuple(hashes), corpus)
+
+
+def _words_of(texts: Iterable[str], hashes: list[str]) -> Iterator[list[str]]:
+    """Words of each text, one text at a time; its hash, which needs them too, is added to `hashes`."""
+    for text in texts:
+        plain = folded(text)
+        found = folded_words(plain)
+        hashes.append(text_hash(plain, found))
+        yield found

@@ -1,0 +1,150 @@
+"""What an address is, and when two are variants of one.
+
+In:  addresses as they stand in HTTP headers, HTML and tables.
+Out: addresses in the one form used everywhere (scheme and host in lower case, no default port, no fragment, a path,
+     escapes in upper case; RFC 3986, section 6.2.2), and keys that are equal for addresses which may be variants.
+
+Nothing else is changed: two writings that differ otherwise are two pages, perhaps variants.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fnmatch import fnmatchcase
+from functools import lru_cache
+from urllib.parse import SplitResult, urljoin, urlsplit, urlunsplit
+
+from mardok.settings import Variants
+
+_DEFAULT_PORT = {"http": 80, "https": 443}
+_ESCAPE = re.compile(r"%[0-9a-fA-F]{2}")
+_STRIPPED = "".join(map(chr, range(0x21)))
+_REMOVED = re.compile(r"[\t\r\n]")
+_UNSAFE = re.compile(r"[^\x21\x23-\x3b\x3d\x3f-\x5b\x5d\x5f\x61-\x7a\x7e]")
+_PAGINATION_PATH = re.compile(r"/(?:page|seite)[/-]?\d+/?$", re.IGNORECASE)
+
+
+@lru_cache(maxsize=1 << 16)
+def normal_url(text: str, base: str = "") -> str | None:
+    """The address in its one form, resolved against `base`; None if it is no http(s) address.
+
+    Characters that may not stand in an address are percent-encoded as UTF-8, and hosts outside ASCII with IDNA, as
+    browsers send them.
+
+    Examples
+    --------
+    >>> normal_url("HTTP://Example.COM:80/a%c3%a4?q=1#top"), normal_url("../b", "https://host.example/x/y/")
+    ('http://example.com/a%C3%A4?q=1', 'https://host.example/x/b')
+    >>> normal_url("mailto:a@host.example") is None
+    True
+    """
+    text = _REMOVED.sub("", text.strip(_STRIPPED))
+    try:
+        parts = urlsplit(urljoin(base, text) if base else text)
+        scheme, port, host = parts.scheme.lower(), parts.port, parts.hostname
+    except ValueError:
+        return None
+    if scheme not in _DEFAULT_PORT or not host:
+        return None
+    if not host.isascii():
+        try:
+            host = host.encode("idna").decode("ascii")
+        except UnicodeError:
+            return None
+    if not re.fullmatch(r"[a-z0-9._~:\-]+", host):
+        return None
+    netloc = f"[{host}]" if ":" in host else host
+    if port is not None and port != _DEFAULT_PORT[scheme]:
+        netloc += f":{port}"
+    return urlunsplit((scheme, netloc, _escaped(parts.path) or "/", _escaped(parts.query), ""))
+
+
+def _escaped(text: str) -> str:
+    text = _UNSAFE.sub(lambda found: "".join(f"%{byte:02X}" for byte in found[0].encode("utf-8", "replace")), text)
+    return _ESCAPE.sub(lambda found: found[0].upper(), text) if "%" in text else text
+
+
+def bare_host(url: str) -> str:
+    """The host without a leading ``www.``: the name of the site an address belongs to."""
+    return urlsplit(url).netloc.removeprefix("www.")
+
+
+def is_home(url: str) -> bool:
+    """Whether the address is the root of its host."""
+    parts = urlsplit(url)
+    return parts.path == "/" and not parts.query
+
+
+def is_pagination(url: str, settings: Variants) -> bool:
+    """Whether the address turns the pages of a listing."""
+    parts = urlsplit(url)
+    names = {name.casefold() for name, _ in _parameters(parts)}
+    return bool(names & set(settings.pagination_parameters)) or bool(_PAGINATION_PATH.search(parts.path))
+
+
+def matches(url: str, patterns: Sequence[str]) -> bool:
+    """Whether the address, or its path and query, fits one of the patterns (``*`` stands for anything)."""
+    parts = urlsplit(url)
+    path = parts.path + (f"?{parts.query}" if parts.query else "")
+    return any(fnmatchcase(url, pattern) or fnmatchcase(path, pattern) for pattern in patterns)
+
+
+@dataclass(frozen=True, slots=True)
+class VariantForm:
+    """An address taken apart into what its variants have in common and what tells it from them."""
+
+    key: str
+    """Equal for all addresses that differ only in scheme, ``www.``, case, slash, index file, print or parameters."""
+    parameters: tuple[tuple[str, str], ...]
+    """Parameters that are not known to leave the page as it is, in sorted order: they may well select another page."""
+    reachable: tuple[str, ...]
+    """Names of the parameters and print markers that leave the page as it is but must go on working."""
+    marks: tuple[str, ...]
+    """What else is not in the plain form: of ``scheme``, ``host``, ``index file``, ``slash``, ``case``."""
+
+
+def variant_form(url: str, settings: Variants) -> VariantForm:
+    """Take an address apart for comparison with its variants.
+
+    The marks are about the address alone: ``http`` for scheme, a bare host, an index file, no trailing slash, capitals
+    in the path. Which of two writings the site prefers is for :mod:`mardok.findings.keeper` to say.
+
+    Examples
+    --------
+    >>> form = variant_form("http://host.example/Hire/index.html?sort=price&id=5", Variants())
+    >>> form.key, form.parameters, form.reachable, form.marks
+    ('host.example/hire', (('id', '5'),), ('sort',), ('scheme', 'host', 'index file', 'case'))
+    """
+    parts = urlsplit(url)
+    marks, reachable = [], []
+    if parts.scheme == "http":
+        marks.append("scheme")
+    if not parts.netloc.startswith("www."):
+        marks.append("host")
+    segments = parts.path.split("/")
+    if segments[-1].casefold() in settings.index_files:
+        marks.append("index file")
+        segments[-1] = ""
+    elif segments[-1]:
+        marks.append("slash")
+    kept = [segment for segment in segments if segment]
+    plain = [segment for segment in kept if segment.casefold() not in settings.print_paths]
+    if len(plain) < len(kept):
+        reachable.append("print")
+    if any(segment != segment.casefold() for segment in plain):
+        marks.append("case")
+    others = []
+    for name, value in _parameters(parts):
+        if any(fnmatchcase(name.casefold(), known) for known in settings.reachable_parameters):
+            reachable.append(name.casefold())
+        else:
+            others.append((name, value))
+    key = "/".join([parts.netloc.removeprefix("www."), *(segment.casefold() for segment in plain)])
+    return VariantForm(key, tuple(sorted(others)), tuple(sorted(set(reachable))), tuple(marks))
+
+
+def _parameters(parts: SplitResult) -> list[tuple[str, str]]:
+    pairs = (pair.partition("=") for pair in re.split(r"[&;]", parts.query) if pair)
+    return [(name, value) for name, _, value in pairs]
