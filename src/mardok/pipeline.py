@@ -179,7 +179,7 @@ def audit(
     intake = Intake()
     found = read_search(searches, intake) if searches else None
     pages = extract_pages(raw_pages(paths, base, intake, settings.sources), settings, jobs)
-    site = site_of(_counted(pages, progress))
+    site = site_of(_counted(pages, progress), settings.text)
     if not site.pages:
         raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
     tables, totals = _findings(site, intake, found, settings, progress)

@@ -45,6 +45,13 @@ class Text(Section):
     ignore: tuple[str, ...] = ()
     """CSS selectors of what is never main text."""
 
+    menu_link_share: float = Field(default=0.8, gt=0, le=1)
+    """Share of a block's characters in links from which it may belong to a menu outside the landmarks."""
+    menu_pages: int = Field(default=5, ge=2)
+    """Least number of pages that carry the same block of links for it to be a menu."""
+    menu_page_share: float = Field(default=0.2, ge=0, le=1)
+    """Least share of all pages that do."""
+
     @field_validator("only", "ignore", mode="before")
     @classmethod
     def _one_or_more(cls, value: object) -> object:

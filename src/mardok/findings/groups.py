@@ -24,7 +24,7 @@ import pandas as pd
 from mardok.compare.variants import components, variant_sets
 from mardok.extract.page import Page
 from mardok.findings.keeper import Standing, choose_keeper, shared_clicks
-from mardok.findings.promise import Promise, pattern_of, promise_different_things, promises, series_patterns
+from mardok.findings.promise import Promise, promise_different_things, promises, series_patterns, shown_slot
 from mardok.settings import Settings
 from mardok.tables import GROUPS
 from mardok.text.site import Site
@@ -236,18 +236,12 @@ class _Figures:
 def _pattern_and_slots(
     keeper: int, members: Sequence[int], said: Mapping[int, Promise]
 ) -> tuple[str, dict[int, str]]:
-    """The commonest pattern of the keeper's title with the others', and what only each title says."""
-    patterns = Counter(
-        pattern
-        for row in members
-        if (pattern := pattern_of(said[keeper].title, said[row].title, said[keeper].plain)) is not None
-    )
-    slots = {row: " ".join(said[row].only_here(said[keeper])) for row in members}
-    slots[keeper] = " ".join(said[keeper].only_here(said[members[0]]))
-    if not patterns:
-        return "", slots
-    most = max(patterns.values())
-    return " ".join(min(pattern for pattern, n in patterns.items() if n == most)), slots
+    """The commonest pattern of the titles, and what each has in its slot."""
+    shown = {row: shown_slot(said[row], said[keeper]) for row in members}
+    shown[keeper] = shown_slot(said[keeper], said[members[0]])
+    patterns = Counter(pattern for pattern, _ in shown.values() if pattern)
+    commonest = min(patterns, key=lambda pattern: (-patterns[pattern], pattern), default="")
+    return commonest, {row: slot for row, (_, slot) in shown.items()}
 
 
 def groups_table(site: Site, groups: Iterable[Group]) -> pd.DataFrame:

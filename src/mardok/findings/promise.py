@@ -22,7 +22,7 @@ from dataclasses import dataclass
 
 from mardok.extract.language import function_words
 from mardok.text.site import Site
-from mardok.text.words import words
+from mardok.text.words import folded, words
 
 _SEPARATOR = re.compile(r"\s+[|\u2013\u2014\u00b7\u00bb:\-]\s+|:\s+")
 _NUMBERING = re.compile(r"(?:(?:[A-Z]|\d{1,3})(?:\.\d{1,3})*[.)]\s+)+")
@@ -38,8 +38,10 @@ _YEAR = re.compile(r"(?:19|20)\d\d")
 class Promise:
     """What a page promises, as far as copies must be told apart."""
 
+    shown: str
+    """The page's part of the title as written; the H1 if there is no title."""
     title: tuple[str, ...]
-    """Words of the page's part of the title; of the H1 if there is no title."""
+    """Its words."""
     text: frozenset[str]
     """Words of the main text below the headings."""
     plain: frozenset[str]
@@ -63,6 +65,7 @@ def promises(site: Site, rows: Iterable[int]) -> dict[int, Promise]:
             if not reason and not block.level
         ]
         found[row] = Promise(
+            title,
             tuple(words(title)),
             frozenset(word for text in running for word in words(text)),
             function_words(page.language) or frozenset(),
@@ -117,13 +120,32 @@ def pattern_of(a: Sequence[str], b: Sequence[str], plain: Collection[str] = ()) 
     >>> pattern_of("violin hire in aldmoor".split(), "violin hire in st brannoc".split())
     ('violin', 'hire', 'in', '...')
     """
+    head, tail = _common_ends(a, b)
+    common = (*a[:head], *a[len(a) - tail :])
+    if head + tail == min(len(a), len(b)) or max(len(a), len(b)) - head - tail > _LONGEST_SLOT:
+        return None
+    return (*a[:head], "...", *a[len(a) - tail :]) if set(common) - set(plain) else None
+
+
+def _common_ends(a: Sequence[str], b: Sequence[str]) -> tuple[int, int]:
+    """How many words two titles begin with and end with in common, without counting one twice."""
     shortest = min(len(a), len(b))
     head = next((k for k in range(shortest) if a[k] != b[k]), shortest)
     tail = next((k for k in range(shortest - head) if a[-1 - k] != b[-1 - k]), shortest - head)
-    common = (*a[:head], *a[len(a) - tail :])
-    if head + tail == shortest or max(len(a), len(b)) - head - tail > _LONGEST_SLOT:
-        return None
-    return (*a[:head], "...", *a[len(a) - tail :]) if set(common) - set(plain) else None
+    return head, tail
+
+
+def shown_slot(promise: Promise, other: Promise) -> tuple[str, str]:
+    """The pattern of two titles and what the first has in its slot, as written.
+
+    If they follow no pattern, the pattern is ``""`` and the slot holds the words that only the first title has.
+    """
+    if pattern_of(promise.title, other.title, promise.plain) is None:
+        return "", " ".join(promise.only_here(other))
+    pieces, others = promise.shown.split(), other.shown.split()
+    head, tail = _common_ends([folded(piece) for piece in pieces], [folded(piece) for piece in others])
+    end = len(pieces) - tail
+    return " ".join([*pieces[:head], "...", *pieces[end:]]), " ".join(pieces[head:end])
 
 
 def series_patterns(pairs: Iterable[tuple[Promise, Promise]]) -> frozenset[tuple[str, ...]]:

@@ -111,7 +111,7 @@ def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int
     impressions = (rows.groupby("query")["impressions"].sum() / demand.months).to_dict()
     query_words = {query: frozenset(words(str(query))) for query in impressions}
     asked = {
-        row: sum(impressions[query] for query, said in query_words.items() if slot and said.issuperset(slot.split()))
+        row: sum(impressions[query] for query, said in query_words.items() if slot and said.issuperset(words(slot)))
         for row, slot in group.slots.items()
     }
     return {row: value for row, value in asked.items() if value >= settings.search.minimum_slot_impressions}

@@ -1,30 +1,63 @@
 """Which blocks of a page are its main text.
 
-In:  the blocks of one page with the landmarks they stand in.
+In:  the blocks of all pages with the landmarks they stand in and the links that cover them.
 Out: for each block whether it is main text, and if not, why.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import Counter
+from collections.abc import Collection, Iterable, Sequence
 
-from mardok.extract.page import Block
+from mardok.extract.page import Block, Page
+from mardok.settings import Text
 
-_NEVER_MAIN = frozenset(["nav", "hidden", "noscript", "form control"])
+_NEVER_MAIN = frozenset(["nav", "hidden", "noscript", "form control", "menu"])
 
 
-def main_blocks(blocks: Sequence[Block]) -> list[str]:
-    """Why each block is not main text; ``""`` for those that are.
+def repeated_links(pages: Iterable[Page], settings: Text) -> frozenset[str]:
+    """Texts of blocks that are links from end to end on many pages: menus, whatever element they stand in.
+
+    Neither half is enough: a list of links may be what a page is for, and a pasted description stands on many pages.
+    """
+    pages = list(pages)
+    counts: Counter[str] = Counter()
+    for page in pages:
+        counts.update({page.blocks[number].text for number in _covered_by_links(page, settings.menu_link_share)})
+    least = max(settings.menu_pages, settings.menu_page_share * len(pages))
+    return frozenset(text for text, n in counts.items() if n >= least)
+
+
+def _covered_by_links(page: Page, share: float) -> list[int]:
+    """Blocks of which links cover at least a share of the characters."""
+    covered: Counter[int] = Counter()
+    for link in page.links:
+        covered[link.block] += link.end - link.start
+    return [number for number, n in covered.items() if number >= 0 and n >= share * len(page.blocks[number].text)]
+
+
+def main_blocks(page: Page, menus: Collection[str], settings: Text) -> list[str]:
+    """Why each block of a page is not main text; ``""`` for those that are.
 
     Main text is what stands in a main landmark, else in the body, without chrome. The settings ``text.only`` and
     ``text.ignore`` win over that. If nothing is left, it is the body without navigation.
+
+    Parameters
+    ----------
+    menus : collection of str
+        Texts of :func:`repeated_links`.
     """
+    blocks = page.blocks
     has_main = any(block.in_main for block in blocks)
-    reasons = _ignoring(blocks, [_reason(block, has_main) for block in blocks])
+    reasons = [_reason(block, has_main) for block in blocks]
+    for number in _covered_by_links(page, settings.menu_link_share):
+        if not reasons[number] and blocks[number].text in menus:
+            reasons[number] = "menu"
+    reasons = _ignoring(blocks, reasons)
     if any(block.chosen == "only" for block in blocks):
         reasons = _ignoring(blocks, ["" if block.chosen == "only" else "not in text.only" for block in blocks])
     elif "" not in reasons:
-        fallback = [block.chrome if block.chrome in _NEVER_MAIN else "" for block in blocks]
+        fallback = [why if why in _NEVER_MAIN else "" for why in reasons]
         reasons = _ignoring(blocks, fallback)
     return reasons
 

@@ -10,7 +10,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from mardok.extract.page import Page
-from mardok.text.main_text import main_blocks
+from mardok.settings import Text
+from mardok.text.main_text import main_blocks, repeated_links
 from mardok.text.shingles import Corpus, corpus_of
 from mardok.text.words import folded, folded_words, text_hash
 
@@ -32,11 +33,12 @@ class Site:
     """Words and shingles of the main texts."""
 
 
-def site_of(pages: Iterable[Page]) -> Site:
+def site_of(pages: Iterable[Page], settings: Text) -> Site:
     """Put the pages in order and settle their main texts."""
     by_url = {page.url: page for page in pages}
     ordered = tuple(by_url[url] for url in sorted(by_url))
-    reasons = tuple(tuple(main_blocks(page.blocks)) for page in ordered)
+    menus = repeated_links(ordered, settings)
+    reasons = tuple(tuple(main_blocks(page, menus, settings)) for page in ordered)
     texts = tuple(
         "\n".join(block.text for block, reason in zip(page.blocks, why, strict=True) if not reason)
         for page, why in zip(ordered, reasons, strict=True)

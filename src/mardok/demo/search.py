@@ -1,0 +1,78 @@
+"""The made-up search data: fifteen months, week by week.
+
+In:  the queries written beside the articles.
+Out: rows of date, query, page, clicks, impressions and position.
+
+Pages that share a query take turns: one leads for some weeks, then the other, and both lose in the weeks of change. In the
+last months the near copies lose ground. Everything is drawn from one seeded generator.
+"""
+
+from __future__ import annotations
+
+import datetime
+import math
+from collections import defaultdict
+from collections.abc import Iterator
+
+import numpy as np
+
+from mardok.demo import troubles
+from mardok.demo.content import all_articles
+from mardok.demo.site import with_listing_queries
+
+WEEKS = 65
+FIRST_DAY = datetime.date(2025, 8, 4)
+_SEED = 1994
+_RATE_AT_TOP = 0.31
+_STRAYS = {
+    f"{troubles.BARE}/": ("violin hire", 24.0, 3.6),
+    f"{troubles.INSECURE}/": ("violin hire", 18.0, 4.1),
+    f"{troubles.HOST}/?utm_source=newsletter&utm_medium=email": ("wyndale violin hire", 9.0, 1.6),
+    f"{troubles.HOST}/violin-rental/": ("violin rental", 30.0, 8.9),
+    f"{troubles.HOST}/trumpet-hire/": ("trumpet hire", 6.0, 14.2),
+}
+"""Addresses that search still shows beside the right ones: variants, a redirect, a page that is gone."""
+
+Row = tuple[str, str, str, int, int, float]
+
+
+def search_rows() -> list[Row]:
+    """Rows in order of date, query and page."""
+    random = np.random.default_rng(_SEED)
+    shown: dict[str, list[tuple[str, float, float]]] = defaultdict(list)
+    for article in with_listing_queries(all_articles()):
+        for query, impressions, position in article.queries:
+            shown[query].append((troubles.url(article.path), impressions, position))
+    for url, (query, impressions, position) in _STRAYS.items():
+        shown[query].append((url, impressions, position))
+    return sorted(row for query in sorted(shown) for row in _rows_of_query(query, shown[query], random))
+
+
+def _rows_of_query(query: str, pages: list[tuple[str, float, float]], random: np.random.Generator) -> Iterator[Row]:
+    demand = max(impressions for _, impressions, _ in pages)
+    strong = [url for url, impressions, _ in pages if impressions == 0 or impressions > 0.4 * demand]
+    leader = 0
+    for week in range(WEEKS):
+        day = FIRST_DAY + datetime.timedelta(weeks=week)
+        season = 1 + 0.25 * math.cos(2 * math.pi * (day.timetuple().tm_yday - 265) / 365)
+        if len(strong) > 1 and random.random() < 0.22:
+            leader = int(random.integers(len(strong)))
+        for url, impressions, position in pages:
+            competes = len(strong) > 1 and url in strong
+            if competes:
+                leads = strong[leader] == url
+                expected = demand * (0.85 if leads else 0.3)
+                place = position + (-0.6 if leads else 3.2) + 1.5 * week / WEEKS
+            else:
+                expected, place = impressions, position
+            yield from _row(day, query, url, expected * season, place, random)
+
+
+def _row(
+    day: datetime.date, query: str, url: str, expected: float, place: float, random: np.random.Generator
+) -> Iterator[Row]:
+    impressions = int(random.poisson(expected))
+    if impressions:
+        position = max(1.0, round(float(random.normal(place, 0.5)), 1))
+        rate = _RATE_AT_TOP * position**-1.15
+        yield day.isoformat(), query, url, int(random.binomial(impressions, rate)), impressions, position

@@ -1,0 +1,128 @@
+"""The truth about the made-up site: what is wrong with it, and what only looks wrong.
+
+In:  nothing; this table is written by hand.
+Out: the troubles; the builder lays them in from here, and the tests check the audit against them.
+"""
+
+from __future__ import annotations
+
+HOST = "https://www.wyndale-violin-hire.example"
+BARE = "https://wyndale-violin-hire.example"
+INSECURE = "http://www.wyndale-violin-hire.example"
+
+VARIANTS: dict[str, str] = {
+    f"{INSECURE}/": "/",
+    f"{INSECURE}/hire/prices/": "/hire/prices/",
+    f"{INSECURE}/repairs/": "/repairs/",
+    f"{INSECURE}/blog/how-to-tune-a-violin/": "/blog/how-to-tune-a-violin/",
+    f"{BARE}/": "/",
+    f"{BARE}/contact/": "/contact/",
+    f"{BARE}/repairs/bow-rehair/": "/repairs/bow-rehair/",
+    f"{HOST}/index.html": "/",
+    f"{HOST}/repairs/index.html": "/repairs/",
+    f"{HOST}/hire": "/hire/",
+    f"{HOST}/Contact/": "/contact/",
+    f"{HOST}/?utm_source=newsletter&utm_medium=email": "/",
+    f"{HOST}/hire/prices/?utm_source=flyer": "/hire/prices/",
+    f"{HOST}/instruments/?sort=price": "/instruments/",
+    f"{HOST}/instruments/?view=list": "/instruments/",
+    f"{HOST}/repairs/bow-rehair/?print=1": "/repairs/bow-rehair/",
+    f"{HOST}/blog/how-to-tune-a-violin/?print=1": "/blog/how-to-tune-a-violin/",
+    f"{HOST}/blog/how-to-apply-rosin/?print=1": "/blog/how-to-apply-rosin/",
+}
+"""Addresses that show another page, and the path of that page."""
+
+VARIANT_RULES: dict[str, int] = {
+    "http to https": 4,
+    "host wyndale-violin-hire.example to www.wyndale-violin-hire.example": 3,
+    "index file to folder": 2,
+    "slash at the end": 1,
+    "letter case": 1,
+    "parameter utm_*": 2,
+    "parameter sort": 1,
+    "parameter view": 1,
+    "print view": 3,
+}
+"""Rules that the plan must state for them, with the number of addresses."""
+
+COPIES: dict[str, str] = {
+    "/about-us/": "/about/",
+    "/hire/terms/": "/terms/",
+    "/news/winter-care/": "/blog/winter-care-for-your-violin/",
+    "/bow-rehairing-service/": "/repairs/bow-rehair/",
+    "/blog/violin-practice-for-beginners-updated/": "/blog/violin-practice-for-beginners/",
+}
+"""Copies that promise the same, and the page that should stay."""
+
+SERIES: dict[str, tuple[str, ...]] = {
+    "towns": (
+        "/violin-hire/aldbrunn/", "/violin-hire/brackenwell/", "/violin-hire/cawsleigh/", "/violin-hire/dunnerby/",
+        "/violin-hire/eddingvale/", "/violin-hire/harrowick/", "/violin-hire/ivelstone/", "/violin-hire/kettermoor/",
+        "/violin-hire/lissendale/", "/violin-hire/oxenby-vale/", "/violin-hire/pellingdon/", "/violin-hire/quarnmoor/",
+        "/violin-hire/skarrow/", "/violin-hire/westerhythe/",
+    ),
+    "sizes": (
+        "/hire/sizes/1-16/", "/hire/sizes/1-10/", "/hire/sizes/1-8/", "/hire/sizes/1-4/", "/hire/sizes/1-2/",
+        "/hire/sizes/3-4/", "/hire/sizes/4-4/",
+    ),
+}  # fmt: skip
+"""Pages with one pasted text that promise different things."""
+
+OWN_TEXT = ("/violin-hire/wyndale/", "/violin-hire/thistlemere/", "/violin-hire/marlstow/", "/violin-hire/fennimore-cross/")
+"""Town pages that say enough of their own not to be copies."""
+
+UNTRANSLATED: dict[str, str] = {
+    "/de/lieferung/": "/delivery/",
+    "/de/reparatur/stimmstock/": "/repairs/soundpost/",
+    "/de/fragen/": "/faq/",
+}
+"""German addresses with English text, and the English page."""
+
+RIVALS: tuple[tuple[str, str], ...] = (
+    ("/blog/how-to-tune-a-violin/", "/blog/tuning-your-violin-for-the-first-time/"),
+    ("/blog/when-to-change-violin-strings/", "/blog/how-often-should-violin-strings-be-replaced/"),
+    ("/blog/what-size-violin-does-my-child-need/", "/blog/violin-sizes-explained/"),
+    ("/blog/rent-or-buy-a-violin/", "/blog/is-it-better-to-hire-or-buy-a-violin/"),
+    ("/blog/how-to-apply-rosin/", "/blog/rosin-how-much-is-enough/"),
+)
+"""Posts on one question that take turns in search, in their own words: no copies."""
+
+REDIRECTS: dict[str, str] = {
+    "/violin-rental/": "/hire/",
+    "/news/": "/blog/",
+    "/old-prices.html": "/prices-2023/",
+    "/prices-2023/": "/hire/prices/",
+    "/bow-service/": "/bow-rehairing-service/",
+    "/strings-sale/": "/spring-offer/",
+    "/spring-offer/": "/strings-sale/",
+    "/summer-camp/": "/events/summer-camp/",
+}
+CHAINS = ("/old-prices.html",)
+LOOPS = ("/strings-sale/", "/spring-offer/")
+BROKEN_REDIRECTS = ("/summer-camp/",)
+NOT_FOUND = ("/events/summer-camp/", "/blog/the-lost-post/")
+NOINDEX = ("/thank-you/", "/search/?q=bow")
+ROBOTS_BLOCKED = ("/basket/",)
+CANONICAL_ELSEWHERE: dict[str, str] = {"/hire/student/": "/hire/"}
+
+TITLE_MISSING = ("/instruments/metronome/",)
+TITLE_DUPLICATE = ("/about/", "/about-us/", "/terms/", "/hire/terms/")
+DESCRIPTION_MISSING = ("/instruments/metronome/", "/instruments/pernambuco-bow/", "/instruments/shoulder-rest/", "/careers/")
+H1_MISSING = ("/careers/",)
+H1_SEVERAL = ("/faq/",)
+HEADING_SKIPPED = ("/team/",)
+IMAGE_ALT_MISSING = ("/team/",)
+THIN = ("/instruments/shoulder-rest/", "/instruments/metronome/", "/careers/")
+RIGHTLY_SHORT = ("/contact/", "/rental-calculator/", "/de/kontakt/", "/thank-you/", "/basket/")
+"""Short pages that do their task."""
+MENTIONS_WITHOUT_LINK = {"rental calculator": ("/", "/blog/rent-or-buy-a-violin/"), "size guide": ("/faq/",)}
+"""Phrases that pages use without a link to the page that should get it."""
+BOILERPLATE = "Every hire includes insurance against theft, fire, water and accident within fifty miles of the workshop"
+"""Beginning of a paragraph pasted on every instrument page."""
+SITE_NAME = "Wyndale Violin Hire"
+"""In every title, and itself the main phrase of the firm."""
+
+
+def url(path: str) -> str:
+    """Address of a path at the preferred host."""
+    return HOST + path
