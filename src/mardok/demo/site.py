@@ -62,9 +62,10 @@ def _pages(articles: Sequence[Article]) -> dict[str, str]:
     )
     listings = _listings(articles, posts)
     alternates = _alternates(articles)
+    listed = {listing.path: entries for listing, entries in listings}
     html = {}
     for article in [*articles, *(listing for listing, _ in listings)]:
-        entries = dict((listing.path, entries) for listing, entries in listings).get(article.path, [])
+        entries = listed.get(article.path) or _entries(_under(articles, article.fields.get("listing", "")))
         main = "\n".join(filter(None, [body_html(article), list_html(entries)]))
         html[article.path] = page_html(
             article, main=main, related=_related(article, posts), alternates=alternates.get(article.path, {})
@@ -75,6 +76,10 @@ def _pages(articles: Sequence[Article]) -> dict[str, str]:
 def _related(article: Article, posts: Sequence[Article]) -> list[tuple[str, str]]:
     others = [post for post in posts if post.path != article.path and set(post.tags) & set(article.tags)]
     return [(post.path, post.title) for post in others[:3]]
+
+
+def _under(articles: Sequence[Article], prefix: str) -> list[Article]:
+    return [article for article in articles if prefix and article.path.startswith(prefix) and article.path != prefix]
 
 
 def _entries(articles: Sequence[Article]) -> list[tuple[str, str, str]]:
@@ -89,22 +94,19 @@ def _listings(
 ) -> list[tuple[Article, list[tuple[str, str, str]]]]:
     """Pages that list others, each with its entries."""
 
-    def under(prefix: str) -> list[Article]:
-        return [article for article in articles if article.path.startswith(prefix) and article.path != prefix]
-
     def listing(path: str, title: str, description: str, body: str = "", queries: str = "") -> Article:
         return Article(path, body, {"title": title, "description": description, "queries": queries})
 
     found = [
         (listing("/instruments/", "Instruments for hire", "Violins, violas, cellos, basses and what goes with them.",
                  "Everything on this page can be hired by the month and tried in the workshop first.",
-                 "string instruments for hire|70|5.9"), _entries(under("/instruments/"))),
+                 "string instruments for hire|70|5.9"), _entries(_under(articles, "/instruments/"))),
         (listing("/violin-hire/", "Violin hire in your town", "The towns our van goes to.",
                  "Our van goes round the county twice a week. Choose your town to see how it works.",
-                 "violin hire near me|260|7.8"), [(a.path, a.title, "") for a in under("/violin-hire/")]),
+                 "violin hire near me|260|7.8"), [(a.path, a.title, "") for a in _under(articles, "/violin-hire/")]),
         (listing("/hire/sizes/", "Violin hire by size", "From one sixteenth to full size.",
                  "Measure the arm from the neck to the middle of the palm, then choose.",
-                 "violin sizes|280|8.4; violin hire sizes|40|4.7"), [(a.path, a.title, "") for a in under("/hire/sizes/")]),
+                 "violin sizes|280|8.4; violin hire sizes|40|4.7"), [(a.path, a.title, "") for a in _under(articles, "/hire/sizes/")]),
     ]  # fmt: skip
     for number in range((len(posts) + _POSTS_A_PAGE - 1) // _POSTS_A_PAGE):
         path = f"/blog/page/{number + 1}/" if number else "/blog/"

@@ -158,6 +158,8 @@ class _Reader:
         self.link: _OpenLink | None = None
         self.link_at_block_start: _OpenLink | None = None
         self.opened_links: list[_OpenLink] = []
+        self.set_aside: list[tuple[int, list[str], list[_OpenLink], _OpenLink | None, _OpenLink | None]] = []
+        """Blocks that an inline element of another kind interrupts: its depth, and what the block held so far."""
 
     def text(self, text: str) -> None:
         if "&" in text:
@@ -183,6 +185,8 @@ class _Reader:
             if tag.name == "a":
                 self.close_link()
             self.expects_title = False
+            if self.set_aside and self.set_aside[-1][0] == len(self.stack):
+                self.resume()
             if self.stack:
                 self.context = self.stack.pop()
             return
@@ -194,14 +198,24 @@ class _Reader:
                 self.enter(tag, markup)
 
     def enter(self, tag: _Tag, markup: str) -> None:
+        outer = self.context
         if tag.is_telling:
-            self.context = _inner_context(self.context, tag.name, _attributes(markup))
-            return
-        inner = self.context.inside.get(tag.name)
-        if inner is None:
-            inner = _inner_context(self.context, tag.name, {})
-            inner = self.context.inside[tag.name] = _KNOWN_CONTEXTS.setdefault(inner, inner)
-        self.context = inner
+            self.context = _inner_context(outer, tag.name, _attributes(markup))
+        else:
+            inner = outer.inside.get(tag.name)
+            if inner is None:
+                inner = _inner_context(outer, tag.name, {})
+                inner = outer.inside[tag.name] = _KNOWN_CONTEXTS.setdefault(inner, inner)
+            self.context = inner
+        if not tag.is_block and (self.context.chrome, self.context.chosen) != (outer.chrome, outer.chosen):
+            # A button or a hidden word inside a sentence is a block of its own, and the sentence goes on after it.
+            self.set_aside.append((len(self.stack), self.pieces, self.edges, self.link_at_block_start, self.link))
+            self.pieces, self.edges, self.link_at_block_start, self.link = [], [], None, None
+
+    def resume(self) -> None:
+        self.close_link()
+        self.flush()
+        _, self.pieces, self.edges, self.link_at_block_start, self.link = self.set_aside.pop()
 
     def open_link(self, markup: str) -> None:
         self.close_link()

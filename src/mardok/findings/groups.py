@@ -65,7 +65,7 @@ class Group:
     @property
     def is_identical(self) -> bool:
         """Whether all texts are identical."""
-        return len(self.identical) == len(self.members)
+        return self.identical.issuperset(self.members)
 
     @property
     def evidence(self) -> str:

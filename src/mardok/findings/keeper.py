@@ -99,15 +99,15 @@ def _criteria(
         _Criterion(
             lambda row: shared.get(row, 0.0),
             lambda a, b: f"it gets {shared.get(a, 0):.1f} clicks a month on the queries they share, "
-            f"the next {shared.get(b, 0):.1f}",
+            f"the next {_or_none(shared.get(b, 0))}",
         ),
         _Criterion(
             lambda row: float(standing.clicks[row]),
-            lambda a, b: f"it gets {standing.clicks[a]:.1f} clicks a month, the next {standing.clicks[b]:.1f}",
+            lambda a, b: f"it gets {standing.clicks[a]:.1f} clicks a month, the next {_or_none(standing.clicks[b])}",
         ),
         _Criterion(
             lambda row: float(standing.inlinks[row]),
-            lambda a, b: f"{_pages(standing.inlinks[a])} to it, against {standing.inlinks[b]} to the next",
+            lambda a, b: f"{_pages(standing.inlinks[a])} to it, {standing.inlinks[b] or 'none'} to the next",
         ),
         _Criterion(lambda row: round(float(standing.link_weight[row]), 9), lambda *_: "it has more link weight"),
     ]
@@ -116,6 +116,10 @@ def _criteria(
 
 def _pages(count: int) -> str:
     return "1 page links" if count == 1 else f"{count} pages link"
+
+
+def _or_none(clicks: float) -> str:
+    return f"{clicks:.1f}" if clicks else "none"
 
 
 def _is_main_home(url: str, origin: str) -> bool:

@@ -8,12 +8,13 @@ its pages, since two pages may have been shown at once or not. The lower figure 
 that one of the pages usually has, and counts as lost what only moved pages are found for; it may be negative. The upper
 figure takes the upper bound at the best position that a page had while it led alone. Clicks at a position come from the
 site's own click-through rate, a decreasing curve (isotonic regression, R. E. Barlow et al., 1972) that leans on an assumed
-curve where the site has few impressions.
+curve where the site has few impressions. A query that draws more or fewer clicks than the curve says does so afterwards
+too: its figures are scaled by the clicks it has over those the curve gives its rows.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,6 +30,8 @@ ASSUMED_TOP_RATE = 0.25
 """Assumed click-through rate at position 1; at position p the assumed rate is this divided by p."""
 ASSUMED_WEIGHT = 200.0
 """Impressions at each position that the assumed curve weighs as much as."""
+_SCALE_WEIGHT = 10.0
+"""Clicks that count for the curve when a query is scaled to its own clicks."""
 _LEAD = 0.5
 """Share of a query's impressions on a date above which a page leads."""
 
@@ -71,13 +74,14 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
     if shared.empty:
         return Gain(-at_risk, 0.0, "clicks/month", at_risk)
     now = shared.groupby("query")["clicks"].sum()
+    scale = _scale(shared, curve)
     moments = shared.groupby(["query", "date", "country", "device"], dropna=False)["impressions"]
     bounds = pd.DataFrame({"least": moments.max(), "most": moments.sum()}).groupby(level="query").sum()
-    usual = _best_position(shared)
+    usual = _best_rate(shared, curve)
     leading = shared[shared["impressions"] > _LEAD * moments.transform("sum")]
-    best = np.minimum(_best_position(leading).reindex(usual.index, fill_value=np.inf).to_numpy(), usual.to_numpy())
-    low = float((bounds["least"] * curve.at(usual.to_numpy()) - now).sum()) / demand.months - at_risk
-    high = float((bounds["most"] * curve.at(best) - now).sum()) / demand.months
+    best = np.maximum(_best_rate(leading, curve).reindex(usual.index, fill_value=0.0), usual)
+    low = float((bounds["least"] * usual * scale - now).sum()) / demand.months - at_risk
+    high = float((bounds["most"] * best * scale - now).sum()) / demand.months
     return Gain(
         low,
         max(high, low),
@@ -88,10 +92,41 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
     )
 
 
-def _best_position(rows: pd.DataFrame) -> pd.Series:
-    """For each query the least of its pages' positions, each weighted by impressions."""
-    weighted = rows.assign(product=rows["position"] * rows["impressions"])
-    sums = weighted.groupby(["query", "row"])[["product", "impressions"]].sum()
-    positions = (sums["product"] / sums["impressions"].where(sums["impressions"] > 0)).fillna(CURVE_POSITIONS)
-    best: pd.Series = positions.groupby(level="query").min()
+def gain_of_names(demand: Demand, curve: ClickCurve, queries: Mapping[int, Collection[str]]) -> Gain:
+    """Gain when every page comes as far for the queries that name it as the best of them does for its own.
+
+    Parameters
+    ----------
+    queries : mapping of int to collection of str
+        For each page the queries that name what only it promises.
+    """
+    parts = [demand.rows[(demand.rows["row"] == row) & demand.rows["query"].isin(own)] for row, own in queries.items()]
+    named = pd.concat(parts) if parts else demand.rows[:0]
+    if named["impressions"].sum() <= 0:
+        return Gain(0.0, 0.0, "clicks/month")
+    best = float(_best_rate(named, curve).max())
+    sums = named.groupby("query")[["clicks", "impressions"]].sum()
+    reached = (sums["impressions"] * best * _scale(named, curve)).clip(lower=sums["clicks"])
+    high = float((reached - sums["clicks"]).sum()) / demand.months
+    return Gain(0.0, high, "clicks/month", n_queries=len(sums), impressions=float(sums["impressions"].sum()) / demand.months)
+
+
+def _scale(rows: pd.DataFrame, curve: ClickCurve) -> pd.Series:
+    """For each query its clicks over those the curve gives its rows, leaning towards 1 where there are few."""
+    told = rows.assign(told=rows["impressions"] * curve.at(rows["position"].to_numpy()))
+    sums = told.groupby("query")[["clicks", "told"]].sum()
+    scale: pd.Series = (sums["clicks"] + _SCALE_WEIGHT) / (sums["told"] + _SCALE_WEIGHT)
+    return scale
+
+
+def _best_rate(rows: pd.DataFrame, curve: ClickCurve) -> pd.Series:
+    """For each query the greatest of its pages' rates, each the mean over the page's impressions.
+
+    The mean of the rates, not the rate at the mean position: the curve is steep at the top, and a page that is sometimes
+    first draws more clicks than one that is always second.
+    """
+    weighted = rows.assign(told=rows["impressions"] * curve.at(rows["position"].to_numpy()))
+    sums = weighted.groupby(["query", "row"])[["told", "impressions"]].sum()
+    rates = (sums["told"] / sums["impressions"].where(sums["impressions"] > 0)).fillna(0.0)
+    best: pd.Series = rates.groupby(level="query").max()
     return best

@@ -22,7 +22,7 @@ from mardok.compare.difference import LINE_BREAK, difference
 from mardok.findings.groups import Group, group_id
 from mardok.findings.keeper import Standing
 from mardok.plan.effort import effort_hours
-from mardok.plan.gain import ClickCurve, gain_in_clicks
+from mardok.plan.gain import ClickCurve, gain_in_clicks, gain_of_names
 from mardok.plan.moves import Move, Moves
 from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.plan.wording import clipped, count, listed, path_of, percent, percent_range
@@ -102,19 +102,21 @@ def _may_move(site: Site, row: int, keeper: int, standing: Standing, settings: S
     return both_indexable and not is_foreign and not matches(page.url, settings.plan.leave)
 
 
-def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int, float]:
-    """Impressions a month of queries that name what only the page promises, for each page with enough of them."""
+def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int, dict[str, float]]:
+    """For each page that searchers ask for by name: the queries that say its slot, with impressions a month."""
     demand = standing.demand
     if demand is None or group.slots is None:
         return {}
     rows = demand.rows[demand.rows["row"].isin(group.rows)]
-    impressions = (rows.groupby("query")["impressions"].sum() / demand.months).to_dict()
-    query_words = {query: frozenset(words(str(query))) for query in impressions}
-    asked = {
-        row: sum(impressions[query] for query, said in query_words.items() if slot and said.issuperset(words(slot)))
-        for row, slot in group.slots.items()
-    }
-    return {row: value for row, value in asked.items() if value >= settings.search.minimum_slot_impressions}
+    impressions = rows.groupby("query")["impressions"].sum() / demand.months
+    asked: dict[int, dict[str, float]] = defaultdict(dict)
+    for query, value in zip(impressions.index.tolist(), impressions.tolist(), strict=True):
+        said = f" {' '.join(words(query))} "
+        for row, slot in group.slots.items():
+            if slot and f" {' '.join(words(slot))} " in said:
+                asked[row][query] = value
+    least = settings.search.minimum_slot_impressions
+    return {row: queries for row, queries in asked.items() if sum(queries.values()) >= least}
 
 
 def _variant_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[_Draft]:
@@ -196,17 +198,16 @@ class _Writer:
         steps = [step for row in moved for step in self._moving(row, f"{rule}")]
         steps += [Step(self.url(row), "leave", detail="keeper: stays as it is") for row in keepers]
         urls = tuple(sorted(map(self.url, [*moved, *keepers])))
-        summary = (
-            f"{'Redirect' if action == 'merge' else 'Name the canonical of'} "
-            f"{count(len(moved), 'address', 'addresses')} by one rule: {rule}"
+        n = count(len(moved), "address", "addresses")
+        summary = f"Redirect {n}, one rule: {rule}" if action == "merge" else f"Give {n} a canonical, one rule: {rule}"
+        same = "the identical text" if identical else "the same text but for a few words"
+        why = (
+            f"{n} {'answers 200 and shows' if len(moved) == 1 else 'answer 200 and show'} {same} as another address of the "
+            f"same page, for example {self.url(moved[0])} and {self.url(self.moves.end_of(moved[0]))}."
         )
-        same = "show the identical text" if identical else "show the same text but for a few words"
-        examples = f"{self.url(moved[0])} and {self.url(self.moves.end_of(moved[0]))}"
-        why = f"{count(len(moved), 'address', 'addresses')} answer 200 and {same} as another address of the same page"
-        why += f", for example {examples}."
         if action == "canonical":
-            why += " People and tools use these addresses, so they must go on working: a canonical settles which one counts."
-        why += self._figures(gain)
+            why += " It must go on working for people and tools; a canonical settles which address counts."
+        why += self._figures(gain, len(moved))
         unless = (
             "one of them has to show something else; then exclude it in the settings (plan.leave)"
             if action == "canonical"
@@ -248,7 +249,7 @@ class _Writer:
             unless = "searchers do ask for each of them elsewhere; then rewrite the pages apart"
         elif not is_merge:
             unless = "they need not stay reachable; then redirect them"
-        why += self._figures(gain)
+        why += self._figures(gain, n)
         moves_text = any(step.step == "move_text" for step in steps)
         return self._proposal(
             group, draft.action, "developer" if not is_merge else "editor" if moves_text else "server", gain, steps,
@@ -257,47 +258,48 @@ class _Writer:
 
     def _rewrite(self, group: Group) -> Proposal:
         asked = _asked_for(group, self.standing, self.settings)
-        gain = self._rewrite_gain(group)
+        shown = {row: sum(queries.values()) for row, queries in asked.items()}
+        gain = self._rewrite_gain(asked)
         first = [row for row in group.members if row in asked or not asked]
         steps = [Step(self.url(group.keeper), "leave", detail=f"strongest of the group, because {group.reason}")]
         for row in group.members:
-            slot = (group.slots or {}).get(row, "")
-            about = f"say what holds for {slot!r} only" if slot else "say what only this page is about"
             if row in first:
-                shown = f"; queries that name it: {asked[row]:.0f} impressions a month" if row in asked else ""
-                near = group.resemblance.get(row)
-                same = f"; {percent(near)} of the wording is that of {path_of(self.url(group.keeper))}" if near else ""
-                steps.append(Step(self.url(row), "rewrite", detail=about + shown + same))
+                steps.append(Step(self.url(row), "rewrite", detail=self._rewrite_detail(group, row, shown.get(row))))
             else:
                 steps.append(Step(self.url(row), "leave", detail="hardly any query names it: not worth rewriting yet"))
         what = f"pages '{group.pattern}'" if group.pattern else "pages"
         why = f"{self._sameness(group)} Their titles promise different things ({self._slots(group)}), so a merge would lose pages"
+        unless = "nobody searches for them one by one; then merge them into one page that names them all"
         if asked:
             why += (
-                f" that searchers ask for: queries that name {len(asked)} of the {len(group.rows)} were shown "
-                f"{sum(asked.values()):.0f} times a month."
+                f" that searchers ask for: queries that name {len(asked)} of the {len(group.rows)} are shown "
+                f"{sum(shown.values()):.0f} times a month."
             )
+            unless = "the offer is the same everywhere; then one page that names them all serves better"
         else:
             why += " that searchers may ask for; without search data nobody can tell."
-        why += self._figures(gain)
-        unless = (
-            "nobody searches for them one by one; then merge them into one page that names them all"
-            if not asked
-            else "the offer is the same everywhere; then one page that names them all serves better"
-        )
+        if gain.is_evident:
+            why += " The upper figure is what it brings if each comes as far for its name as the best of them does."
+        else:
+            why += " No evidence of a gain in clicks."
         return self._proposal(
             group, "rewrite", "writer", gain, steps,
             f"Rewrite {len(first)} of {len(group.rows)} {what} apart: their text is pasted",
             why, unless, "medium" if asked else "low", evidence="search" if asked else "text",
-            basis={"impressions_by_name": {self.url(row): round(value, 1) for row, value in sorted(asked.items())}},
+            basis={"impressions_by_name": {self.url(row): round(value, 1) for row, value in sorted(shown.items())}},
         )  # fmt: skip
 
-    def _rewrite_gain(self, group: Group) -> Gain:
-        """As a merge would bring on the queries that the pages share; nothing moves, so nothing is at risk."""
+    def _rewrite_detail(self, group: Group, row: int, impressions: float | None) -> str:
+        slot = (group.slots or {}).get(row, "")
+        detail = f"say what holds for {slot!r} only" if slot else "say what only this page is about"
+        if row in group.resemblance:
+            detail += f"; {percent(group.resemblance[row])} of the wording is that of {path_of(self.url(group.keeper))}"
+        return detail + (f"; queries that name it: {impressions:.0f} impressions a month" if impressions else "")
+
+    def _rewrite_gain(self, asked: Mapping[int, Mapping[str, float]]) -> Gain:
         if self.standing.demand is None or self.curve is None:
             return Gain(0.0, 0.0, "link weight")
-        gain = gain_in_clicks(self.standing.demand, self.curve, group.rows, ())
-        return replace(gain, low=0.0, high=max(gain.high, 0.0))
+        return gain_of_names(self.standing.demand, self.curve, asked)
 
     def _leave(self, group: Group) -> Proposal:
         if group.are_alternates:
@@ -369,21 +371,22 @@ class _Writer:
         if group.is_identical:
             return f"{others} word for word the text of {target}."
         near = [value for row, value in group.resemblance.items() if row in group.members]
-        return f"{others} nearly the text of {target}: {percent_range(near)} of their wording (runs of three words) is common."
+        return f"{others} nearly the text of {target}: {percent_range(near)} of the wording (runs of three words) is common."
 
     def _slots(self, group: Group) -> str:
         slots = sorted({slot for slot in (group.slots or {}).values() if slot})
         return listed([f"'{slot}'" for slot in slots], most=4)
 
-    def _figures(self, gain: Gain) -> str:
+    def _figures(self, gain: Gain, n_moved: int) -> str:
         if gain.unit == "link weight":
             if not gain.is_evident:
                 return " No evidence of a gain: neither search data nor link weight."
-            return f" They hold {percent(gain.low)} of the site's link weight, which the keeper gets."
+            holds = "It holds" if n_moved == 1 else "Together they hold"
+            return f" {holds} {percent(gain.low)} of the site's link weight, which the keeper gets."
         text = ""
         if gain.n_queries:
             text = (
-                f" Search shows two or more of them for {count(gain.n_queries, 'query', 'queries')} "
+                f" Search shows two or more of the pages for {count(gain.n_queries, 'query', 'queries')} "
                 f"({gain.impressions:.0f} impressions a month)."
             )
         if gain.at_risk:

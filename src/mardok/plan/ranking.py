@@ -4,7 +4,7 @@ In:  proposals in any order.
 Out: the tables of the plan and of its steps, best proposal first.
 
 Bands come first (broken, gain, tidying); within a band clicks come before link weight, then the middle of the gain times
-the weight of the confidence, for each hour of work. Ties are broken by the first address.
+the weight of the confidence, for each hour of work; what rather loses comes last. Ties are broken by the first address.
 """
 
 from __future__ import annotations
@@ -30,7 +30,8 @@ def ranked(proposals: Iterable[Proposal], settings: Plan) -> list[Proposal]:
     def key(proposal: Proposal) -> tuple[object, ...]:
         gain = proposal.gain
         worth = (gain.low + gain.high) / 2 * weight[proposal.confidence] / max(proposal.effort_hours, 0.25)
-        return (proposal.band, not gain.is_evident, GAIN_UNITS.index(gain.unit), -worth, proposal.urls[0], proposal.id)
+        unit = GAIN_UNITS.index(gain.unit)
+        return (proposal.band, not gain.is_evident, worth < 0, unit, -worth, proposal.urls[0], proposal.id)
 
     return sorted(proposals, key=key)
 

@@ -35,7 +35,9 @@ def _is_spaceless(code: int) -> bool:
 
 def _character_classes(codes: Iterable[int]) -> tuple[str, str, str]:
     """Letters and digits, letters of scripts without spaces, and marks: each as the inside of a regex bracket."""
-    letters, spaceless, marks = [], [], []
+    letters: list[int] = []
+    spaceless: list[int] = []
+    marks: list[int] = []
     for code in codes:
         category = unicodedata.category(chr(code))[0]
         if category == "M":
