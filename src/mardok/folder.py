@@ -193,5 +193,3 @@ def _number(value: float, decimals: int | None) -> str:
         return ""
     text = f"{value:.{decimals}f}" if decimals is not None else repr(float(value))
     return text[1:] if text.startswith("-") and not text.strip("-0.") else text  # no "-0.0"
-
-

@@ -146,7 +146,7 @@ def audit(
     search: str | PathLike[str] | Sequence[str | PathLike[str]] = (),
     settings: Settings | None = None,
     jobs: int = 1,
-    progress: Progress = lambda stage, done: None,
+    progress: Progress | None = None,
 ) -> Audit:
     """The main job: read pages, compare them, and say what to do.
 
@@ -173,7 +173,7 @@ def audit(
     UnsafePlanError
         If the plan broke one of its own safety rules: a defect, never a matter of input.
     """
-    settings = settings or Settings()
+    settings, progress = settings or Settings(), progress or _tell_nobody
     paths, base = resolved_sources([fspath(source) for source in sources], base)
     searches = [Path(search)] if isinstance(search, (str, PathLike)) else [Path(path) for path in search]
     intake = Intake()
@@ -253,6 +253,10 @@ def _standing(
     )
 
 
+def _tell_nobody(stage: str, done: int) -> None:
+    """Take no notice of the progress."""
+
+
 def _counted(pages: Iterable[_Item], progress: Progress) -> Iterator[_Item]:
     for number, page in enumerate(pages, start=1):
         progress("reading pages", number)
@@ -265,15 +269,15 @@ def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gr
     return {
         "pages": len(pages),
         "indexable": int(pages["indexable"].sum()),
-        "not_indexable": {str(k): int(v) for k, v in pages.loc[~pages["indexable"], "reason"].value_counts().sort_index().items()},
-        "languages": {str(k): int(v) for k, v in pages.loc[pages["indexable"], "language"].value_counts().sort_index().items()},
+        "not_indexable": _counts(pages.loc[~pages["indexable"], "reason"]),
+        "languages": _counts(pages.loc[pages["indexable"], "language"]),
         "words": int(pages.loc[pages["indexable"], "words"].sum()),
         "unread": len(tables["unread"]),
         "variants": len(grouping.keeper_of),
         "pages_with_copies": int((pages["copies"] > 0).sum()),
-        "groups": {str(k): int(v) for k, v in tables["groups"].groupby("kind")["group"].nunique().items()},
-        "checks": {str(k): int(v) for k, v in tables["checks"]["check"].value_counts().sort_index().items()},
-        "proposals": {str(k): int(v) for k, v in plan["action"].value_counts().sort_index().items()},
+        "groups": _counts(tables["groups"].drop_duplicates("group")["kind"]),
+        "checks": _counts(tables["checks"]["check"]),
+        "proposals": _counts(plan["action"]),
         "gain_clicks_low": round(float(plan.loc[in_clicks, "gain_low"].sum()), 1),
         "gain_clicks_high": round(float(plan.loc[in_clicks, "gain_high"].sum()), 1),
         "effort_hours": round(float(plan["effort_hours"].sum()), 2),
@@ -287,6 +291,11 @@ def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gr
             "unmatched_examples": dict(list(demand.unmatched.items())[:20]),
         },
     }  # fmt: skip
+
+
+def _counts(values: pd.Series) -> dict[str, int]:
+    """How often each value stands there, in the order of the values."""
+    return {str(value): int(n) for value, n in values.value_counts().sort_index().items()}
 
 
 def _not_computed(intake: Intake, searched: bool) -> dict[str, str]:

@@ -37,9 +37,7 @@ def inlink_counts(site: Site) -> NDArray[np.int64]:
     return np.bincount([target for _, target in edges], minlength=len(site.pages)).astype(np.int64)
 
 
-def link_weights(
-    site: Site, ways: Sequence[Destination], damping: float, agents: Sequence[str]
-) -> NDArray[np.float64]:
+def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents: Sequence[str]) -> NDArray[np.float64]:
     """PageRank of each page, shape (n_pages,); the weights add up to 1, NaN where a page is no node."""
     weights = np.full(len(site.pages), np.nan)
     nodes = [

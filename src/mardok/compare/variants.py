@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -60,7 +61,7 @@ def variant_sets(site: Site, rows: Iterable[int], alike: pd.DataFrame, settings:
         empty = [row for row in same_key if not site.text_hashes[row]]
         edges += [
             (a, b)
-            for a, b in zip(empty, empty[1:], strict=False)
+            for a, b in pairwise(empty)
             if forms[a].parameters == forms[b].parameters and site.pages[a].title == site.pages[b].title
         ]
     return components(len(site.pages), edges)

@@ -54,11 +54,15 @@ class _Group:
 def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> str:
     """The report as one HTML document."""
     environment = Environment(
-        loader=PackageLoader("mardok.deliver"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+        loader=PackageLoader("mardok.deliver"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
     )
     home = _home(tables["pages"])
     environment.filters.update(
-        percent=percent, figure=_figure, gain=_gain, local=lambda url: url.removeprefix(home) if home != url else url
+        percent=percent, figure=_figure, gain=gain_text, local=lambda url: url.removeprefix(home) if home != url else url
     )
     environment.globals.update(count=count)
     plan = tables["plan"]
@@ -108,7 +112,9 @@ def _groups(tables: Mapping[str, pd.DataFrame]) -> Iterator[_Group]:
         keeper = str(part.loc[part["role"] == "keeper", "url"].iloc[0])
         kept = pages.loc[keeper]
         members = []
-        for url, role in part.sort_values(["role", "url"]).head(_MOST_MEMBERS)[["url", "role"]].itertuples(index=False, name=None):
+        for url, role in (
+            part.sort_values(["role", "url"]).head(_MOST_MEMBERS)[["url", "role"]].itertuples(index=False, name=None)
+        ):
             page = pages.loc[url]
             is_identical = url != keeper and page["text_hash"] == kept["text_hash"]
             rows = None
@@ -125,7 +131,7 @@ def _figure(value: float, decimals: int = 0) -> str:
     return "" if pd.isna(value) else f"{value:,.{decimals}f}".replace("-", "\u2212")
 
 
-def _gain(proposal: Mapping[str, Any]) -> str:
+def gain_text(proposal: Mapping[str, Any]) -> str:
     """The gain of a proposal as it is said: clicks as a range, link weight as a share, or that there is no evidence."""
     low, high = proposal["gain_low"], proposal["gain_high"]
     if not low and not high:

@@ -89,9 +89,7 @@ def _entries(articles: Sequence[Article]) -> list[tuple[str, str, str]]:
     ]
 
 
-def _listings(
-    articles: Sequence[Article], posts: Sequence[Article]
-) -> list[tuple[Article, list[tuple[str, str, str]]]]:
+def _listings(articles: Sequence[Article], posts: Sequence[Article]) -> list[tuple[Article, list[tuple[str, str, str]]]]:
     """Pages that list others, each with its entries."""
 
     def listing(path: str, title: str, description: str, body: str = "", queries: str = "") -> Article:
@@ -106,7 +104,8 @@ def _listings(
                  "violin hire near me|260|7.8"), [(a.path, a.title, "") for a in _under(articles, "/violin-hire/")]),
         (listing("/hire/sizes/", "Violin hire by size", "From one sixteenth to full size.",
                  "Measure the arm from the neck to the middle of the palm, then choose.",
-                 "violin sizes|280|8.4; violin hire sizes|40|4.7"), [(a.path, a.title, "") for a in _under(articles, "/hire/sizes/")]),
+                 "violin sizes|280|8.4; violin hire sizes|40|4.7"),
+         [(a.path, a.title, "") for a in _under(articles, "/hire/sizes/")]),
     ]  # fmt: skip
     for number in range((len(posts) + _POSTS_A_PAGE - 1) // _POSTS_A_PAGE):
         path = f"/blog/page/{number + 1}/" if number else "/blog/"

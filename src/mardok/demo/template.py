@@ -1,8 +1,8 @@
 """The pages of the made-up site as HTML.
 
 In:  articles.
-Out: HTML documents, with the furniture that makes main text hard to find: a mobile menu outside ``nav``, a cookie note, related
-     posts.
+Out: HTML documents, with the furniture that makes main text hard to find: a mobile menu outside ``nav``, a cookie note,
+     related posts.
 """
 
 from __future__ import annotations
@@ -58,7 +58,8 @@ def page_html(article: Article, *, main: str, related: Sequence[tuple[str, str]]
 {heading}{main}
 </article>
 {_related(related)}</div>
-<div class="cookie-note"><p>This site keeps one cookie, which remembers that you have read this. <button>All right</button></p></div>
+<div class="cookie-note"><p>This site keeps one cookie, which remembers that you have read this.
+<button>All right</button></p></div>
 <footer><ul>{_items(_FOOTER)}</ul><p>&copy; 2026 {troubles.SITE_NAME}, The Old Mill, Wyndale</p></footer>
 </body>
 </html>
@@ -75,9 +76,7 @@ def _head(article: Article, alternates: Mapping[str, str]) -> str:
         lines.append(f'<meta name="robots" content="{escape(article.fields["robots"])}">')
     if "canonical" in article.fields:
         lines.append(f'<link rel="canonical" href="{troubles.url(article.fields["canonical"])}">')
-    lines += [
-        f'<link rel="alternate" hreflang="{code}" href="{troubles.url(path)}">' for code, path in alternates.items()
-    ]
+    lines += [f'<link rel="alternate" hreflang="{code}" href="{troubles.url(path)}">' for code, path in alternates.items()]
     return "".join(line + "\n" for line in lines)
 
 
@@ -115,7 +114,8 @@ def body_html(article: Article) -> str:
 _FORMS = {
     "contact": '<form action="/thank-you/" method="post"><label>Your message <textarea name="message"></textarea></label>'
     "<button>Send</button></form>",
-    "calculator": '<form><label>Instrument <select name="instrument"><option>Violin</option><option>Cello</option></select></label>'
+    "calculator": '<form><label>Instrument <select name="instrument"><option>Violin</option><option>Cello</option></select>'
+    "</label>"
     '<label>Months <input name="months" type="number" value="12"></label><output name="sum">108.00</output></form>',
 }
 

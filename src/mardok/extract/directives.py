@@ -62,9 +62,7 @@ def canonical_address(page: RawPage, link_elements: Iterable[Mapping[str, str]],
     return ""
 
 
-def language_alternates(
-    page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str
-) -> tuple[tuple[str, str], ...]:
+def language_alternates(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> tuple[tuple[str, str], ...]:
     """hreflang in lower case with its absolute address, from elements and ``Link`` headers."""
     found = [
         (element.get("hreflang", ""), normal_url(element.get("href", ""), base))

@@ -39,7 +39,8 @@ def extract_pages(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) ->
     jobs : int
         Processes; with 1 everything happens in this one.
     """
-    batches = iter(lambda iterator=iter(raws): list(islice(iterator, _BATCH)), [])  # type: ignore[misc]
+    remaining = iter(raws)
+    batches = iter(lambda: list(islice(remaining, _BATCH)), [])
     extract = partial(_extract_batch, settings=settings)
     if jobs == 1:
         for batch in batches:

@@ -22,14 +22,70 @@ from mardok.extract.page import Block, Image, Link
 from mardok.urls import normal_url
 
 _BLOCK_TAGS = frozenset(
-    "address article aside blockquote body caption center dd details dialog dir div dl dt fieldset figcaption figure "
-    "footer form frameset h1 h2 h3 h4 h5 h6 header hgroup hr html legend li listing main menu nav ol optgroup option p "
-    "pre search section summary table tbody td tfoot th thead tr ul xmp".split()
+    [
+        "address",
+        "article",
+        "aside",
+        "blockquote",
+        "body",
+        "caption",
+        "center",
+        "dd",
+        "details",
+        "dialog",
+        "dir",
+        "div",
+        "dl",
+        "dt",
+        "fieldset",
+        "figcaption",
+        "figure",
+        "footer",
+        "form",
+        "frameset",
+        "h1",
+        "h2",
+        "h3",
+        "h4",
+        "h5",
+        "h6",
+        "header",
+        "hgroup",
+        "hr",
+        "html",
+        "legend",
+        "li",
+        "listing",
+        "main",
+        "menu",
+        "nav",
+        "ol",
+        "optgroup",
+        "option",
+        "p",
+        "pre",
+        "search",
+        "section",
+        "summary",
+        "table",
+        "tbody",
+        "td",
+        "tfoot",
+        "th",
+        "thead",
+        "tr",
+        "ul",
+        "xmp",
+    ]
 )
-_VOID_TAGS = frozenset("area base br col embed hr img input link meta param source track wbr".split())
-_SPACE_TAGS = frozenset("br img input select textarea button embed object video audio canvas svg iframe".split())
+_VOID_TAGS = frozenset(
+    ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"]
+)
+_SPACE_TAGS = frozenset(
+    ["br", "img", "input", "select", "textarea", "button", "embed", "object", "video", "audio", "canvas", "svg", "iframe"]
+)
 _HEADINGS = {f"h{level}": level for level in range(1, 7)}
-_UNSEEN_TAGS = frozenset("head template svg object canvas audio video".split())
+_UNSEEN_TAGS = frozenset(["head", "template", "svg", "object", "canvas", "audio", "video"])
 _CHROME_TAGS = {
     "nav": "nav", "noscript": "noscript", "button": "form control", "select": "form control",
     "textarea": "form control", "datalist": "form control",
@@ -39,7 +95,7 @@ _CHROME_ROLES = {
     "navigation": "nav", "banner": "header", "contentinfo": "footer", "complementary": "aside", "search": "search",
     "dialog": "dialog", "alertdialog": "dialog", "menu": "nav", "menubar": "nav",
 }  # fmt: skip
-_RAW_TEXT_TAGS = frozenset("script style iframe noembed noframes xmp".split())
+_RAW_TEXT_TAGS = frozenset(["script", "style", "iframe", "noembed", "noframes", "xmp"])
 _CONTEXT_TAGS = _BLOCK_TAGS | _UNSEEN_TAGS | _CHROME_TAGS.keys() | {"dialog"}
 _MARK = "mardok-chosen"
 _LINK_EDGE = "\x01"
@@ -267,10 +323,8 @@ class _Reader:
         self.pieces.clear()
         if self.link is not None:
             self.link.anchor.append(" ")
-        if self.edges or self.link_at_block_start is not None:
-            text = self._text_with_links(raw)
-        else:
-            text = " ".join(raw.split())
+        has_link = bool(self.edges) or self.link_at_block_start is not None
+        text = self._text_with_links(raw) if has_link else " ".join(raw.split())
         self.link_at_block_start = self.link
         if text:
             at = self.context

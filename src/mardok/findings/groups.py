@@ -115,8 +115,7 @@ def find_groups(site: Site, rows: Sequence[int], alike: pd.DataFrame, standing: 
     untranslated, copies = _by_language(site, alike, keeper_of, meant_for)
     is_pair = np.array([not figures.are_alternates(a, b) for a, b in _rows(copies)], dtype=bool)
     alternates = [
-        figures.group("copies", found, are_alternates=True)
-        for found in components(len(site.pages), _rows(copies[~is_pair]))
+        figures.group("copies", found, are_alternates=True) for found in components(len(site.pages), _rows(copies[~is_pair]))
     ]
     pairs = _rows(copies[is_pair])
     said = promises(site, {row for pair in pairs for row in pair})
@@ -175,9 +174,7 @@ class _Figures:
         named = {url for _, url in one.alternates}, {url for _, url in other.alternates}
         return other.url in named[0] or one.url in named[1]
 
-    def groups_of_copies(
-        self, pairs: Sequence[tuple[int, int]], said: Mapping[int, Promise] | None = None
-    ) -> list[Group]:
+    def groups_of_copies(self, pairs: Sequence[tuple[int, int]], said: Mapping[int, Promise] | None = None) -> list[Group]:
         """Groups by keeper; with `said` they are pages that promise different things."""
         near: dict[int, set[int]] = {}
         for a, b in pairs:
@@ -208,9 +205,7 @@ class _Figures:
         """A group of pages; the keeper is chosen unless it is given."""
         if keeper is None:
             is_variants = kind == "variants"
-            keeper, reason = choose_keeper(
-                self.site, rows, self.standing, self.settings.variants, are_variants=is_variants
-            )
+            keeper, reason = choose_keeper(self.site, rows, self.standing, self.settings.variants, are_variants=is_variants)
         members = tuple(sorted(set(rows) - {keeper}))
         hashes = self.site.text_hashes
         pattern, slots = _pattern_and_slots(keeper, members, said) if said else ("", None)
@@ -233,9 +228,7 @@ class _Figures:
         )
 
 
-def _pattern_and_slots(
-    keeper: int, members: Sequence[int], said: Mapping[int, Promise]
-) -> tuple[str, dict[int, str]]:
+def _pattern_and_slots(keeper: int, members: Sequence[int], said: Mapping[int, Promise]) -> tuple[str, dict[int, str]]:
     """The commonest pattern of the titles, and what each has in its slot."""
     shown = {row: shown_slot(said[row], said[keeper]) for row in members}
     shown[keeper] = shown_slot(said[keeper], said[members[0]])

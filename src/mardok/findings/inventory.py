@@ -112,9 +112,7 @@ def _comparison_limit(site: Site, row: int, minimum_words: int) -> str:
 def _nearest(pairs: pd.DataFrame, page_of: Sequence[int]) -> list[tuple[int, float]]:
     """For each page the page that resembles it most with how much; -1 and NaN where there is none."""
     best: list[tuple[int, float]] = [(-1, float("nan"))] * len(page_of)
-    for a, b, resemblance in zip(
-        pairs["a"].tolist(), pairs["b"].tolist(), pairs["resemblance"].tolist(), strict=True
-    ):
+    for a, b, resemblance in zip(pairs["a"].tolist(), pairs["b"].tolist(), pairs["resemblance"].tolist(), strict=True):
         if page_of[a] != page_of[b]:
             for one, other in ((a, page_of[b]), (b, page_of[a])):
                 known, value = best[one]

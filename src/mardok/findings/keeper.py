@@ -98,8 +98,10 @@ def _criteria(
         _Criterion(lambda row: bool(standing.is_indexable[row]), lambda *_: "it is indexable"),
         _Criterion(
             lambda row: shared.get(row, 0.0),
-            lambda a, b: f"it gets {shared.get(a, 0):.1f} clicks a month on the queries they share, "
-            f"the next {_or_none(shared.get(b, 0))}",
+            lambda a, b: (
+                f"it gets {shared.get(a, 0):.1f} clicks a month on the queries they share, "
+                f"the next {_or_none(shared.get(b, 0))}"
+            ),
         ),
         _Criterion(
             lambda row: float(standing.clicks[row]),

@@ -81,9 +81,7 @@ class Moves:
                 detail = f"link {anchor!r} in the furniture of {len(sources)} pages leads to {old}: one edit of the template"
                 steps.append(Step(self._url(sources[0]), "relink", target, detail))
             else:
-                steps += [
-                    Step(self._url(source), "relink", target, f"link {anchor!r} leads to {old}") for source in sources
-                ]
+                steps += [Step(self._url(source), "relink", target, f"link {anchor!r} leads to {old}") for source in sources]
         return steps
 
     def _url(self, row: int) -> str:

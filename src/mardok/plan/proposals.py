@@ -155,7 +155,9 @@ def variant_rule(url: str, keeper: str, settings: Settings) -> tuple[str, str]:
         return "merge", f"host {here.netloc} to {there.netloc}"
     if ("index file" in form.marks) != ("index file" in kept.marks):
         return "merge", "index file to folder" if "index file" in form.marks else "folder to index file"
-    if here.path.rstrip("/").casefold() == there.path.rstrip("/").casefold() and here.path.rstrip("/") != there.path.rstrip("/"):
+    if here.path.rstrip("/").casefold() == there.path.rstrip("/").casefold() and here.path.rstrip("/") != there.path.rstrip(
+        "/"
+    ):
         return "merge", "letter case"
     return "merge", "slash at the end" if there.path.endswith("/") else "no slash at the end"
 
@@ -163,9 +165,7 @@ def variant_rule(url: str, keeper: str, settings: Settings) -> tuple[str, str]:
 class _Writer:
     """Writes drafts out as proposals."""
 
-    def __init__(
-        self, site: Site, standing: Standing, curve: ClickCurve | None, settings: Settings, moves: Moves
-    ) -> None:
+    def __init__(self, site: Site, standing: Standing, curve: ClickCurve | None, settings: Settings, moves: Moves) -> None:
         self.site, self.standing, self.curve = site, standing, curve
         self.settings, self.moves = settings, moves
 
@@ -237,7 +237,9 @@ class _Writer:
             steps += self._unique_text(row, group.keeper) if is_merge else []
             steps += self._moving(row, "identical text" if row in group.identical else "near copy")
         n = len(group.members)
-        verb = f"Merge {count(n, 'copy', 'copies')} into" if is_merge else f"Name as canonical on {count(n, 'copy', 'copies')}:"
+        verb = (
+            f"Merge {count(n, 'copy', 'copies')} into" if is_merge else f"Name as canonical on {count(n, 'copy', 'copies')}:"
+        )
         why = f"{self._sameness(group)} {path_of(self.url(group.keeper))} stays, because {group.reason}."
         unless = "both have to stay reachable; then a canonical does (setting plan.keep_reachable)"
         if group.promises_differ:
@@ -268,7 +270,7 @@ class _Writer:
             else:
                 steps.append(Step(self.url(row), "leave", detail="hardly any query names it: not worth rewriting yet"))
         what = f"pages '{group.pattern}'" if group.pattern else "pages"
-        why = f"{self._sameness(group)} Their titles promise different things ({self._slots(group)}), so a merge would lose pages"
+        why = f"{self._sameness(group)} Their titles promise different things ({self._slots(group)}), so a merge loses pages"
         unless = "nobody searches for them one by one; then merge them into one page that names them all"
         if asked:
             why += (
@@ -303,7 +305,9 @@ class _Writer:
 
     def _leave(self, group: Group) -> Proposal:
         if group.are_alternates:
-            reason = "The pages name each other as hreflang alternates of one language: the same text for two regions is meant."
+            reason = (
+                "The pages name each other as hreflang alternates of one language: the same text for two regions is meant."
+            )
             unless = "the regions need not differ; then one page serves both"
             summary = f"Leave {count(len(group.rows), 'hreflang alternate')} with one text"
         else:

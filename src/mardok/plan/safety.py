@@ -44,7 +44,9 @@ def check_safety(proposals: Iterable[Proposal], site: Site, is_indexable: Mappin
             _check_target(url, step_name, target, fate, site, is_indexable)
     for proposal in proposals:
         if proposal.keeper in fate:
-            raise UnsafePlanError(f"{proposal.keeper} is the keeper of {proposal.id} and would get {fate[proposal.keeper][0]}")
+            raise UnsafePlanError(
+                f"{proposal.keeper} is the keeper of {proposal.id} and would get {fate[proposal.keeper][0]}"
+            )
     for page in site.pages:
         pointed = page.redirect_url or page.canonical_url
         if pointed in fate and pointed != page.url and page.url not in fate:

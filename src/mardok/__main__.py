@@ -1,0 +1,5 @@
+"""``python -m mardok``: the command line."""
+
+from mardok.cli import main
+
+main()

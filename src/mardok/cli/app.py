@@ -1,0 +1,53 @@
+"""The program ``mardok``: its commands, and how they end.
+
+In:  the command line.
+Out: the answer on standard output, all else on standard error, and an exit status: 0 done, 1 done with pages that could
+     not be read, 2 wrong call or unusable input.
+"""
+
+from __future__ import annotations
+
+import sys
+
+import typer
+
+from mardok.cli import audit, demo, page, pair
+from mardok.cli.console import fail
+from mardok.errors import MardokError
+
+app = typer.Typer(
+    name="mardok",
+    help="Audits the content of a crawled site: finds copies and says what to do, best first.",
+    no_args_is_help=True,
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+)
+app.command("demo")(demo.demo)
+app.command("audit")(audit.audit)
+app.command("page")(page.page)
+app.command("pair")(pair.pair)
+
+
+@app.callback(invoke_without_command=True)
+def _options(
+    version: bool = typer.Option(False, "--version", help="Show the version and leave."),
+) -> None:
+    if version:
+        from importlib.metadata import version as installed
+
+        print(f"mardok {installed('mardok')}")
+        raise typer.Exit
+
+
+def main() -> None:
+    """Run the program."""
+    try:
+        app()
+    except MardokError as error:
+        fail(error)
+    except BrokenPipeError:
+        sys.stderr.close()
+        sys.exit(0)
+    except KeyboardInterrupt:
+        sys.exit(130)

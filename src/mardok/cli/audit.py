@@ -1,0 +1,111 @@
+"""``mardok audit``: the main job.
+
+In:  sources, options.
+Out: an audit folder, and its plan in a few lines.
+"""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.table import Table
+
+import mardok
+from mardok import folder
+from mardok.cli.console import answer_console, errors, print_json, progress_line, records, shown
+from mardok.deliver.report import gain_text
+from mardok.plan.wording import count
+
+_SHOWN_PROPOSALS = 10
+_SHOWN_UNREAD = 5
+
+
+def audit(
+    sources: Annotated[
+        list[str], typer.Argument(help="WARC file, folder of HTML, table, or earlier audit folder.", show_default=False)
+    ],
+    out: Annotated[Path, typer.Option("-o", "--output", help="Audit folder to write.", show_default=False)],
+    base: Annotated[str | None, typer.Option(help="Address that a folder of HTML stands for.")] = None,
+    search: Annotated[
+        list[Path] | None, typer.Option(help="Search data: query, page, clicks, impressions, position.")
+    ] = None,
+    settings: Annotated[Path | None, typer.Option(help="Settings file (TOML).")] = None,
+    set_: Annotated[list[str] | None, typer.Option("--set", help="One setting, such as copies.resemblance=0.9.")] = None,
+    jobs: Annotated[int, typer.Option(min=1, help="Processes that read HTML.")] = os.cpu_count() or 1,
+    as_json: Annotated[bool, typer.Option("--json", help="Print totals and plan as JSON.")] = False,
+) -> None:
+    """Read a crawl, find copies, and write a ranked plan with a report.
+
+    Example: mardok audit site.warc.gz --search search.csv -o audit
+    """
+    folder.check_replaceable(out)
+    earlier = [folder.read_meta(Path(source)) for source in sources if folder.is_audit_folder(Path(source))]
+    chosen = mardok.read_settings(settings, set_ or [], base=earlier[-1]["settings"] if earlier else None)
+    searches = search or [Path(path) for meta in earlier for path in meta["search"]]
+    with progress_line() as progress:
+        found = mardok.audit(*sources, base=base, search=searches, settings=chosen, jobs=jobs, progress=progress)
+        progress("writing the report", 0)
+        found.save(out)
+    if as_json:
+        print_json({"folder": str(out), "totals": found.meta["totals"], "plan": records(found.plan)})
+    else:
+        print_summary(found, out)
+    if tell_unread(found):
+        raise typer.Exit(1)
+
+
+def print_summary(found: mardok.Audit, out: Path) -> None:
+    """The answer: what was read, the first proposals, where the rest is."""
+    console = answer_console()
+    totals = found.meta["totals"]
+    read = f"{count(totals['pages'], 'page')} read, {totals['indexable']:,} indexable"
+    if totals["search"]:
+        read += (
+            f"; {totals['search']['clicks']:,.0f} clicks a month in {totals['search']['months']:.1f} months of search data"
+        )
+    console.print(shown(read + "."))
+    console.print(
+        shown(
+            f"{count(totals['variants'], 'written variant')}, {count(totals['pages_with_copies'], 'page')} with copies, "
+            f"{count(len(found.plan), 'proposal')}, {totals['effort_hours']:g} hours of work."
+        )
+    )
+    if len(found.plan):
+        console.print(_plan_table(found))
+    if len(found.plan) > _SHOWN_PROPOSALS:
+        console.print(shown(f"{len(found.plan) - _SHOWN_PROPOSALS} more in {out / 'plan.csv'}"))
+    console.print(shown(f"Report: {(out / 'report.html').resolve()}"), soft_wrap=True)
+
+
+def _plan_table(found: mardok.Audit) -> Table:
+    table = Table(box=None, pad_edge=False, show_edge=False, padding=(0, 2, 0, 0))
+    table.add_column("", justify="right", style="dim")
+    table.add_column("action", style="bold")
+    table.add_column("what", ratio=1, overflow="fold")
+    table.add_column("gain", justify="right")
+    table.add_column("hours", justify="right")
+    table.add_column("confidence")
+    for proposal in records(found.plan.head(_SHOWN_PROPOSALS)):
+        table.add_row(
+            str(proposal["rank"]),
+            proposal["action"],
+            shown(proposal["summary"]),
+            gain_text(proposal),
+            f"{proposal['effort_hours']:g}",
+            proposal["confidence"],
+        )
+    return table
+
+
+def tell_unread(found: mardok.Audit) -> bool:
+    """Say on standard error what could not be read; whether there was anything."""
+    unread = found.tables["unread"]
+    for row in records(unread.head(_SHOWN_UNREAD)):
+        where = " ".join(filter(None, [row["place"], row["url"]]))
+        errors.print(shown(f"mardok: {row['source']}, {where}: {row['reason']}"))
+    if len(unread) > _SHOWN_UNREAD:
+        errors.print(shown(f"mardok: {len(unread) - _SHOWN_UNREAD} more; all are listed in the report"))
+    return len(unread) > 0

@@ -1,0 +1,88 @@
+"""What the commands print with.
+
+In:  what a command has to say.
+Out: the answer to standard output; progress, warnings and errors to standard error.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import sys
+import time
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any, NoReturn
+
+import pandas as pd
+from rich.console import Console
+from rich.status import Status
+from rich.text import Text
+
+from mardok.pipeline import Progress
+
+_PLAIN_WIDTH = 100
+_CONTROLS = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]")
+_QUIET_SECONDS = 2.0
+
+errors = Console(stderr=True, highlight=False, soft_wrap=True)
+
+
+def answer_console() -> Console:
+    """Where answers go: as wide as the terminal, plain and of one width in a pipe."""
+    width = None if sys.stdout.isatty() else _PLAIN_WIDTH
+    return Console(highlight=False, width=width, emoji=False)
+
+
+def shown(text: object, style: str = "") -> Text:
+    """Text from a page, safe to print: no markup, no control characters, no change of direction.
+
+    Examples
+    --------
+    >>> shown("[red]a\\x1b[31mb").plain
+    '[red]a\ufffd[31mb'
+    """
+    return Text(_CONTROLS.sub("\ufffd", str(text)), style=style)
+
+
+def fail(error: Exception) -> NoReturn:
+    """Say what is wrong in one line and leave with status 2."""
+    errors.print(Text.assemble(("mardok: ", "bold red"), " ".join(shown(error).plain.split())))
+    sys.exit(2)
+
+
+def print_json(value: Mapping[str, Any]) -> None:
+    """Print for programs."""
+    sys.stdout.write(json.dumps(value, indent=2, ensure_ascii=False, default=_plain) + "\n")
+
+
+def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
+    """Rows of a table for :func:`print_json`, with null for what is missing."""
+    plain = frame.astype(object).where(frame.notna(), None)
+    return [{str(key): value for key, value in row.items()} for row in plain.to_dict("records")]
+
+
+def _plain(value: Any) -> Any:
+    return value.item() if hasattr(value, "item") else str(value)
+
+
+@contextmanager
+def progress_line() -> Iterator[Progress]:
+    """A line that tells what is being done, on a terminal and only when it takes longer than two seconds."""
+    status = Status("", console=errors)
+    begun = time.monotonic()
+    is_shown = False
+
+    def tell(stage: str, done: int) -> None:
+        nonlocal is_shown
+        if not errors.is_terminal or time.monotonic() - begun < _QUIET_SECONDS:
+            return
+        if not is_shown:
+            status.start()
+            is_shown = True
+        status.update(f"{stage}{f': {done:,}' if done else ''}")
+
+    try:
+        yield tell
+    finally:
+        status.stop()

@@ -1,0 +1,41 @@
+"""``mardok demo``: build and audit the made-up site.
+
+In:  a folder.
+Out: the made-up site's crawl and search data in it, and their audit.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+from importlib.resources import as_file, files
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+import mardok
+from mardok.cli.audit import print_summary
+from mardok.cli.console import progress_line
+from mardok.demo.build import SEARCH_FILE, SITE_FILE
+from mardok.errors import FolderError
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(help="Folder to put the made-up site and its audit in.")] = Path("mardok-demo"),
+) -> None:
+    """Audit the made-up site of a violin hire firm, to see what an audit looks like.
+
+    Example: mardok demo
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name in (SITE_FILE, SEARCH_FILE):
+            with as_file(files("mardok.demo") / name) as source:
+                shutil.copyfile(source, folder / name)
+    except OSError as error:
+        raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
+    with progress_line() as progress:
+        found = mardok.audit(folder / SITE_FILE, search=folder / SEARCH_FILE, jobs=os.cpu_count() or 1, progress=progress)
+        found.save(folder / "audit")
+    print_summary(found, folder / "audit")
