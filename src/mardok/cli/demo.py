@@ -24,7 +24,7 @@ from mardok.errors import FolderError
 def demo(
     folder: Annotated[Path, typer.Argument(help="Folder to put the made-up site and its audit in.")] = Path("mardok-demo"),
 ) -> None:
-    """Audit the made-up site of a violin hire firm, to see what an audit looks like.
+    """Audit a made-up site, to see what an audit is.
 
     Example: mardok demo
     """

@@ -33,7 +33,7 @@ def page(
     ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print as JSON.")] = False,
 ) -> None:
-    """Show one page: what was read, what counts as its text, its relatives, its steps.
+    """Show one page: facts, text, relatives, steps.
 
     Example: mardok page audit https://www.host.example/hire/ --text
     """

@@ -26,7 +26,9 @@ def pair(
     url_b: Annotated[str, typer.Argument(help="Address of the other.", show_default=False)],
     as_json: Annotated[bool, typer.Option("--json", help="Print as JSON.")] = False,
 ) -> None:
-    """Show two pages side by side, word by word; words in [brackets] differ.
+    """Show two pages side by side, word by word.
+
+    Words in [brackets] differ; what both pages have in common is shortened.
 
     Example: mardok pair audit https://www.host.example/a https://www.host.example/b
     """

@@ -19,8 +19,8 @@ from mardok.text.words import folded, shown_pieces
 
 LINE_BREAK = "\n"
 _ANCHOR_PIECES = 3
-_MOST_CELLS = 1_000_000
-"""Largest stretch (pieces of one text times pieces of the other) that is searched for matching blocks."""
+_MOST_MATCHES = 2_000_000
+"""Most pairs of equal pieces in a stretch that is searched for matching blocks; the search costs that much each time."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,8 +61,8 @@ def difference(text_a: str, text_b: str) -> list[Run]:
 
 def _pieces(text: str) -> list[str]:
     pieces: list[str] = []
-    for line in text.split("\n"):
-        pieces += [LINE_BREAK] if pieces else []
+    for number, line in enumerate(text.split("\n")):
+        pieces += [LINE_BREAK] if number else []
         pieces += shown_pieces(line)
     return pieces
 
@@ -113,7 +113,14 @@ def _unique_runs(pieces: Sequence[str]) -> dict[tuple[str, ...], int]:
 def _matches_between(
     a: Sequence[str], a_from: int, a_to: int, b: Sequence[str], b_from: int, b_to: int
 ) -> list[tuple[int, int, int]]:
-    if not 0 < (a_to - a_from) * (b_to - b_from) <= _MOST_CELLS:
-        return []
-    matcher = SequenceMatcher(None, a[a_from:a_to], b[b_from:b_to], autojunk=False)
-    return [(a_from + m.a, b_from + m.b, m.size) for m in matcher.get_matching_blocks() if m.size]
+    """Matching stretches between two anchors: what both begin and end with, and the longest blocks in between."""
+    shortest = min(a_to - a_from, b_to - b_from)
+    head = next((k for k in range(shortest) if a[a_from + k] != b[b_from + k]), shortest)
+    tail = next((k for k in range(shortest - head) if a[a_to - 1 - k] != b[b_to - 1 - k]), shortest - head)
+    inner_a, inner_b = a[a_from + head : a_to - tail], b[b_from + head : b_to - tail]
+    counts_a, counts_b = Counter(inner_a), Counter(inner_b)
+    matches = [(a_from, b_from, head)]
+    if sum(n * counts_b[piece] for piece, n in counts_a.items()) <= _MOST_MATCHES:
+        blocks = SequenceMatcher(None, inner_a, inner_b, autojunk=False).get_matching_blocks()
+        matches += [(a_from + head + block.a, b_from + head + block.b, block.size) for block in blocks]
+    return [match for match in [*matches, (a_to - tail, b_to - tail, tail)] if match[2]]

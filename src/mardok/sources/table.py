@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -54,7 +55,8 @@ def _read_as_text(path: Path) -> pd.DataFrame:
     if path.suffix == ".xlsx":
         return pd.read_excel(path, dtype=str, keep_default_na=False)
     if path.suffix == ".jsonl":
-        return _as_text(pd.read_json(path, lines=True, dtype=False, convert_dates=False))
+        lines = path.read_text("utf-8-sig").splitlines()
+        return _as_text(pd.DataFrame([json.loads(line) for line in lines if line.strip()]))
     text = path.read_text("utf-8-sig")
     if not text.strip():
         raise ValueError("the file is empty")

@@ -27,6 +27,7 @@ from mardok.urls import normal_url
 _STATUS_LINE = re.compile(rb"HTTP/\d(?:\.\d)? +(\d{3})")
 _RECORD_START = re.compile(rb"WARC/\d\.\d\r?\n")
 _GZIP_START = re.compile(rb"\x1f\x8b\x08")
+_PIECE = 1 << 16
 _HTML_TYPES = ("text/html", "application/xhtml+xml")
 
 
@@ -58,10 +59,10 @@ def _responses(
     in_damage = False
     while start is not None:
         file.seek(start)
-        last = start
+        last, is_whole = start, True
         try:
             for record in ArchiveIterator(file, parse_http=False):
-                last, in_damage = start + record.stream_pos, False
+                last, in_damage = record.stream_pos, False
                 if record.record_type != WarcRecordType.response:
                     continue
                 place = f"byte {last}"
@@ -72,13 +73,32 @@ def _responses(
                     intake.unread.append(Unread(source, place, url, f"record of {length} bytes is too large"))
                     continue
                 block = record.reader.read()
-                yield place, url, block, declared is not None and len(block) >= length
+                is_whole = declared is not None and len(block) >= length
+                yield place, url, block, is_whole
+            if is_whole and _goes_on_after(content, last):
+                intake.unread.append(Unread(source, f"behind byte {last}", "", "the file breaks off inside a record"))
             return
         except (OSError, ValueError) as error:
             if not in_damage:  # one row for a damaged stretch, however many records it holds
                 intake.unread.append(Unread(source, f"behind byte {last}", "", f"damaged record: {error}"))
             in_damage = True
             start = _next_record(content, last + 1)
+
+
+def _goes_on_after(content: mmap.mmap, start: int) -> bool:
+    """Whether anything stands behind the record at `start`: the reader takes a record cut in its header for the end."""
+    if content[:2] == b"\x1f\x8b":
+        member, at = zlib.decompressobj(31), start
+        try:
+            while not member.eof and at < len(content):
+                member.decompress(content[at : at + _PIECE])
+                at += _PIECE
+        except zlib.error:
+            return True
+        return not member.eof or bool(member.unused_data) or at < len(content)
+    head_end = content.find(b"\r\n\r\n", start) + 4
+    length = re.search(rb"(?i)\ncontent-length:\s*(\d+)", content[start:head_end])
+    return head_end < 4 or length is None or bool(content[head_end + int(length[1]) :].strip())
 
 
 def _next_record(content: mmap.mmap, start: int) -> int | None:

@@ -1,0 +1,104 @@
+"""What several tests need: WARC files, small sites, the audited demo, a browser."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable, Iterator, Sequence
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import pytest
+from warcio.statusandheaders import StatusAndHeaders
+from warcio.warcwriter import WARCWriter
+
+import mardok
+
+Response = tuple[str, int, list[tuple[str, str]], bytes]
+DEMO_WARC = Path(str(files("mardok.demo"))) / "site.warc.gz"
+DEMO_SEARCH = Path(str(files("mardok.demo"))) / "search.csv"
+
+
+def html(text: str, title: str = "A page", head: str = "") -> bytes:
+    return f"<!doctype html><html lang=en><head><title>{title}</title>{head}</head><body><p>{text}</p>".encode()
+
+
+def warc_bytes(responses: Sequence[Response], *, gzip: bool = True) -> tuple[bytes, list[int]]:
+    """A WARC file of the responses, and where each record begins."""
+    buffer = io.BytesIO()
+    writer = WARCWriter(buffer, gzip=gzip)
+    starts = []
+    for url, status, headers, body in responses:
+        starts.append(buffer.tell())
+        http = StatusAndHeaders(f"{status} Answer", headers or [("Content-Type", "text/html")], protocol="HTTP/1.1")
+        writer.write_record(writer.create_warc_record(url, "response", payload=io.BytesIO(body), http_headers=http))
+    return buffer.getvalue(), starts
+
+
+@pytest.fixture
+def warc(tmp_path: Path) -> Callable[..., Path]:
+    """Writes responses into a WARC file."""
+
+    def write(*responses: Response, name: str = "site.warc.gz") -> Path:
+        path = tmp_path / name
+        path.write_bytes(warc_bytes(responses, gzip=name.endswith(".gz"))[0])
+        return path
+
+    return write
+
+
+@pytest.fixture
+def page_table(tmp_path: Path) -> Callable[[list[dict[str, Any]]], Path]:
+    """Writes rows into a table of pages."""
+
+    def write(rows: list[dict[str, Any]]) -> Path:
+        path = tmp_path / "pages.jsonl"
+        path.write_text("".join(json.dumps(row) + "\n" for row in rows), "utf-8")
+        return path
+
+    return write
+
+
+@pytest.fixture(scope="session")
+def demo() -> mardok.Audit:
+    return mardok.audit(DEMO_WARC, search=DEMO_SEARCH)
+
+
+@pytest.fixture(scope="session")
+def demo_folder(demo: mardok.Audit, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    folder = tmp_path_factory.mktemp("demo") / "audit"
+    demo.save(folder)
+    return folder
+
+
+@pytest.fixture(scope="session")
+def run() -> Callable[..., subprocess.CompletedProcess[str]]:
+    """Runs the command line as a user does."""
+
+    def call(*arguments: object) -> subprocess.CompletedProcess[str]:
+        command = [sys.executable, "-m", "mardok", *map(str, arguments)]
+        environment = {**os.environ, "PYTHONWARNINGS": "error", "COLUMNS": "100"}
+        return subprocess.run(command, capture_output=True, text=True, timeout=300, env=environment, check=False)
+
+    return call
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Any]:
+    """Debian's Chromium; on a machine without it the tests are skipped, in CI they fail."""
+    path = shutil.which("chromium")
+    if path is None:
+        if os.environ.get("CI"):
+            pytest.fail("Chromium is missing; .ci/run installs it")
+        pytest.skip("needs Chromium (apt-get install chromium)")
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path=path, args=["--no-sandbox"])
+        yield chromium
+        chromium.close()

@@ -1,0 +1,200 @@
+"""Facts of one page, from HTML as it is met."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from selectolax.lexbor import LexborHTMLParser
+
+from mardok.extract.extraction import extract_page
+from mardok.extract.html import read_document
+from mardok.extract.indexable import blocked_by, reason_not_indexable
+from mardok.extract.language import language_of
+from mardok.extract.page import Page
+from mardok.settings import Language, Settings
+from mardok.sources.raw import RawPage
+from mardok.text.site import site_of
+
+URL = "https://host.example/a/b"
+HTML = ("content-type", "text/html")
+
+
+def page_of(html: str | bytes, *headers: tuple[str, str], status: int | None = 200, **sections: object) -> Page:
+    body = html if isinstance(html, bytes) else html.encode()
+    return extract_page(RawPage(URL, "test", status, (HTML, *headers), body), Settings(**sections))
+
+
+def main_text(html: str, **text: object) -> str:
+    chosen = Settings.model_validate({"text": text})
+    return site_of([page_of(html, text=chosen.text)], chosen.text).main_texts[0]
+
+
+# (HTML inside the body, main text)
+MAIN_TEXTS = [
+    ("<p>vio<b>lin</b>s and<br>bows<p>cel&shy;lo", "violins and bows\ncel\u00adlo"),
+    ("<div>one<p>two</p>three</div>", "one\ntwo\nthree"),
+    ("<table><tr><td>a<td>b<tr><th>c</table>", "a\nb\nc"),
+    ("<nav>menu</nav><header>top</header><p>text<footer>end</footer>", "text"),
+    ("<main><header>H</header>text<footer>F</footer></main><p>outside", "H\ntext\nF"),
+    ("<article><footer>by her</footer></article><aside>see also</aside>", "by her"),
+    ("<div role=navigation>menu</div><div role=dialog>cookies</div><p>text", "text"),
+    ("<p>shown<p hidden>a<p aria-hidden=true>b<p style='DISPLAY : none'>c<noscript>d</noscript>", "shown"),
+    ("<form>Name <input value=x><select><option>A</select><textarea>t</textarea><button>Go</button></form>", "Name"),
+    ("<div class='Breadcrumb'>Start</div><p>say <button>B</button>it <span hidden>h</span>now", "say it now"),
+    ("<script>var a = '<p>no</p>'</script><style>p{}</style><template><p>t</template><svg><title>s</title></svg><p>yes", "yes"),
+    ("<nav>only a menu</nav><footer>and a footer</footer>", "and a footer"),
+    ("<P>UPPER<p>a &lt; b &amp;amp; c&nbsp;d", "UPPER\na < b &amp; c d"),
+    ("<!-- a > b --><p title='x > y <p>'>kept</p><iframe><p>no</p></iframe>", "kept"),
+    ("", ""),
+]
+
+
+@pytest.mark.parametrize(("body", "expected"), MAIN_TEXTS)
+def test_main_text(body: str, expected: str) -> None:
+    assert main_text(f"<html><head><title>T</title></head><body>{body}") == expected
+
+
+def test_selectors_of_the_settings_win() -> None:
+    body = "<nav><p class=own>menu text</p></nav><p>other <i class=promo>buy</i></p><p mardok-chosen=ignore>tricky</p>"
+    assert main_text(body, only=".own") == "menu text"
+    assert main_text(body, ignore=[".promo"]) == "other\ntricky"
+
+
+def test_a_menu_outside_the_landmarks_is_chrome_only_if_many_pages_carry_it() -> None:
+    menu = "<ul><li><a href=/x>Cases</a><li><a href=/y>Bows</a></ul>"
+    html = [f"{menu}<p>Terms hold for all.</p><p>number {n}</p>" for n in range(8)]
+    raws = [RawPage(f"{URL}{n}", "test", 200, (HTML,), page.encode()) for n, page in enumerate(html)]
+    pages = [extract_page(raw, Settings()) for raw in raws]
+    assert site_of(pages, Settings().text).main_texts[3] == "Terms hold for all.\nnumber 3"
+    assert site_of(pages[:4], Settings().text).main_texts[3].startswith("Cases\nBows")
+
+
+def test_links_say_where_they_stand() -> None:
+    html = (
+        "<base href=/x/><nav><a href=/n>Nav</a></nav><p>See <a href='c?d=1#e' rel='NoFollow UGC'> our <b>list</b></a>."
+        "<a href=mailto:a@b>mail</a><a href=/img><img src=p.png alt='A picture'></a></p><a href=/card><h2>Card</h2><p>two</p></a>"
+    )
+    page = page_of(html)
+    found = {link.url.removeprefix("https://host.example"): link for link in page.links}
+    assert list(found) == ["/n", "/x/c?d=1", "/img", "/card"]
+    assert found["/n"].in_chrome
+    link = found["/x/c?d=1"]
+    assert (page.blocks[link.block].text[link.start : link.end], link.anchor, link.rel) == ("our list", "our list", "nofollow ugc")
+    assert (found["/img"].anchor, found["/img"].block) == ("A picture", -1)
+    assert (found["/card"].anchor, page.blocks[found["/card"].block].text) == ("Card two", "Card")
+    assert [(image.url, image.alt) for image in page.images] == [("https://host.example/x/p.png", "A picture")]
+
+
+def test_missing_and_empty_alt_texts_are_kept_apart() -> None:
+    assert [image.alt for image in page_of("<img src=a><img src=b alt><img src=c alt=' x '>").images] == [None, "", " x "]
+
+
+def test_directives_of_headers_and_elements() -> None:
+    page = page_of(
+        "<html lang=en-GB><title> A \n B </title><title>C</title><meta name=Description content=' d  e '>"
+        "<meta name=ROBOTS content='NoIndex, follow'><meta name=bingbot content=noarchive>"
+        "<link rel='canonical next' href='../c#x'><link rel=alternate hreflang=DE href=/de/><h1>One</h1><h3>Two</h3>",
+        ("x-robots-tag", "googlebot: none"),
+        ("x-robots-tag", "unavailable_after: 25 Jun 2030 15:00:00 GMT"),
+        ("link", '</other>; rel="canonical", </fr/>; rel=alternate; hreflang="fr"'),
+    )
+    assert (page.title, page.description, page.declared_language) == ("A B", "d e", "en-gb")
+    assert page.canonical_url == "https://host.example/c"
+    assert page.alternates == (("de", "https://host.example/de/"), ("fr", "https://host.example/fr/"))
+    assert page.robots == (
+        ("googlebot", "none"), ("", "unavailable_after: 25 jun 2030 15:00:00 gmt"), ("", "noindex"), ("", "follow"),
+        ("bingbot", "noarchive"),
+    )  # fmt: skip
+    assert [(block.level, block.text) for block in page.blocks] == [(1, "One"), (3, "Two")]
+    assert page_of("<body><div><link rel=canonical href=/bad></div>").canonical_url == ""
+
+
+# (page, why it is not indexable)
+REASONS = [
+    (page_of("<p>x"), ""),
+    (page_of("<p>x", status=None), ""),
+    (page_of("<p>x", status=404), "status 404"),
+    (page_of("<meta name=robots content=none>"), "noindex"),
+    (page_of("<meta name=otherbot content=noindex>"), ""),
+    (page_of("<p>x", ("x-robots-tag", "googlebot: noindex")), "noindex"),
+    (page_of("<link rel=canonical href=/other>"), "canonical elsewhere"),
+    (page_of("<link rel=canonical href=b>"), ""),
+    (page_of("<meta http-equiv=Refresh content='0; URL=/there'>"), "redirect"),
+    (page_of("<meta http-equiv=refresh content='5; url=/there'>"), ""),
+    (page_of("<meta http-equiv=refresh content='0; url=b'>"), ""),
+    (page_of("", ("location", "/there"), status=302), "redirect"),
+]
+
+
+@pytest.mark.parametrize(("page", "reason"), REASONS)
+def test_a_page_is_indexable_or_says_why_not(page: Page, reason: str) -> None:
+    assert reason_not_indexable(page, lambda _: False, ["googlebot"]) == reason
+
+
+def test_robots_txt_counts_for_its_origin() -> None:
+    is_blocked = blocked_by({"https://host.example": "User-agent: *\nDisallow: /a/\nAllow: /a/b$"}, ["googlebot"])
+    assert is_blocked("https://host.example/a/c")
+    assert not is_blocked("https://host.example/a/b")
+    assert not is_blocked("http://host.example/a/c")
+
+
+@pytest.mark.parametrize(
+    ("body", "header", "title"),
+    [
+        ("\ufeff<title>\u00e4</title>".encode(), "text/html; charset=latin-1", "\u00e4"),
+        ("<title>\u00e4</title>".encode("latin-1"), "text/html; charset=ISO-8859-1", "\u00e4"),
+        ("<meta charset=windows-1251><title>\u0436</title>".encode("cp1251"), "text/html", "\u0436"),
+        ("<title>\u00e4</title>".encode(), "text/html", "\u00e4"),
+        ("<title>\u201cx\u201d</title>".encode("cp1252"), "text/html", "\u201cx\u201d"),
+        ("<title>\u3042</title>".encode("utf-16"), "text/html", "\u3042"),
+    ],
+)
+def test_encoding_by_the_rules_of_the_web(body: bytes, header: str, title: str) -> None:
+    assert extract_page(RawPage(URL, "test", 200, (("content-type", header),), body), Settings()).title == title
+
+
+GERMAN = "Der Bogen liegt in dem Kasten, und die Geige ist noch nicht gestimmt, weil sie erst gestern gekommen ist. " * 2
+ENGLISH = "The bow lies in the case, and the violin is not yet in tune, because it has come to us only yesterday. " * 2
+
+
+@pytest.mark.parametrize(
+    ("text", "declared", "language"),
+    [(ENGLISH, "en-GB", "en"), (ENGLISH, "de", "en"), (GERMAN, "", "de"), ("Bogen", "de-AT", "de"), ("Bogen", "", "")],
+)
+def test_a_declared_language_is_checked_and_a_missing_one_found(text: str, declared: str, language: str) -> None:
+    assert language_of(text, declared, Language()) == language
+
+
+TAGS = "a b p div span h1 ul li table tr td nav main header br img button select option script svg form aside pre".split()
+PIECES = st.sampled_from(
+    [f"<{tag}>" for tag in TAGS] + [f"</{tag}>" for tag in TAGS]
+    + ["<a href=/x>", "<p hidden>", "<i aria-hidden=true>", "<!--", "-->", "<", "&#1;", "&lt;p&gt;", "word ", "x", " ", "<div role=menu>"]
+)  # fmt: skip
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.lists(PIECES, max_size=40).map("".join) | st.text(max_size=80))
+def test_blocks_hold_the_text_the_parser_sees_and_links_stay_inside(html: str) -> None:
+    document = read_document(html, URL)
+    parser = LexborHTMLParser(html.replace("\x01", " "))
+    parser.strip_tags(["script", "style", "svg", "template", "iframe", "noembed", "noframes", "xmp", "title", "object", "canvas"])
+    parser.strip_tags(["audio", "video"])
+    seen = sorted((parser.body.text() if parser.body else "").replace("\x01", " ").replace("\xa0", " "))
+    if "head" not in html:
+        letters = sorted("".join(block.text for block in document.blocks))
+        assert [c for c in letters if not c.isspace()] == [c for c in seen if not c.isspace()]
+    for link in document.links:
+        assert link.block == -1 or 0 <= link.start < link.end <= len(document.blocks[link.block].text)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.binary(max_size=200))
+def test_no_bytes_break_extraction(body: bytes) -> None:
+    page = page_of(body)
+    assert all(block.text == " ".join(block.text.split()) for block in page.blocks)
+
+
+def test_deep_nesting_and_long_words_are_read() -> None:
+    page = page_of("<div>" * 5000 + "deep" + "x" * 100_000)
+    assert page.blocks[0].text.startswith("deepxxx")

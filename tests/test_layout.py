@@ -1,0 +1,58 @@
+"""The code keeps to its own rules: imports, public names, printing."""
+
+from __future__ import annotations
+
+import ast
+from pathlib import Path
+
+import mardok
+
+SOURCE = Path(mardok.__file__).parent
+ORDER = ["sources", "extract", "text", "compare", "findings", "plan", "deliver", "pipeline", "demo", "cli", "__main__"]
+ROOT = {"settings", "tables", "errors", "urls", "folder", "__init__"}
+
+
+def _part(path: Path) -> str:
+    return path.relative_to(SOURCE).parts[0].removesuffix(".py")
+
+
+def _imports(path: Path) -> set[str]:
+    """First-level parts of the package that a module imports."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        names = [node.module or ""] if isinstance(node, ast.ImportFrom) else []
+        names += [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
+        for name in names:
+            if name == "mardok" and isinstance(node, ast.ImportFrom):
+                found |= {alias.name for alias in node.names}
+            elif name.startswith("mardok."):
+                found.add(name.split(".")[1])
+    return found & {*ORDER, *ROOT}
+
+
+def test_modules_import_only_from_folders_before_their_own() -> None:
+    for path in SOURCE.rglob("*.py"):
+        part = _part(path)
+        if part == "__init__":
+            continue
+        allowed = ROOT | (set() if part in ROOT else set(ORDER[: ORDER.index(part) + 1]))
+        assert _imports(path) <= allowed, f"{path}: {_imports(path) - allowed}"
+
+
+def test_every_part_has_its_place_in_the_order() -> None:
+    assert {_part(path) for path in SOURCE.rglob("*.py")} == {*ORDER, *ROOT}
+
+
+def test_public_names_are_listed_in_order_and_exist() -> None:
+    assert sorted(mardok.__all__) == mardok.__all__
+    modules = {"settings", "tables", "errors", "urls", "folder", "pipeline", "demo", "cli"}
+    public = {name for name, value in vars(mardok).items() if not name.startswith("_") and not hasattr(value, "__path__")}
+    assert public - modules - set(ORDER) <= set(mardok.__all__)
+    assert all(hasattr(mardok, name) for name in mardok.__all__)
+
+
+def test_only_the_command_line_prints() -> None:
+    for path in SOURCE.rglob("*.py"):
+        if _part(path) != "cli":
+            calls = [node.func for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Call)]
+            assert not [call for call in calls if isinstance(call, ast.Name) and call.id == "print"], path

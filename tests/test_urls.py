@@ -1,0 +1,69 @@
+"""What an address is, and when two are variants."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from mardok.settings import Settings, Variants
+from mardok.plan.proposals import variant_rule
+from mardok.urls import is_pagination, normal_url, variant_form
+
+# (as written, base, in its one form)
+WRITTEN = [
+    ("HTTP://Host.EXAMPLE", "", "http://host.example/"),
+    ("https://host.example:443/A?b=C#d", "", "https://host.example/A?b=C"),
+    ("https://host.example:8443/", "", "https://host.example:8443/"),
+    ("  /caf\u00e9 au lait?q=\u00e4\n", "https://host.example/x/", "https://host.example/caf%C3%A9%20au%20lait?q=%C3%A4"),
+    ("?page=2", "https://host.example/list", "https://host.example/list?page=2"),
+    ("//cdn.example/x", "https://host.example/", "https://cdn.example/x"),
+    ("https://host.example/%7euser/%c3%a4", "", "https://host.example/%7Euser/%C3%A4"),
+    ("http://b\u00fccher.example/", "", "http://xn--bcher-kva.example/"),
+    ("http://[2001:DB8::1]:80/", "", "http://[2001:db8::1]/"),
+    ("mailto:a@host.example", "https://host.example/", None),
+    ("javascript:alert(1)", "https://host.example/", None),
+    ("http://host.example:port/", "", None),
+    ("http://user name@/", "", None),
+    ("", "", None),
+]
+
+
+@pytest.mark.parametrize(("written", "base", "expected"), WRITTEN)
+def test_an_address_has_one_form(written: str, base: str, expected: str | None) -> None:
+    assert normal_url(written, base) == expected
+
+
+@given(st.text(max_size=40) | st.from_regex(r"https?://[a-z]{1,5}\.example(:\d{1,4})?/\S{0,20}", fullmatch=True))
+def test_the_one_form_is_its_own_form(text: str) -> None:
+    url = normal_url(text, "https://host.example/a/")
+    if url is not None:
+        assert normal_url(url) == url
+        assert url.isascii()
+        assert not any(character.isspace() or character in "<>\"`{}|\\^" for character in url)
+
+
+# (one address, another, the rule that takes the first to the second)
+RULES = [
+    ("http://www.host.example/a/", "https://www.host.example/a/", ("merge", "http to https")),
+    ("https://host.example/a/", "https://www.host.example/a/", ("merge", "host host.example to www.host.example")),
+    ("https://host.example/a/index.html", "https://host.example/a/", ("merge", "index file to folder")),
+    ("https://host.example/a", "https://host.example/a/", ("merge", "slash at the end")),
+    ("https://host.example/a/", "https://host.example/a", ("merge", "no slash at the end")),
+    ("https://host.example/A/", "https://host.example/a/", ("merge", "letter case")),
+    ("https://host.example/a/?utm_medium=x&utm_source=y", "https://host.example/a/", ("canonical", "parameter utm_*")),
+    ("https://host.example/print/a/", "https://host.example/a/", ("canonical", "print view")),
+    ("https://host.example/a/?id=7", "https://host.example/a/", ("canonical", "parameter id")),
+]
+
+
+@pytest.mark.parametrize(("url", "keeper", "rule"), RULES)
+def test_variants_have_one_key_and_a_rule(url: str, keeper: str, rule: tuple[str, str]) -> None:
+    assert variant_form(url, Variants()).key == variant_form(keeper, Variants()).key
+    assert variant_rule(url, keeper, Settings()) == rule
+
+
+def test_pages_of_a_listing_are_no_variants() -> None:
+    assert is_pagination("https://host.example/blog/?page=2", Variants())
+    assert is_pagination("https://host.example/blog/page/3/", Variants())
+    assert not is_pagination("https://host.example/page/about/", Variants())

@@ -1,0 +1,101 @@
+"""Words, against a slow reading of their definition; shingles and text hashes."""
+
+from __future__ import annotations
+
+import unicodedata
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from mardok.text.shingles import corpus_of
+from mardok.text.words import folded, shown_pieces, text_hash, words
+
+VANISHING = {0xAD, 0x61C, 0x180E, 0xFEFF, *range(0x200B, 0x2010), *range(0x202A, 0x202F), *range(0x2060, 0x2065), *range(0x2066, 0x2070)}
+SPACELESS = ("CJK", "HIRAGANA", "KATAKANA", "THAI", "LAO", "KHMER", "MYANMAR")
+
+
+def slow_words(text: str) -> list[str]:
+    """The definition, a character at a time."""
+    text = "".join(character for character in text if ord(character) not in VANISHING)
+    text = unicodedata.normalize("NFKC", unicodedata.normalize("NFKC", text).casefold())
+    text = text.replace("\u2019", "'").replace("\u2010", "-")
+    found: list[str] = []
+    run = ""
+    for place, character in enumerate(text):
+        kind = unicodedata.category(character)[0]
+        is_spaceless = kind == "L" and unicodedata.name(character, "").startswith(SPACELESS)
+        joins = character in "'-" and run and place + 1 < len(text) and _goes_on(text[place + 1])
+        if is_spaceless:
+            found += [run] if run else []
+            run = ""
+            found.append(character)
+        elif kind == "M" and not run and found and place and text[place - 1] == found[-1][-1] and _is_spaceless(found[-1][0]):
+            found[-1] += character
+        elif kind in "LNM" or (joins and run[-1] not in "'-"):
+            run += character
+        else:
+            found += [run] if run else []
+            run = ""
+    return found + ([run] if run else [])
+
+
+def _is_spaceless(character: str) -> bool:
+    return unicodedata.category(character)[0] == "L" and unicodedata.name(character, "").startswith(SPACELESS)
+
+
+def _goes_on(character: str) -> bool:
+    return unicodedata.category(character)[0] in "LNM" and not _is_spaceless(character)
+
+
+LETTERS = "aZ\u00e9\u00df\u0130\u0323\u0301'-\u2019\u2011\u00ad\u200b\u200d \n.,\u0e01\u0e34\u0e01\u6f22\u3042\u0628\u0650\u0915\u093f\ufb01\u00bd\u0663\U0001f3bb\U00020000"
+
+
+@given(st.text(alphabet=LETTERS, max_size=30))
+def test_words_are_what_the_definition_says(text: str) -> None:
+    assert words(text) == slow_words(text)
+
+
+@given(st.text(max_size=60))
+def test_words_hold_no_space_and_folding_twice_changes_nothing(text: str) -> None:
+    assert all(word and word.split() == [word] for word in words(text))
+    assert words(" ".join(words(text))) == words(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("The player\u2019s E\u2011string", ["the", "player's", "e-string"]),
+        ("sau\u00ad\u200bber", ["sauber"]),
+        ("a\u0323\u0301b x", ["\u1ea1\u0301b", "x"]),
+        ("\u6f22\u5b57kana", ["\u6f22", "\u5b57", "kana"]),
+        ("snake_case -- 'quoted' co-", ["snake", "case", "quoted", "co"]),
+        ("\U0001f3bb violin", ["violin"]),
+    ],
+)
+def test_word_cases(text: str, expected: list[str]) -> None:
+    assert words(text) == expected
+
+
+def test_identical_text_means_words_and_punctuation() -> None:
+    def of(text: str) -> str:
+        return text_hash(folded(text), words(text))
+
+    assert of("if a < b\nthen") == of("If  a < b then")
+    assert len({of(text) for text in ("a < b", "a > b", "a b", "b < a", "a-b", "a - b")}) == 6
+    assert of("...") == ""
+
+
+@given(st.lists(st.lists(st.sampled_from("abcd"), max_size=9), max_size=5))
+def test_equal_shingle_ids_mean_equal_runs_of_three_words(texts: list[list[str]]) -> None:
+    corpus = corpus_of(texts)
+    runs = [[tuple(text[k : k + 3]) for k in range(max(len(text) - 2, 1))] if text else [] for text in texts]
+    ids = [corpus.shingles_of(number).tolist() for number in range(len(texts))]
+    assert [len(one) for one in ids] == [len(one) for one in runs]
+    pairs = {(number, run) for one, other in zip(ids, runs, strict=True) for number, run in zip(one, other, strict=True)}
+    assert len(pairs) == len({number for number, _ in pairs}) == len({run for _, run in pairs})
+
+
+@given(st.text(alphabet="ab ,.\u6f22\u5b57"))
+def test_shown_pieces_lose_nothing_but_white_space(text: str) -> None:
+    assert "".join(shown_pieces(text)) == "".join(text.split())
