@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import numpy as np
 import pytest
@@ -96,7 +96,7 @@ def test_what_is_kept_of_a_family_hangs_together_as_all_of_it_did(seed: int, thr
 
 def test_a_chapter_is_kept_with_the_manual_that_contains_it() -> None:
     chapters = [[f"c{c}w{n}" for n in range(40)] for c in range(6)]
-    corpus = corpus_of([*chapters, sum(chapters, [])])
+    corpus = corpus_of([*chapters, [word for chapter in chapters for word in chapter]])
     kept = kept_pairs(pairs_of(corpus, 0.5, 0.8), corpus, Pairs())
     assert kept[["a", "b", "a_in_b"]].to_numpy().tolist() == [[c, 6, 1.0] for c in range(6)]
     assert shared_words(corpus, 0, 6) == 40
@@ -107,7 +107,9 @@ def test_shared_words_are_those_in_common_shingles(texts: list[list[str]]) -> No
     corpus = corpus_of(texts)
     short, other = sorted(texts, key=len)
     common = shingles(" ".join(short)) & shingles(" ".join(other))
-    covered = {k + n for k in range(len(short)) for n in range(3) if tuple(short[k : k + 3]) in common and k + n < len(short)}
+    covered = {
+        k + n for k in range(len(short)) for n in range(3) if tuple(short[k : k + 3]) in common and k + n < len(short)
+    }
     assert shared_words(corpus, 0, 1) == len(covered)
 
 
@@ -117,7 +119,7 @@ def test_a_difference_put_together_is_the_two_texts(a: str, b: str) -> None:
     for text, pieces in ((a, [run.a for run in runs]), (b, [run.b for run in runs])):
         assert "".join(piece for run in pieces for piece in run) == "".join(text.replace("\n", LINE_BREAK).split(" "))
     assert all(run.a == run.b for run in runs if run.is_same)
-    assert all(one.is_same != two.is_same for one, two in zip(runs, runs[1:], strict=False))
+    assert all(one.is_same != two.is_same for one, two in pairwise(runs))
 
 
 def test_a_difference_is_small_where_texts_differ_little() -> None:
@@ -130,7 +132,11 @@ def test_a_difference_is_small_where_texts_differ_little() -> None:
 
 
 @settings(deadline=None)
-@given(st.integers(1, 8).flatmap(lambda n: st.tuples(st.just(n), st.sets(st.tuples(st.integers(0, n - 1), st.integers(0, n - 1))))))
+@given(
+    st.integers(1, 8).flatmap(
+        lambda n: st.tuples(st.just(n), st.sets(st.tuples(st.integers(0, n - 1), st.integers(0, n - 1))))
+    )
+)
 def test_page_rank_solves_its_equation(graph: tuple[int, set[tuple[int, int]]]) -> None:
     n, pairs = graph
     edges = np.array(sorted((a, b) for a, b in pairs if a != b), dtype=np.int64).reshape(-1, 2)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import zlib
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -22,6 +23,7 @@ from mardok.sources.search_data import read_search
 from mardok.sources.warc import read_warc
 
 LIMIT = 1_000_000
+HTML = ("Content-Type", "text/html")
 FIVE = [(f"https://host.example/{n}", 200, [], html(f"page number {n} " * 40)) for n in range(5)]
 
 
@@ -76,10 +78,8 @@ def test_a_body_that_cannot_be_decoded_says_why(coding: str, body: bytes, reason
 
 @given(st.binary(max_size=80), st.sampled_from(["gzip", "deflate", "br"]))
 def test_no_bytes_break_the_decoders(body: bytes, coding: str) -> None:
-    try:
+    with suppress(BodyError):
         decoded(body, coding, LIMIT)
-    except BodyError:
-        pass
     without_chunks(body)
 
 
@@ -91,14 +91,17 @@ def test_a_crawl_is_read_as_it_was_written(warc: Callable[..., Path], name: str)
         ("https://host.example/list.pdf", 200, [("Content-Type", "application/pdf")], b"%PDF"),
         ("https://host.example/robots.txt", 200, [("Content-Type", "text/plain")], b"User-agent: *\nDisallow: /1"),
         ("https://host.example/2", 503, [], b"busy"),
-        ("https://host.example/2", 200, [("Content-Type", "text/html"), ("Transfer-Encoding", "chunked")], chunked(html("at last"), 7)),
-        ("https://host.example/3", 200, [("Content-Type", "text/html"), ("Content-Encoding", "br")], brotli.compress(html("air"))),
-        ("https://host.example/4", 200, [("Content-Type", "text/html"), ("Content-Encoding", "gzip")], b"\x1f\x8bnothing"),
+        ("https://host.example/2", 200, [HTML, ("Transfer-Encoding", "chunked")], chunked(html("at last"), 7)),
+        ("https://host.example/3", 200, [HTML, ("Content-Encoding", "br")], brotli.compress(html("air"))),
+        ("https://host.example/4", 200, [HTML, ("Content-Encoding", "gzip")], b"\x1f\x8bnothing"),
         name=name,
     )  # fmt: skip
     audit = mardok.audit(path)
     pages = audit.pages.set_index("url")
-    assert pages.loc["https://host.example/moved", ["redirect_url", "reason"]].tolist() == ["https://host.example/1", "redirect"]
+    assert pages.loc["https://host.example/moved", ["redirect_url", "reason"]].tolist() == [
+        "https://host.example/1",
+        "redirect",
+    ]
     assert pages.loc["https://host.example/1", "reason"] == "robots.txt"
     assert pages.loc["https://host.example/2", ["status", "main_text"]].tolist() == [200, "at last"]
     assert pages.loc["https://host.example/3", "main_text"] == "air"
@@ -135,14 +138,15 @@ def test_reading_goes_on_behind_damage(tmp_path: Path, is_gzip: bool) -> None:
 
 @settings(max_examples=60, deadline=None)
 @given(noise=st.binary(max_size=60), at=st.integers(0, 2000), is_gzip=st.booleans())
-def test_no_noise_in_a_crawl_breaks_reading(tmp_path_factory: pytest.TempPathFactory, noise: bytes, at: int, is_gzip: bool) -> None:
+def test_no_noise_in_a_crawl_breaks_reading(
+    tmp_path_factory: pytest.TempPathFactory, noise: bytes, at: int, is_gzip: bool
+) -> None:
     data, _ = warc_bytes(FIVE, gzip=is_gzip)
     path = tmp_path_factory.getbasetemp() / "noise.warc"
     path.write_bytes(data[:at] + noise + data[at + len(noise) :])
-    try:
-        read(path)
-    except mardok.SourceError as error:
-        assert "does not begin like a WARC file" in str(error)
+    with suppress(mardok.SourceError):  # the noise may hit the very beginning
+        found, intake = read(path)
+        assert len(found) + len(intake.unread) >= 4
 
 
 def test_a_folder_is_read_with_its_addresses(tmp_path: Path) -> None:

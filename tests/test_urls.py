@@ -6,8 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mardok.settings import Settings, Variants
 from mardok.plan.proposals import variant_rule
+from mardok.settings import Settings, Variants
 from mardok.urls import is_pagination, normal_url, variant_form
 
 # (as written, base, in its one form)
@@ -40,7 +40,7 @@ def test_the_one_form_is_its_own_form(text: str) -> None:
     if url is not None:
         assert normal_url(url) == url
         assert url.isascii()
-        assert not any(character.isspace() or character in "<>\"`{}|\\^" for character in url)
+        assert not any(character.isspace() or character in '<>"`{}|\\^' for character in url)
 
 
 # (one address, another, the rule that takes the first to the second)

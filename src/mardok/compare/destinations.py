@@ -6,12 +6,16 @@ Out: for each page its final address, the row of the page there, and how the way
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
+from mardok.extract.page import Page
 from mardok.text.site import Site
 
-_OK = (None, 200)
+
+def pointer_of(page: Page) -> str:
+    """The other address that a page sends on to by redirect, or names as canonical if it answers; ``""`` if none."""
+    target = page.redirect_url or (page.canonical_url if page.status in (None, 200) else "")
+    return "" if target == page.url else target
 
 
 @dataclass(frozen=True)
@@ -22,8 +26,10 @@ class Destination:
     """Final address; ``""`` in a loop."""
     row: int
     """Row of the page there; -1 if it was not read or there is a loop."""
+    hops: tuple[str, ...]
+    """Addresses it leads through, the first target first, the last the final one."""
     redirects: tuple[str, ...]
-    """Addresses that the redirects alone lead through, the first target first."""
+    """Those of them that redirects alone lead to, before any canonical."""
     is_loop: bool
     """Whether the redirects lead in a circle."""
 
@@ -35,27 +41,16 @@ def destinations(site: Site) -> tuple[Destination, ...]:
 
 def _destination(site: Site, start: int) -> Destination:
     row, url = start, site.pages[start].url
-    seen = {url}
-    redirects: list[str] = []
-    only_redirects = True
-    while row >= 0:
-        page = site.pages[row]
-        only_redirects = only_redirects and bool(page.redirect_url)
-        target = page.redirect_url or (page.canonical_url if page.status in _OK else "")
-        if not target or target == url:
-            break
-        if target in seen:
+    hops: list[str] = []
+    n_redirects = 0
+    while row >= 0 and (target := pointer_of(site.pages[row])):
+        if n_redirects == len(hops) and site.pages[row].redirect_url:
+            n_redirects += 1
+        hops.append(target)
+        if target == site.pages[start].url or target in hops[:-1]:
             # Canonicals that name each other settle nothing; the page stays where it is. Redirects never arrive.
-            if only_redirects:
-                return Destination("", -1, (*redirects, target), is_loop=True)
-            return Destination(site.pages[start].url, start, tuple(redirects), is_loop=False)
-        if only_redirects:
-            redirects.append(target)
-        seen.add(target)
+            is_loop = n_redirects == len(hops)
+            end = ("", -1) if is_loop else (site.pages[start].url, start)
+            return Destination(*end, tuple(hops), tuple(hops[:n_redirects]), is_loop)
         url, row = target, site.row_of.get(target, -1)
-    return Destination(url, row, tuple(redirects), is_loop=False)
-
-
-def folded_rows(ways: Sequence[Destination]) -> list[int]:
-    """For each page the row it is folded into, -1 where its destination was not read."""
-    return [way.row for way in ways]
+    return Destination(url, row, tuple(hops), tuple(hops[:n_redirects]), is_loop=False)

@@ -10,6 +10,7 @@ nothing; only a text whose declaration is missing or contradicted is classified,
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from functools import lru_cache
 
 import stopwordsiso
@@ -33,12 +34,17 @@ def language_of(text: str, declared: str, settings: Language) -> str:
     words = [found[0].casefold() for found, _ in zip(_WORD.finditer(text), range(_CHECKED_WORDS), strict=False)]
     if len(words) < settings.minimum_words:
         return declared
-    known = function_words(declared)
-    if known is None and declared:
+    if declared and _is_believable(declared, words, settings):
         return declared
-    if known and sum(word in known for word in words) >= settings.function_word_share * len(words):
-        return declared
-    return _classified(" ".join(words)[:_CLASSIFIED_CHARACTERS]) or declared
+    found = _classified(" ".join(words)[:_CLASSIFIED_CHARACTERS])
+    # A list of part numbers is in no language: without function words a guess does not beat a declaration.
+    return found if not declared or _is_believable(found, words, settings) else declared
+
+
+def _is_believable(language: str, words: Sequence[str], settings: Language) -> bool:
+    """Whether enough of the words are function words of the language, or nothing can be said against it."""
+    known = function_words(language)
+    return known is None or sum(word in known for word in words) >= settings.function_word_share * len(words)
 
 
 @lru_cache(maxsize=256)

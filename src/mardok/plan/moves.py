@@ -97,16 +97,10 @@ class Moves:
                     self._linking[row].append((source, link.anchor, link.in_chrome))
 
     def _collect_pointers(self, ways: Sequence[Destination]) -> None:
-        for source, page in enumerate(self._site.pages):
+        for source, (page, way) in enumerate(zip(self._site.pages, ways, strict=True)):
             if source in self._move_of:
                 continue
-            if page.redirect_url:
-                for url in ways[source].redirects:
-                    row = self._site.row_of.get(url, -1)
-                    if row in self._move_of:
-                        self._pointing[row].append((source, "redirect"))
-                        break
-            elif page.canonical_url not in ("", page.url):
-                row = self._site.row_of.get(page.canonical_url, -1)
-                if row in self._move_of:
-                    self._pointing[row].append((source, "canonical"))
+            passed = (self._site.row_of.get(url, -1) for url in way.hops)
+            moved = next((row for row in passed if row in self._move_of), None)
+            if moved is not None:
+                self._pointing[moved].append((source, "redirect" if page.redirect_url else "canonical"))

@@ -12,6 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
+from mardok.compare.destinations import pointer_of
 from mardok.errors import UnsafePlanError
 from mardok.plan.proposal import Proposal
 from mardok.tables import STEPS_OF_ACTION, STRUCTURAL_STEPS
@@ -48,8 +49,8 @@ def check_safety(proposals: Iterable[Proposal], site: Site, is_indexable: Mappin
                 f"{proposal.keeper} is the keeper of {proposal.id} and would get {fate[proposal.keeper][0]}"
             )
     for page in site.pages:
-        pointed = page.redirect_url or page.canonical_url
-        if pointed in fate and pointed != page.url and page.url not in fate:
+        pointed = pointer_of(page)
+        if pointed in fate and page.url not in fate:
             raise UnsafePlanError(f"{page.url} would lead on through {pointed}, which gets {fate[pointed][0]}")
 
 
@@ -65,6 +66,9 @@ def _check_target(
         raise UnsafePlanError(f"{url}: {step} to {target}, which itself gets {fate[target][0]}")
     if not is_indexable[row]:
         raise UnsafePlanError(f"{url}: {step} to {target}, which is not indexable")
-    here, there = site.pages[site.row_of[url]].language, site.pages[row].language
+    page, there = site.pages[site.row_of[url]], site.pages[row].language
+    here = (
+        "" if pointer_of(page) else page.language
+    )  # where a pointer leads was decided before; it follows the page that moves
     if here and there and here != there:
         raise UnsafePlanError(f"{url}: {step} to {target}, from language {here} to {there}")

@@ -1,0 +1,177 @@
+"""The command line, as a user meets it."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from conftest import DEMO_SEARCH, DEMO_WARC, html, warc_bytes
+
+from mardok.cli import main
+from mardok.demo.troubles import url
+
+Run = Callable[..., "subprocess.CompletedProcess[str]"]
+WARC_PAGES = [(f"https://host.example/{n}", 200, [], html(f"number {n} " * 60)) for n in range(3)]
+
+
+@pytest.fixture
+def run_here(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Run:
+    """Runs the command line inside this process: many calls, no start-up."""
+
+    def call(*arguments: str) -> subprocess.CompletedProcess[str]:
+        monkeypatch.setattr("sys.argv", ["mardok", *arguments])
+        with pytest.raises(SystemExit) as left:
+            main()
+        return subprocess.CompletedProcess(arguments, int(left.value.code or 0), *capsys.readouterr())
+
+    return call
+
+
+def digest(folder: Path) -> dict[str, bytes]:
+    return {path.name: path.read_bytes() for path in sorted(folder.glob("*.csv"))}
+
+
+def test_the_demo_ends_with_a_plan_and_a_report(run: Run, tmp_path: Path) -> None:
+    done = run("demo", tmp_path / "here")
+    assert done.returncode == 0
+    assert "161 pages read, 147 indexable" in done.stdout
+    assert "Merge 1 copy into /repairs/bow-rehair/" in done.stdout
+    report = Path(done.stdout.split("Report: ")[1].strip())
+    assert report == tmp_path / "here" / "audit" / "report.html"
+    assert report.stat().st_size > 50_000
+    assert done.stderr == ""
+    again = run("demo", tmp_path / "there")
+    assert digest(tmp_path / "here" / "audit") == digest(tmp_path / "there" / "audit")
+    assert again.stdout.splitlines()[:-1] != []
+
+
+def test_one_process_or_more_give_the_same_bytes(run: Run, tmp_path: Path) -> None:
+    for jobs in (1, 3):
+        assert run("audit", DEMO_WARC, "--search", DEMO_SEARCH, "-o", tmp_path / f"{jobs}", "--jobs", jobs).returncode == 0
+    assert digest(tmp_path / "1") == digest(tmp_path / "3")
+
+
+def test_an_audit_is_made_again_from_its_folder_with_other_settings(run: Run, tmp_path: Path) -> None:
+    out = tmp_path / "audit"
+    source = tmp_path / "site.warc.gz"
+    shutil.copy(DEMO_WARC, source)
+    assert run("audit", source, "-o", out, "--set", "text.ignore=.cookie-note").returncode == 0
+    words = json.loads(run("page", out, url("/contact/"), "--json").stdout)["page"]["words"]
+    done = run("audit", out, "-o", out, "--set", "copies.resemblance=0.95", "--json")
+    answer = json.loads(done.stdout)
+    assert answer["totals"]["pages_with_copies"] < 31
+    assert json.loads(run("page", out, url("/contact/"), "--json").stdout)["page"]["words"] == words
+    source.unlink()
+    done = run("audit", out, "-o", out)
+    assert done.returncode == 2
+    assert "no longer there" in done.stderr
+
+
+def test_page_and_pair_answer_from_the_folder(run: Run, demo_folder: Path) -> None:
+    shown = run("page", demo_folder, url("/repairs/bow-rehair/"))
+    assert shown.returncode == 0
+    for part in ("Bow rehair | Wyndale Violin Hire", "Heading outline", "Relatives", "96%", "Steps", "keeper: stays"):
+        assert part in shown.stdout
+    text = run("page", demo_folder, url("/contact/"), "--text").stdout
+    assert "breadcrumb" in text
+    assert "Ring the workshop" in text
+    pair = run("pair", demo_folder, url("/repairs/bow-rehair/"), url("/bow-rehairing-service/"))
+    assert "Resemblance 96%" in pair.stdout
+    assert "[thirty-eight]" in pair.stdout
+    assert "[thirty-six]" in pair.stdout
+    as_json = json.loads(run("pair", demo_folder, url("/terms/"), url("/hire/terms/"), "--json").stdout)
+    assert as_json["identical_text"]
+    assert as_json["resemblance"] == 1
+    assert [run["same"] for run in as_json["runs"]] == [True]
+    unknown = run("page", demo_folder, url("/contakt/"))
+    assert unknown.returncode == 2
+    assert "near it are" in unknown.stderr
+
+
+@pytest.mark.parametrize("command", ["demo", "audit", "page", "pair"])
+def test_help_has_an_example(run_here: Run, command: str) -> None:
+    assert f"Example: mardok {command}" in run_here(command, "--help").stdout
+
+
+BAD_CALLS: list[tuple[list[str], str]] = [
+    (["audit", "missing.warc.gz", "-o", "out"], "missing.warc.gz: there is no such file or folder"),
+    (["audit", "empty", "-o", "out", "--base", "https://host.example/"], "holds no HTML file"),
+    (["audit", "folder", "-o", "out"], "--base https://host.example/"),
+    (["audit", "folder", "-o", "out", "--base", "host"], "--base 'host': expected an http(s) address"),
+    (["audit", "no-url.csv", "-o", "out"], "has no column 'url'; its columns are 'address', 'text'"),
+    (["audit", "only-url.csv", "-o", "out"], "beside 'url' it needs at least one of html, text"),
+    (
+        ["audit", "good.warc", "-o", "out", "--set", "copies.likeness=1"],
+        "setting 'copies.likeness': there is no such setting",
+    ),
+    (["audit", "good.warc", "-o", "out", "--set", "copies.resemblance=3"], "less than or equal to 1; got 3"),
+    (["audit", "good.warc", "-o", "out", "--set", "text.only=a["], "'a[' is not a CSS selector"),
+    (["audit", "good.warc", "-o", "out", "--settings", "bad.toml"], "bad.toml: cannot be read as a TOML settings file"),
+    (["audit", "good.warc", "-o", "theirs"], "theirs: is not empty and not an audit folder"),
+    (["audit", "good.warc", "-o", "good.warc"], "good.warc: is a file"),
+    (["audit", "good.warc", "-o", "out", "--search", "nothing.csv"], "nothing.csv: there is no such search file"),
+    (["audit", "good.warc", "-o", "out", "--search", "no-url.csv"], "has no column 'query'"),
+    (["audit", "nonsense.warc", "-o", "out"], "does not begin like a WARC file"),
+    (["audit", "empty.warc", "-o", "out"], "the file is empty"),
+    (["audit", "images.warc", "-o", "out"], "no page could be read; skipped 1 of type image/png"),
+    (["audit", "notes.txt", "-o", "out"], "expected .warc, .warc.gz"),
+    (["audit", "good.warc"], "Missing option '-o'"),
+    (["page", "theirs", "https://host.example/"], "theirs: is not an audit folder"),
+    (["pair", "nowhere", "a", "b"], "nowhere: there is no such folder"),
+]
+
+
+@pytest.mark.parametrize(("call", "message"), BAD_CALLS)
+def test_a_wrong_call_gets_one_line_and_leaves_everything_as_it_was(
+    run_here: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, call: list[str], message: str
+) -> None:
+    for name in ("empty", "folder", "theirs"):
+        (tmp_path / name).mkdir()
+    files = {
+        "folder/a.html": html("a"), "theirs/work.txt": b"mine", "notes.txt": b"x", "no-url.csv": b"address,text\n1,2\n",
+        "good.warc": warc_bytes(WARC_PAGES, gzip=False)[0], "nonsense.warc": b"nonsense", "empty.warc": b"",
+        "only-url.csv": b"url\nx\n",
+        "bad.toml": b"[copies\n",
+        "images.warc": warc_bytes([("https://host.example/i", 200, [("Content-Type", "image/png")], b"x")], gzip=False)[0],
+    }  # fmt: skip
+    for name, data in files.items():
+        (tmp_path / name).write_bytes(data)
+    monkeypatch.chdir(tmp_path)
+    done = run_here(*call)
+    assert done.returncode == 2
+    assert done.stdout == ""
+    assert message in done.stderr
+    if message != "Missing option '-o'":
+        assert done.stderr.count("\n") == 1
+        assert done.stderr.startswith("mardok: ")
+    assert {path.name for path in tmp_path.iterdir()} == {name.split("/")[0] for name in files} | {
+        "empty",
+        "folder",
+        "theirs",
+    }
+    assert all((tmp_path / name).read_bytes() == data for name, data in files.items())
+
+
+def test_a_failing_audit_leaves_the_earlier_one_as_it_was(run: Run, tmp_path: Path) -> None:
+    good = tmp_path / "good.warc"
+    good.write_bytes(warc_bytes(WARC_PAGES, gzip=False)[0])
+    assert run("audit", good, "-o", tmp_path / "out").returncode == 0
+    before = {path: path.read_bytes() for path in (tmp_path / "out").rglob("*") if path.is_file()}
+    assert run("audit", tmp_path / "missing", "-o", tmp_path / "out").returncode == 2
+    assert {path: path.read_bytes() for path in (tmp_path / "out").rglob("*") if path.is_file()} == before
+
+
+def test_a_crawl_cut_in_the_middle_is_used_and_told_with_status_1(run: Run, tmp_path: Path) -> None:
+    data, starts = warc_bytes(WARC_PAGES)
+    path = tmp_path / "cut.warc.gz"
+    path.write_bytes(data[: starts[2] + 150])
+    done = run("audit", path, "-o", tmp_path / "out")
+    assert done.returncode == 1
+    assert "2 pages read" in done.stdout
+    assert done.stderr.startswith(f"mardok: {path}, byte {starts[2]}")
+    assert done.stderr.count("\n") == 1
+    assert "Could not be read (1)" in (tmp_path / "out" / "report.html").read_text("utf-8")

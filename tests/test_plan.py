@@ -1,0 +1,282 @@
+"""The plan: safe and complete on any site, with figures that can be computed again."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+
+import mardok
+from mardok.errors import UnsafePlanError
+from mardok.extract.extraction import extract_page
+from mardok.findings.demand import Demand
+from mardok.plan.gain import click_curve, gain_in_clicks
+from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.safety import check_safety
+from mardok.settings import Settings
+from mardok.sources.raw import RawPage
+from mardok.tables import STRUCTURAL_STEPS
+from mardok.text.site import Site, site_of
+
+HOST = "https://www.host.example"
+ADDRESSES = [
+    f"{HOST}/", "http://www.host.example/", "https://host.example/", f"{HOST}/index.html", f"{HOST}/a/", f"{HOST}/a",
+    f"{HOST}/A/", f"{HOST}/a/?utm_source=x", f"{HOST}/a/?id=1", f"{HOST}/b/", "http://host.example/b/", f"{HOST}/print/b/",
+    f"{HOST}/town/ost/", f"{HOST}/town/west/", f"{HOST}/town/nord/", f"{HOST}/list/?page=2", f"{HOST}/de/a/",
+]  # fmt: skip
+BASE = " ".join(f"word{n}" for n in range(60))
+TEXTS = [BASE, BASE + " one more", BASE.replace("word30", "other"), BASE + " Ost Ost", BASE + " West West", "short text", ""]
+# Shrinking a site takes minutes and gains little: a failing site is small enough to read.
+EXPENSIVE: dict[str, Any] = {
+    "suppress_health_check": [HealthCheck.function_scoped_fixture],
+    "phases": [Phase.explicit, Phase.reuse, Phase.generate],
+}
+TITLES = ["Hire in Ost", "Hire in West", "Hire in Nord", "Bows", ""]
+
+PAGE = st.fixed_dictionaries(
+    {
+        "text": st.sampled_from(TEXTS),
+        "title": st.sampled_from(TITLES),
+        "status": st.sampled_from([200, 200, 200, 200, 301, 404]),
+        "target": st.sampled_from(ADDRESSES),
+        "canonical": st.sampled_from([None, None, None, *ADDRESSES]),
+        "robots": st.sampled_from(["", "", "", "noindex"]),
+        "lang": st.sampled_from(["en", "en", "en", "de"]),
+        "links": st.lists(st.sampled_from(ADDRESSES), max_size=3),
+    }
+)
+SITES = st.dictionaries(st.sampled_from(ADDRESSES), PAGE, min_size=2)
+
+
+def html_of(page: dict[str, Any]) -> str:
+    canonical = f"<link rel=canonical href='{page['canonical']}'>" if page["canonical"] else ""
+    links = "".join(f"<a href='{url}'>to {url[-4:]}</a> " for url in page["links"])
+    return (
+        f"<html lang={page['lang']}><head><title>{page['title']}</title>{canonical}"
+        f"<meta name=robots content='{page['robots']}'></head><body><nav>{links}</nav><p>{page['text']}</p>"
+    )
+
+
+def write_site(path: Path, pages: dict[str, dict[str, Any]]) -> Path:
+    rows = []
+    for url, page in pages.items():
+        is_redirect = page["status"] == 301
+        rows.append({"url": url, "status": page["status"], "html": "" if is_redirect else html_of(page)})
+        rows[-1]["redirect_url"] = page["target"] if is_redirect else ""
+    path.write_text("".join(json.dumps(row) + "\n" for row in rows), "utf-8")
+    return path
+
+
+def assert_safe(audit: mardok.Audit) -> None:
+    """The rules of a safe plan, read off the tables alone."""
+    pages = audit.pages.set_index("url")
+    structural = audit.steps[audit.steps["step"].isin(STRUCTURAL_STEPS)]
+    fate = structural.drop_duplicates(["url", "step", "target"])
+    assert fate["url"].is_unique
+    roots = fate[fate["url"].str.count("/") == 3]
+    assert (roots["target"].str.count("/") == 3).all()  # a home page goes to no other page than a home page
+    moved = set(fate["url"])
+    for url, target in fate[["url", "target"]].itertuples(index=False):
+        kept = pages.loc[target]
+        assert target not in moved
+        assert kept["indexable"]
+        assert kept["status"] == 200
+        is_pointer = pages.loc[url, "redirect_url"] or pages.loc[url, "canonical_url"] not in ("", url)
+        assert is_pointer or {pages.loc[url, "language"], kept["language"]} - {""} == {kept["language"]} - {""}
+    for keeper in filter(None, audit.plan["keeper"]):
+        assert keeper not in moved
+    now = {url: page["redirect_url"] or (page["status"] == 200 and page["canonical_url"]) for url, page in pages.iterrows()}
+    after = {**now, **dict(fate[["url", "target"]].itertuples(index=False))}
+    for url, target in after.items():
+        if target in moved:
+            assert url == target or not target, f"{url} still leads to {target}, which goes"
+
+
+@settings(max_examples=120, deadline=None, **EXPENSIVE)
+@given(pages=SITES)
+def test_every_plan_is_safe_complete_and_independent_of_the_order_of_input(tmp_path: Path, pages: dict[str, Any]) -> None:
+    audit = mardok.audit(write_site(tmp_path / "one.jsonl", pages))
+    assert_safe(audit)
+    turned = mardok.audit(write_site(tmp_path / "two.jsonl", dict(reversed(pages.items()))))
+    for name in ("plan", "steps", "groups", "pairs", "checks"):
+        pd.testing.assert_frame_equal(audit.tables[name], turned.tables[name])
+    indexable = audit.pages.set_index("url")["indexable"]
+    for _, group in audit.groups.groupby("group"):
+        assert indexable[group["url"]].all()
+        assert (group["role"] == "keeper").sum() == 1
+    assert set(audit.groups["url"]) <= set(audit.steps["url"])
+
+
+@settings(max_examples=25, deadline=None, **EXPENSIVE)
+@given(pages=SITES)
+def test_a_plan_is_safe_too_when_pages_that_are_not_indexable_are_compared(tmp_path: Path, pages: dict[str, Any]) -> None:
+    chosen = mardok.read_settings(assignments=["copies.all_pages=true"])
+    assert_safe(mardok.audit(write_site(tmp_path / "all.jsonl", pages), settings=chosen))
+
+
+def test_members_resemble_their_keeper_and_speak_its_language(demo: mardok.Audit) -> None:
+    pages = demo.pages.set_index("url")
+    for _, group in demo.groups[demo.groups["kind"] == "copies"].groupby("group"):
+        keeper = group.loc[group["role"] == "keeper", "url"].item()
+        members = group.loc[group["role"] == "member", "url"].tolist()
+        found = mardok.find_copies(pages.loc[[keeper, *members], "main_text"].tolist(), minimum=0.85)
+        assert (found["a"] == 0).sum() == len(members)
+        assert pages.loc[members, "language"].eq(pages.loc[keeper, "language"]).all()
+
+
+def a_site() -> Site:
+    heads = {
+        **dict.fromkeys(["a", "b", "c", "de"], ""),
+        "gone": "<meta name=robots content=noindex>",
+        "old": "<link rel=canonical href=/a>",
+    }
+    raws = [
+        RawPage(f"{HOST}/{name}", "test", 200, (), f"<html lang={'de' if name == 'de' else 'en'}>{head}<p>x".encode())
+        for name, head in heads.items()
+    ]
+    raws.append(RawPage(f"{HOST}/", "test", 200, (), b"<html lang=en><p>home"))
+    return site_of([extract_page(raw, Settings()) for raw in raws], Settings().text)
+
+
+def proposal(*steps: tuple[str, str, str], keeper: str = "b", action: str = "merge") -> Proposal:
+    return Proposal(
+        id="0123456789", action=action, owner="server", keeper=f"{HOST}/{keeper}", urls=(f"{HOST}/a",),
+        gain=Gain(0, 0, "link weight"), effort_hours=1, confidence="high", evidence="text", summary="", why="", unless="",
+        steps=tuple(Step(f"{HOST}/{url}", step, f"{HOST}/{target}") for url, step, target in steps),
+    )  # fmt: skip
+
+
+REDIRECT_OLD = ("old", "redirect", "b")
+UNSAFE = [
+    ([proposal(("a", "redirect", "b"), ("a", "canonical", "c"), REDIRECT_OLD)], "both redirect and canonical"),
+    ([proposal(("a", "redirect", "b"), ("b", "redirect", "c"), keeper="c")], "itself gets redirect"),
+    ([proposal(("a", "redirect", "a"))], "to itself"),
+    ([proposal(("a", "redirect", "gone"))], "not indexable"),
+    ([proposal(("a", "redirect", "nowhere"))], "was not read"),
+    ([proposal(("a", "redirect", "de"))], "from language en to de"),
+    ([proposal(("", "redirect", "b"))], "home page"),
+    ([proposal(("b", "redirect", "c"))], "is the keeper"),
+    ([proposal(("a", "redirect", "b"))], "would lead on through"),
+    ([proposal(("a", "retire", ""), REDIRECT_OLD)], "must not hold a step"),
+    (
+        [proposal(("b", "canonical", "c"), keeper="c"), proposal(("b", "redirect", "c"), keeper="c")],
+        "both canonical and redirect",
+    ),
+]
+
+
+@pytest.mark.parametrize(("plan", "offence"), UNSAFE)
+def test_an_unsafe_plan_is_refused(plan: list[Proposal], offence: str) -> None:
+    site = a_site()
+    indexable = {row: not page.url.endswith(("gone", "old")) for row, page in enumerate(site.pages)}
+    check_safety([proposal(("a", "redirect", "b"), REDIRECT_OLD)], site, indexable, f"{HOST}/")
+    with pytest.raises(UnsafePlanError, match=offence):
+        check_safety(plan, site, indexable, f"{HOST}/")
+
+
+def demand_of(rows: list[tuple[str, int, int, int, float, int]]) -> Demand:
+    frame = pd.DataFrame(rows, columns=["query", "row", "clicks", "impressions", "position", "week"])
+    dates = pd.Timestamp("2026-01-05") + pd.to_timedelta(frame.pop("week") * 7, unit="D")
+    return Demand(frame.assign(date=dates, country="", device=""), months=2.0, is_dated=True, unmatched={})
+
+
+@settings(deadline=None)
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from("pqr"), st.integers(0, 2), st.integers(0, 9), st.integers(9, 90), st.floats(1, 30),
+            st.integers(0, 3),
+        ),
+        min_size=1, max_size=14, unique_by=lambda row: (row[0], row[1], row[5]),
+    )
+)  # fmt: skip
+def test_the_gain_is_the_one_of_its_definition(rows: list[tuple[str, int, int, int, float, int]]) -> None:
+    demand = demand_of(rows)
+    curve = click_curve(demand.rows)
+    assert (np.diff(curve.rates) <= 1e-12).all()
+    gain = gain_in_clicks(demand, curve, [0, 1], [1])
+    low = high = risk = 0.0
+    for query in "pqr":
+        own = [row for row in rows if row[0] == query and row[1] < 2]
+        if len({row[1] for row in own}) < 2:
+            risk += sum(row[2] for row in own if row[1] == 1)
+            continue
+        told = sum(row[3] * curve.at(np.array([row[4]]))[0] for row in own)
+        now = sum(row[2] for row in own)
+        scale = (now + 10) / (told + 10)
+        weeks = {row[5] for row in own}
+        bounds = [[row[3] for row in own if row[5] == week] for week in weeks]
+        led = [row for row in own if row[3] > 0.5 * sum(other[3] for other in own if other[5] == row[5])]
+
+        def best(some: list[Any]) -> float:
+            pages = [[row for row in some if row[1] == page] for page in (0, 1)]
+            rates = [
+                sum(r[3] * curve.at(np.array([r[4]]))[0] for r in page) / sum(r[3] for r in page) for page in pages if page
+            ]
+            return max(rates, default=0.0)
+
+        low += sum(max(week) for week in bounds) * best(own) * scale - now
+        high += sum(sum(week) for week in bounds) * max(best(led), best(own)) * scale - now
+    assert gain.at_risk == pytest.approx(risk / 2)
+    assert gain.low == pytest.approx((low - risk) / 2)
+    assert gain.high == pytest.approx(max(high, low - risk) / 2)
+
+
+def test_without_search_data_nothing_claims_search_and_gain_is_link_weight(page_table: Callable[..., Path]) -> None:
+    rows = [{"url": f"{HOST}/{n}", "html": f"<title>Care</title><a href=/0>x</a><p>{BASE}"} for n in range(3)]
+    audit = mardok.audit(page_table(rows))
+    assert audit.plan["evidence"].tolist() == ["text"]
+    assert audit.plan["gain_unit"].tolist() == ["link weight"]
+    weight = audit.pages.set_index("url")["link_weight"]
+    assert audit.plan["gain_high"].item() == pytest.approx(weight[[f"{HOST}/1", f"{HOST}/2"]].sum())
+    assert weight.sum() == pytest.approx(1)
+    relinked = audit.steps[audit.steps["step"] == "relink"]
+    assert relinked.empty  # the links lead to the keeper already
+    assert math.isclose(audit.plan["effort_hours"].item() % 0.25, 0)
+
+
+def test_a_person_can_keep_pages_reachable_or_leave_them(page_table: Callable[..., Path]) -> None:
+    path = page_table([{"url": f"{HOST}/{n}/", "html": f"<title>Care</title><p>{BASE}"} for n in "ab"])
+
+    def action(assignment: str) -> list[str]:
+        return mardok.audit(path, settings=mardok.read_settings(assignments=[assignment])).plan["action"].tolist()
+
+    assert action("copies.resemblance=0.85") == ["merge"]
+    assert action("plan.keep_reachable=['/b/*']") == ["canonical"]
+    assert action("plan.leave=['/b/*']") == ["leave"]
+
+
+def test_what_the_keeper_lacks_is_moved_and_links_and_redirects_follow(page_table: Callable[..., Path]) -> None:
+    unique = "these seven words stand only over here"
+    rows = [
+        {"url": f"{HOST}/keep", "html": f"<title>Care</title><p>{BASE}"},
+        {"url": f"{HOST}/copy", "html": f"<title>Care</title><p>{BASE}<p>{unique}"},
+        *({"url": f"{HOST}/{n}", "html": f"<nav><a href=/copy>menu</a></nav><p>{n} <a href=/keep>k</a>"} for n in range(4)),
+        *({"url": f"{HOST}/{n}", "html": f"<p>{n} <a href=/keep>k</a>"} for n in range(4, 7)),
+        {"url": f"{HOST}/in", "html": "<title>in</title><p>see <a href=/copy>the copy</a>"},
+        {"url": f"{HOST}/older", "status": 301, "redirect_url": f"{HOST}/old"},
+        {"url": f"{HOST}/old", "status": 301, "redirect_url": f"{HOST}/copy"},
+        {"url": f"{HOST}/said", "html": f"<link rel=canonical href=/copy><p>{BASE}"},
+    ]  # fmt: skip
+    steps = mardok.audit(page_table(rows), settings=mardok.read_settings(assignments=["copies.resemblance=0.8"])).steps
+    found = {
+        (url.removeprefix(HOST), step): detail
+        for url, step, detail in steps[["url", "step", "detail"]].itertuples(index=False)
+    }
+    assert set(steps.loc[steps["target"] != "", "target"]) == {f"{HOST}/keep"}
+    assert unique in found["/copy", "move_text"]
+    assert ("/copy", "redirect") in found
+    assert ("/older", "redirect") in found
+    assert ("/old", "redirect") in found
+    assert ("/said", "canonical") in found
+    assert "furniture of 4 pages" in found["/0", "relink"]
+    assert "'the copy'" in found["/in", "relink"]
+    assert len(found) == 8
