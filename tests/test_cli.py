@@ -39,7 +39,7 @@ def test_the_demo_ends_with_a_plan_and_a_report(run: Run, tmp_path: Path) -> Non
     done = run("demo", tmp_path / "here")
     assert done.returncode == 0
     assert "161 pages read, 147 indexable" in done.stdout
-    assert "Merge 1 copy into /repairs/bow-rehair/" in done.stdout
+    assert "Merge /bow-rehairing-service/" in done.stdout
     report = Path(done.stdout.split("Report: ")[1].strip())
     assert report == tmp_path / "here" / "audit" / "report.html"
     assert report.stat().st_size > 50_000

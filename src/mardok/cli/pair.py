@@ -83,5 +83,8 @@ def _sentence(figures: dict[str, Any]) -> str:
 def _cell(stretches: Iterable[Stretch]) -> Text:
     cell = Text()
     for stretch in stretches:
-        cell.append_text(shown(f"{stretch.text} ") if stretch.is_same else shown(f"[{stretch.text}] ", style="bold yellow"))
+        if stretch.is_same:
+            cell.append_text(shown(f"{stretch.text} "))
+        else:  # reversed, since any colour of its own is unreadable on some background
+            cell.append_text(shown(f"[{stretch.text}]", style="bold reverse")).append(" ")
     return cell

@@ -111,9 +111,19 @@ def _criteria(
             lambda row: float(standing.inlinks[row]),
             lambda a, b: f"{_pages(standing.inlinks[a])} to it, {standing.inlinks[b] or 'none'} to the next",
         ),
-        _Criterion(lambda row: round(float(standing.link_weight[row]), 9), lambda *_: "it has more link weight"),
+        _Criterion(lambda row: round(float(standing.link_weight[row]), 9), _more_weight(standing)),
     ]
     return [*home, *(plain if are_variants else []), *merit]
+
+
+def _more_weight(standing: Standing) -> Callable[[int, int], str]:
+    def reason(a: int, b: int) -> str:
+        one, other = (f"{standing.link_weight[row]:.3%}" for row in (a, b))
+        if one == other:
+            return "it has slightly more link weight"
+        return f"it holds {one} of the site's link weight, the next {other}"
+
+    return reason
 
 
 def _pages(count: int) -> str:

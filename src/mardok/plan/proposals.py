@@ -237,10 +237,10 @@ class _Writer:
             steps += self._unique_text(row, group.keeper) if is_merge else []
             steps += self._moving(row, "identical text" if row in group.identical else "near copy")
         n = len(group.members)
-        verb = (
-            f"Merge {count(n, 'copy', 'copies')} into" if is_merge else f"Name as canonical on {count(n, 'copy', 'copies')}:"
-        )
-        why = f"{self._sameness(group)} {path_of(self.url(group.keeper))} stays, because {group.reason}."
+        copies = path_of(self.url(group.members[0])) if n == 1 else count(n, "copy", "copies")
+        kept = path_of(self.url(group.keeper))
+        summary = f"Merge {copies} into {kept}" if is_merge else f"Name {kept} as canonical on {copies}"
+        why = f"{self._sameness(group)} {kept} stays, because {group.reason}."
         unless = "both have to stay reachable; then a canonical does (setting plan.keep_reachable)"
         if group.promises_differ:
             steps.append(Step(self.url(group.keeper), "retitle", detail=f"name all of them: {self._slots(group)}"))
@@ -255,7 +255,7 @@ class _Writer:
         moves_text = any(step.step == "move_text" for step in steps)
         return self._proposal(
             group, draft.action, "developer" if not is_merge else "editor" if moves_text else "server", gain, steps,
-            f"{verb} {path_of(self.url(group.keeper))}", why, unless, group.confidence,
+            summary, why, unless, group.confidence,
         )  # fmt: skip
 
     def _rewrite(self, group: Group) -> Proposal:
@@ -275,7 +275,7 @@ class _Writer:
         if asked:
             why += (
                 f" that searchers ask for: queries that name {len(asked)} of the {len(group.rows)} are shown "
-                f"{sum(shown.values()):.0f} times a month."
+                f"{sum(shown.values()):,.0f} times a month."
             )
             unless = "the offer is the same everywhere; then one page that names them all serves better"
         else:
@@ -296,7 +296,7 @@ class _Writer:
         detail = f"say what holds for {slot!r} only" if slot else "say what only this page is about"
         if row in group.resemblance:
             detail += f"; {percent(group.resemblance[row])} of the wording is that of {path_of(self.url(group.keeper))}"
-        return detail + (f"; queries that name it: {impressions:.0f} impressions a month" if impressions else "")
+        return detail + (f"; queries that name it: {impressions:,.0f} impressions a month" if impressions else "")
 
     def _rewrite_gain(self, asked: Mapping[int, Mapping[str, float]]) -> Gain:
         if self.standing.demand is None or self.curve is None:
@@ -391,7 +391,7 @@ class _Writer:
         if gain.n_queries:
             text = (
                 f" Search shows two or more of the pages for {count(gain.n_queries, 'query', 'queries')} "
-                f"({gain.impressions:.0f} impressions a month)."
+                f"({gain.impressions:,.0f} impressions a month)."
             )
         if gain.at_risk:
             text += f" {gain.at_risk:.1f} clicks a month come from queries for which only a page that moves is shown."

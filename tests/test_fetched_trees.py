@@ -1,0 +1,58 @@
+"""Real documentation that nobody wrote for Mardok: Debian's packages ``postgresql-doc-15`` and ``gnucash-docs``."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+import mardok
+
+pytestmark = pytest.mark.fetched
+
+POSTGRESQL = Path("/usr/share/doc/postgresql-doc-15/html")
+GNUCASH = Path("/usr/share/doc/gnucash-docs")
+
+
+@pytest.fixture(scope="module", params=[POSTGRESQL, GNUCASH], ids=["postgresql", "gnucash"])
+def tree(request: pytest.FixtureRequest) -> Path:
+    if not request.param.is_dir():
+        assert not os.environ.get("CI"), f"{request.param} is missing; .ci/run installs it"
+        pytest.skip(f"needs Debian's package of {request.param}")
+    return Path(request.param)
+
+
+@pytest.fixture(scope="module")
+def audit(tree: Path) -> mardok.Audit:
+    return mardok.audit(tree, base="https://docs.example/", jobs=2)
+
+
+def test_every_file_of_the_tree_is_a_page_with_text(tree: Path, audit: mardok.Audit) -> None:
+    files = [path for path in tree.rglob("*") if path.suffix in (".html", ".htm", ".xhtml") and path.is_file()]
+    assert len(audit.pages) == len(files) > 900
+    assert audit.tables["unread"].empty
+    assert audit.pages["indexable"].all()
+    assert (audit.pages["words"] > 0).mean() > 0.99
+    assert audit.pages["link_weight"].sum() == pytest.approx(1)
+
+
+def test_copies_are_pages_with_one_title_in_two_books(tree: Path, audit: mardok.Audit) -> None:
+    merged = audit.plan[audit.plan["action"] == "merge"]
+    if tree == POSTGRESQL:
+        assert merged.empty  # a reference manual does not repeat its pages
+        return
+    assert len(merged) >= 20
+    name_of = {url: url.rsplit("/", 1)[1] for url in audit.pages["url"]}
+    language_of = dict(audit.pages[["url", "language"]].itertuples(index=False))
+    for _, group in audit.groups.groupby("group"):
+        assert group["url"].map(name_of).nunique() == 1  # the licence stands in the guide and in the manual
+        assert group["url"].map(language_of).nunique() == 1
+
+
+def test_the_folder_is_written_and_read_back(audit: mardok.Audit, tmp_path: Path) -> None:
+    audit.save(tmp_path / "out")
+    again = mardok.load(tmp_path / "out")
+    for name, table in audit.tables.items():
+        assert again.tables[name].equals(table), name
+    assert (tmp_path / "out" / "report.html").stat().st_size < 25_000_000

@@ -1,0 +1,81 @@
+"""Makes ``docs/screenshots``: the demo's commands in a real terminal window and its report in Chromium, at 1280x800.
+
+Needs Debian's chromium, xvfb, xterm and imagemagick.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).parent.parent / "docs" / "screenshots"
+MARDOK = f"{sys.executable} -m mardok"
+HOST = "https://www.wyndale-violin-hire.example"
+DISPLAY = ":77"
+
+COMMANDS = {
+    "demo": "mardok demo",
+    "page": f"mardok page mardok-demo/audit {HOST}/repairs/bow-rehair/",
+    "pair": f"mardok pair mardok-demo/audit {HOST}/repairs/bow-rehair/ {HOST}/bow-rehairing-service/",
+}
+
+
+def terminal(name: str, command: str, folder: Path) -> None:
+    """Run a command in a terminal window and take a picture of it."""
+    shown = command.replace(HOST, "$site")
+    script = f"printf '$ %s\\n' {shown!r}; {command.replace('mardok ', MARDOK + ' ', 1)}; touch done; sleep 60"
+    window = subprocess.Popen(
+        [
+            "xterm", "-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "142x46+0+0", "-bg", "#fbfaf6", "-fg", "#1d2422",
+            "-e", "sh", "-c", script,
+        ],
+        cwd=folder, env={**os.environ, "DISPLAY": DISPLAY},
+    )  # fmt: skip
+    done = folder / "done"
+    for _ in range(600):
+        if done.exists():
+            break
+        time.sleep(0.1)
+    time.sleep(0.5)
+    subprocess.run(["import", "-window", "root", OUT / f"{name}.png"], env={**os.environ, "DISPLAY": DISPLAY}, check=True)
+    done.unlink()
+    window.terminate()
+    window.wait()
+
+
+def report(page: Page, folder: Path) -> None:
+    """Take pictures of the report."""
+    page.goto((folder / "mardok-demo" / "audit" / "report.html").as_uri())
+    page.screenshot(path=OUT / "report.png")
+    page.locator("details", has_text="Side by side: /bow-rehairing-service/").last.locator("summary").click()
+    page.locator("#groups").evaluate("element => element.scrollIntoView()")
+    page.screenshot(path=OUT / "report-groups.png")
+    page.locator("#checks").evaluate("element => element.scrollIntoView()")
+    page.screenshot(path=OUT / "report-checks.png")
+
+
+def main() -> None:
+    """Make all pictures."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    time.sleep(1)
+    try:
+        with tempfile.TemporaryDirectory() as name, sync_playwright() as playwright:
+            folder = Path(name)
+            for shot, command in COMMANDS.items():
+                terminal(shot, command, folder)
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+            report(browser.new_page(viewport={"width": 1280, "height": 800}), folder)
+            browser.close()
+    finally:
+        screen.terminate()
+
+
+if __name__ == "__main__":
+    main()
