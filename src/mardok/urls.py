@@ -71,10 +71,10 @@ def bare_host(url: str) -> str:
     return urlsplit(url).netloc.removeprefix("www.")
 
 
-def is_home(url: str) -> bool:
-    """Whether the address is the root of its host."""
+def is_home(url: str, settings: Variants) -> bool:
+    """Whether the address is the root of its host, or the index file there."""
     parts = urlsplit(url)
-    return parts.path == "/" and not parts.query
+    return not parts.query and parts.path[1:].casefold() in ("", *settings.index_files)
 
 
 def is_pagination(url: str, settings: Variants) -> bool:

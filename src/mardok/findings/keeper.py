@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from mardok.findings.demand import Demand
 from mardok.settings import Variants
 from mardok.text.site import Site
-from mardok.urls import is_home, variant_form
+from mardok.urls import variant_form
 
 
 @dataclass(frozen=True)
@@ -85,7 +85,7 @@ def _criteria(
     shared = shared_clicks(rows, standing.demand)
     url = {row: site.pages[row].url for row in rows}
     form = {row: variant_form(url[row], variants) for row in rows}
-    home = [_Criterion(lambda row: _is_main_home(url[row], standing.origin), lambda *_: "it is the home page")]
+    home = [_Criterion(lambda row: url[row] == standing.origin + "/", lambda *_: "it is the home page")]
     plain = [
         _Criterion(lambda row: url[row].startswith(standing.origin + "/"), lambda *_: "it is at the preferred host"),
         _Criterion(lambda row: url[row].startswith("https:"), lambda *_: "it is served over https"),
@@ -132,10 +132,6 @@ def _pages(count: int) -> str:
 
 def _or_none(clicks: float) -> str:
     return f"{clicks:.1f}" if clicks else "none"
-
-
-def _is_main_home(url: str, origin: str) -> bool:
-    return is_home(url) and url == origin + "/"
 
 
 def _address_cost(site: Site, row: int, variants: Variants) -> tuple[object, ...]:

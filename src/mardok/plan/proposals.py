@@ -12,7 +12,7 @@ shows that nobody does; hreflang alternates are left.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
 from urllib.parse import urlsplit
@@ -44,6 +44,8 @@ class _Draft:
     moved: tuple[Move, ...] = ()
     rule: str = ""
     """Pattern of addresses, for variants."""
+    stays: tuple[int, ...] = ()
+    """Members of the group that must not be moved, told in one of its drafts."""
 
 
 def make_proposals(
@@ -61,7 +63,8 @@ def make_proposals(
     curve : ClickCurve, optional
         The site's click-through rate by position; None without search data.
     """
-    drafts = [draft for group in groups for draft in _drafts(site, group, standing, settings)]
+    fixed = _fixed_pages(site, ways, settings)
+    drafts = [draft for group in groups for draft in _drafts(site, group, standing, settings, fixed)]
     moves = Moves(site, ways, (move for draft in drafts for move in draft.moved))
     writer = _Writer(site, standing, curve, settings, moves)
     by_rule: dict[tuple[str, str], list[_Draft]] = defaultdict(list)
@@ -73,20 +76,43 @@ def make_proposals(
     return proposals
 
 
-def _drafts(site: Site, group: Group, standing: Standing, settings: Settings) -> list[_Draft]:
-    movable = [row for row in group.members if _may_move(site, row, group.keeper, standing, settings)]
-    if group.kind == "variants":
-        return _variant_drafts(site, group, movable, settings)
-    movable = [row for row in movable if not is_home(site.pages[row].url)]
+def _fixed_pages(site: Site, ways: Sequence[Destination], settings: Settings) -> set[int]:
+    """Pages that a home page sends on to: they stand in for it, and the home page is never moved."""
+    passed = [url for way, page in zip(ways, site.pages, strict=True) if _is_home(page.url, settings) for url in way.hops]
+    return {site.row_of[url] for url in passed if url in site.row_of and not _is_home(url, settings)}
+
+
+def _is_home(url: str, settings: Settings) -> bool:
+    return is_home(url, settings.variants)
+
+
+def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fixed: Collection[int]) -> list[_Draft]:
+    is_variants = group.kind == "variants"
+    movable = [
+        row
+        for row in group.members
+        if _may_move(site, row, group.keeper, standing, settings)
+        and row not in fixed
+        and (is_variants or not _is_home(site.pages[row].url, settings))
+    ]
     if group.are_alternates or not movable:
         return [_Draft(group, "leave")]
-    if group.promises_differ and (standing.demand is None or _asked_for(group, standing, settings)):
-        return [_Draft(replace(group, members=tuple(movable)), "rewrite")]
-    stays = {row for row in movable if matches(site.pages[row].url, settings.plan.keep_reachable)}
+    if is_variants:
+        drafts = _variant_drafts(site, group, movable, settings)
+    elif group.promises_differ and (standing.demand is None or _asked_for(group, standing, settings)):
+        drafts = [_Draft(replace(group, members=tuple(movable)), "rewrite")]
+    else:
+        drafts = _merge_drafts(site, group, movable, settings)
+    stays = tuple(row for row in group.members if row not in movable)
+    return [replace(drafts[0], stays=stays), *drafts[1:]]
+
+
+def _merge_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[_Draft]:
+    reachable = {row for row in movable if matches(site.pages[row].url, settings.plan.keep_reachable)}
     drafts = []
     for action, step, rows in (
-        ("merge", "redirect", [row for row in movable if row not in stays]),
-        ("canonical", "canonical", sorted(stays)),
+        ("merge", "redirect", [row for row in movable if row not in reachable]),
+        ("canonical", "canonical", sorted(reachable)),
     ):
         if rows:
             moved = tuple(Move(row, step, group.keeper) for row in rows)
@@ -197,6 +223,7 @@ class _Writer:
         identical = all(draft.group.is_identical for draft in drafts)
         steps = [step for row in moved for step in self._moving(row, f"{rule}")]
         steps += [Step(self.url(row), "leave", detail="keeper: stays as it is") for row in keepers]
+        steps += [step for draft in drafts for step in self._staying(draft)]
         urls = tuple(sorted(map(self.url, [*moved, *keepers])))
         n = count(len(moved), "address", "addresses")
         summary = f"Redirect {n}, one rule: {rule}" if action == "merge" else f"Give {n} a canonical, one rule: {rule}"
@@ -226,7 +253,7 @@ class _Writer:
         """The proposal for one group of copies."""
         if draft.action == "leave":
             return self._leave(draft.group)
-        return self._rewrite(draft.group) if draft.action == "rewrite" else self._merge(draft)
+        return self._rewrite(draft) if draft.action == "rewrite" else self._merge(draft)
 
     def _merge(self, draft: _Draft) -> Proposal:
         group, is_merge = draft.group, draft.action == "merge"
@@ -236,6 +263,7 @@ class _Writer:
         for row in group.members:
             steps += self._unique_text(row, group.keeper) if is_merge else []
             steps += self._moving(row, "identical text" if row in group.identical else "near copy")
+        steps += self._staying(draft)
         n = len(group.members)
         copies = path_of(self.url(group.members[0])) if n == 1 else count(n, "copy", "copies")
         kept = path_of(self.url(group.keeper))
@@ -258,7 +286,15 @@ class _Writer:
             summary, why, unless, group.confidence,
         )  # fmt: skip
 
-    def _rewrite(self, group: Group) -> Proposal:
+    def _staying(self, draft: _Draft) -> list[Step]:
+        """A row for each page of the group that is left where it is."""
+        return [
+            Step(self.url(row), "leave", detail="stays: a home page, an exception (plan.leave), or not indexable anyway")
+            for row in draft.stays
+        ]
+
+    def _rewrite(self, draft: _Draft) -> Proposal:
+        group = draft.group
         asked = _asked_for(group, self.standing, self.settings)
         shown = {row: sum(queries.values()) for row, queries in asked.items()}
         gain = self._rewrite_gain(asked)
@@ -269,6 +305,7 @@ class _Writer:
                 steps.append(Step(self.url(row), "rewrite", detail=self._rewrite_detail(group, row, shown.get(row))))
             else:
                 steps.append(Step(self.url(row), "leave", detail="hardly any query names it: not worth rewriting yet"))
+        steps += self._staying(draft)
         what = f"pages '{group.pattern}'" if group.pattern else "pages"
         why = f"{self._sameness(group)} Their titles promise different things ({self._slots(group)}), so a merge loses pages"
         unless = "nobody searches for them one by one; then merge them into one page that names them all"
@@ -314,7 +351,7 @@ class _Writer:
             reason = "None may be moved: an exception in the settings (plan.leave), a home page, or not indexable anyway."
             unless = "the exception no longer holds, or the pages become indexable"
             summary = f"Leave {count(len(group.rows), 'page')} with one text: an exception holds"
-        steps = [Step(self.url(row), "leave", detail="exception") for row in group.rows]
+        steps = [Step(self.url(row), "leave", detail="exception") for row in group.rows if not self.moves.is_moved(row)]
         return self._proposal(
             group, "leave", "editor", Gain(0.0, 0.0, "link weight"), steps, summary,
             f"{self._sameness(group)} {reason}", unless, "high",
@@ -335,6 +372,8 @@ class _Writer:
         basis: Mapping[str, object] | None = None,
     ) -> Proposal:
         urls = tuple(sorted(map(self.url, group.rows)))
+        # What is left side by side may have its keeper moved by another group: then nobody is keeper here.
+        keeper = "" if self.moves.is_moved(group.keeper) else self.url(group.keeper)
         figures = {
             "resemblance_to_keeper": {self.url(row): round(value, 6) for row, value in sorted(group.resemblance.items())},
             "identical": len(group.identical),
@@ -342,7 +381,7 @@ class _Writer:
             **(basis or {}),
         }
         return Proposal(
-            id=group_id(group.kind, urls), action=action, owner=owner, keeper=self.url(group.keeper), urls=urls, gain=gain,
+            id=group_id(group.kind, urls), action=action, owner=owner, keeper=keeper, urls=urls, gain=gain,
             effort_hours=effort_hours(steps, self.settings.plan.effort), confidence=confidence,
             evidence=evidence or group.evidence, summary=summary, why=why, unless=unless, steps=tuple(steps), basis=figures,
         )  # fmt: skip
@@ -375,6 +414,8 @@ class _Writer:
         if group.is_identical:
             return f"{others} word for word the text of {target}."
         near = [value for row, value in group.resemblance.items() if row in group.members]
+        if not near:
+            return f"{count(len(group.members), 'page shows', 'pages show')} no text, like {target}."
         return f"{others} nearly the text of {target}: {percent_range(near)} of the wording (runs of three words) is common."
 
     def _slots(self, group: Group) -> str:
