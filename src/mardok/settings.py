@@ -17,6 +17,11 @@ from selectolax.lexbor import LexborHTMLParser, SelectolaxError
 from mardok.errors import SettingsError
 
 
+def _as_tuple(value: object) -> object:
+    """One text where several may stand, as written with ``--set``."""
+    return (value,) if isinstance(value, str) else value
+
+
 class Section(BaseModel):
     """A group of settings."""
 
@@ -28,6 +33,52 @@ class Sources(Section):
 
     max_body_mb: float = Field(default=64, gt=0, le=2048)
     """Largest decoded page, in megabytes; a larger one is listed as unread. Bounds what a compressed body can grow to."""
+
+
+class Crawl(Section):
+    """How pages are collected from a server."""
+
+    contact: str = ""
+    """Address or e-mail of whoever answers for the crawl; it is told to the server in the user agent."""
+    hosts: tuple[str, ...] = ()
+    """Further hosts that belong to the site, beside those of the start addresses with and without ``www.``."""
+    include: tuple[str, ...] = ()
+    """Address patterns (``*`` allowed). If there are any, only what fits one is fetched."""
+    exclude: tuple[str, ...] = ()
+    """Address patterns (``*`` allowed) of what is not fetched."""
+    drop_parameters: tuple[str, ...] = ()
+    """Parameters (``*`` allowed) taken off every address before it is fetched."""
+    sitemaps: bool = True
+    """Fetch the sitemaps that robots.txt names, else ``/sitemap.xml``, and the pages they list."""
+    images: bool = False
+    """Ask for the status of images (HEAD), to find broken ones."""
+    render: bool = False
+    """Open each page in a browser too, and keep what its scripts make of it."""
+    max_pages: int = Field(default=100_000, ge=1)
+    """Most addresses fetched as pages."""
+    max_depth: int = Field(default=100, ge=0)
+    """Most links to follow one after the other from a start address; ends calendars that never end."""
+    max_page_mb: float = Field(default=16, gt=0, le=2048)
+    """Largest body, in megabytes; what is larger is not read to its end."""
+    timeout_s: float = Field(default=30, gt=0)
+    """Most seconds for one answer, from the request to its last byte."""
+    delay_s: float = Field(default=0.5, ge=0)
+    """Least seconds from one request to the next. The pace slows down as the server does; 0 lets go of all restraint."""
+    concurrency: int = Field(default=1, ge=1, le=64)
+    """Requests under way at once."""
+    retries: int = Field(default=2, ge=0)
+    """Times an address is asked again after an answer of 429 or 5xx."""
+    longest_wait_s: float = Field(default=120, ge=0)
+    """Most seconds to wait when the server asks for it (Retry-After, crawl-delay)."""
+    stop_after_failures: int = Field(default=20, ge=1)
+    """Failures in a row after which the server is left in peace."""
+    repeats: int = Field(default=20, ge=1)
+    """Pages in a row, of one path with changing parameters, that say nothing new, after which no more are fetched."""
+
+    @field_validator("hosts", "include", "exclude", "drop_parameters", mode="before")
+    @classmethod
+    def _one_or_more(cls, value: object) -> object:
+        return _as_tuple(value)
 
 
 class Extract(Section):
@@ -55,7 +106,7 @@ class Text(Section):
     @field_validator("only", "ignore", mode="before")
     @classmethod
     def _one_or_more(cls, value: object) -> object:
-        return (value,) if isinstance(value, str) else value
+        return _as_tuple(value)
 
     @field_validator("only", "ignore")
     @classmethod
@@ -181,6 +232,8 @@ class Settings(Section):
 
     sources: Sources = Sources()
     """What is read."""
+    crawl: Crawl = Crawl()
+    """How pages are collected from a server."""
     extract: Extract = Extract()
     """What is taken from one page."""
     text: Text = Text()

@@ -1,0 +1,1 @@
+"""Collecting a site: politely, resumably, with the raw HTML kept in a WARC file."""
