@@ -93,6 +93,9 @@ def test_checks_name_the_planted_troubles_and_no_others(demo: mardok.Audit) -> N
         "redirect-chain": set(map(url, troubles.CHAINS)),
         "redirect-loop": set(map(url, troubles.LOOPS)),
         "redirect-broken": set(map(url, troubles.BROKEN_REDIRECTS)),
+        "page-orphan": set(map(url, troubles.ORPHANS)),
+        "link-blocked": set(map(url, troubles.ROBOTS_BLOCKED)),
+        "sitemap-not-indexable": set(map(url, troubles.NOT_FIT_FOR_SITEMAP)),
     }
 
 

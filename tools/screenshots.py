@@ -14,6 +14,9 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+from web_server import serving_demo
+
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 MARDOK = f"{sys.executable} -m mardok"
 HOST = "https://www.wyndale-violin-hire.example"
@@ -58,6 +61,8 @@ def report(page: Page, folder: Path) -> None:
     page.screenshot(path=OUT / "report-groups.png")
     page.locator("#checks").evaluate("element => element.scrollIntoView()")
     page.screenshot(path=OUT / "report-checks.png")
+    page.locator("#read").evaluate("element => element.scrollIntoView()")
+    page.screenshot(path=OUT / "report-read.png")
 
 
 def main() -> None:
@@ -70,6 +75,9 @@ def main() -> None:
             folder = Path(name)
             for shot, command in COMMANDS.items():
                 terminal(shot, command, folder)
+            with serving_demo() as server:
+                pace = "--set crawl.delay_s=0.02"
+                terminal("crawl", f"mardok crawl {server.base}/ -o site.warc.gz {pace}", folder)
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
             report(browser.new_page(viewport={"width": 1280, "height": 800}), folder)
             browser.close()

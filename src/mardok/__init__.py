@@ -13,9 +13,11 @@ from mardok.errors import (
 )
 from mardok.pipeline import Audit, audit, load
 from mardok.settings import Settings, read_settings
+from mardok.sources.crawl.run import CrawlSummary, crawl
 
 __all__ = [
     "Audit",
+    "CrawlSummary",
     "FolderError",
     "MardokError",
     "Run",
@@ -26,6 +28,7 @@ __all__ = [
     "UnknownPageError",
     "UnsafePlanError",
     "audit",
+    "crawl",
     "find_copies",
     "load",
     "read_settings",

@@ -30,6 +30,7 @@ from mardok.errors import SourceError, UnknownPageError
 from mardok.extract.extraction import extract_pages
 from mardok.extract.indexable import blocked_by, reason_not_indexable
 from mardok.findings.checks import check_rows
+from mardok.findings.coverage import coverage_of
 from mardok.findings.demand import Demand, match_demand
 from mardok.findings.groups import Grouping, find_groups, groups_table
 from mardok.findings.inventory import pages_table, pairs_table
@@ -191,7 +192,9 @@ def audit(
         "search": [str(path.resolve()) for path in searches],
         "settings": settings.model_dump(mode="json"),
         "skipped": dict(sorted(intake.skipped.items())),
-        "not_computed": _not_computed(intake, found is not None),
+        "not_computed": _not_computed(
+            intake, searched=found is not None, is_rendered=any(page.script_words is not None for page in site.pages)
+        ),
         "totals": totals,
     }
     return Audit(tables, meta)
@@ -209,6 +212,8 @@ def _findings(
     demand = match_demand(search, site, ways, settings) if search is not None else None
     standing = _standing(site, reasons, ways, demand, settings)
 
+    coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
+
     progress("comparing texts", 0)
     rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
     pairs = pairs_of(site.corpus, settings.pairs.resemblance, settings.pairs.containment, np.array(rows, np.int64))
@@ -225,14 +230,14 @@ def _findings(
     tables = {
         "plan": plan_table(proposals),
         "steps": steps_table(proposals),
-        "pages": pages_table(site, ways, reasons, standing, grouping, kept, settings),
+        "pages": pages_table(site, ways, reasons, standing, grouping, kept, coverage, settings),
         "groups": groups_table(site, grouping.groups),
         "pairs": pairs_table(site, kept),
-        "checks": check_rows(site, ways, grouping.untranslated, grouping.meant_for),
+        "checks": check_rows(site, ways, grouping, intake, coverage, reasons, is_blocked),
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
         **site_tables(site),
     }
-    return tables, _totals(tables, demand, grouping)
+    return tables, {**_totals(tables, demand, grouping), "crawl": coverage.totals()}
 
 
 def _standing(
@@ -298,10 +303,18 @@ def _counts(values: pd.Series) -> dict[str, int]:
     return {str(value): int(n) for value, n in values.value_counts().sort_index().items()}
 
 
-def _not_computed(intake: Intake, searched: bool) -> dict[str, str]:
+def _not_computed(intake: Intake, *, searched: bool, is_rendered: bool) -> dict[str, str]:
     missing = dict.fromkeys(_NOT_IN_THIS_VERSION, "not part of this version")
     if not searched:
         missing["clicks, impressions, gain in clicks"] = "no search data was given (--search)"
+    if not intake.robots and not intake.html_instead:
+        missing["what robots.txt closes"] = "the sources hold no robots.txt"
+    if not intake.sitemaps:
+        missing["orphans, pages only in the sitemap"] = "the sources hold no sitemap"
+    if not intake.images:
+        missing["broken images"] = "no image was asked for (mardok crawl --images)"
+    if not is_rendered:
+        missing["words that exist only after scripts run"] = "no page was opened in a browser (mardok crawl --render)"
     return {**missing, **intake.missing}
 
 

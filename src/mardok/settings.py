@@ -31,6 +31,8 @@ class Section(BaseModel):
 class Sources(Section):
     """What is read."""
 
+    rendered: bool = False
+    """Read pages as their scripts leave them, where the crawl was made with ``crawl.render``."""
     max_body_mb: float = Field(default=64, gt=0, le=2048)
     """Largest decoded page, in megabytes; a larger one is listed as unread. Bounds what a compressed body can grow to."""
 

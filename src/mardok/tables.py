@@ -87,6 +87,11 @@ CHECKS: Mapping[str, str] = {
     "text-untranslated": "the text also stands under the address of another language",
     "text-double-escaped": "escaped characters are shown as code",
     "text-encoding-broken": "characters were lost in a wrong encoding",
+    "page-orphan": "no page links to the page; only the sitemap leads to it",
+    "link-blocked": "pages link to an address that robots.txt closes",
+    "robots-html": "an HTML page stands where robots.txt should",
+    "sitemap-html": "an HTML page stands where a sitemap should",
+    "sitemap-not-indexable": "a sitemap lists a page that is not indexable",
     "page-insecure-parts": "a secure page loads insecure parts",
     "variant-answers": "several writings of one address answer 200",
 }
@@ -198,6 +203,11 @@ PAGES = Table(
         Column("text_hash", "str", "SHA-256 of the words and punctuation of the main text", csv=False),
         Column("main_text", "str", "main text, one line a block", csv=False),
         Column("source", "str", "file or folder the page was read from", csv=False),
+        Column("depth", "Int64", "links from the home page; missing where none lead there", unit="links", csv=False),
+        Column(
+            "in_sitemap", "str", "whether a sitemap lists it; empty where none was read", words=("", "no", "yes"), csv=False
+        ),
+        Column("script_words", "Int64", "words that exist only after scripts ran", unit="words", csv=False),
     ),
     ("url",),
 )

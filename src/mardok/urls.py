@@ -104,6 +104,11 @@ class VariantForm:
     marks: tuple[str, ...]
     """What else is not in the plain form: of ``scheme``, ``host``, ``index file``, ``slash``, ``case``."""
 
+    @property
+    def identity(self) -> tuple[str, tuple[tuple[str, str], ...]]:
+        """Equal for addresses that are written variants unless their texts say otherwise."""
+        return self.key, self.parameters
+
 
 def variant_form(url: str, settings: Variants) -> VariantForm:
     """Take an address apart for comparison with its variants.

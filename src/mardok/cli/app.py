@@ -11,19 +11,20 @@ import sys
 
 import typer
 
-from mardok.cli import audit, demo, page, pair
+from mardok.cli import audit, crawl, demo, page, pair
 from mardok.cli.console import fail
 from mardok.errors import MardokError
 
 app = typer.Typer(
     name="mardok",
-    help="Audits the content of a crawled site: finds copies and says what to do, best first.",
+    help="Collects a site, audits its content, and says what to do, best first.",
     no_args_is_help=True,
     add_completion=False,
     rich_markup_mode=None,
     pretty_exceptions_enable=False,
 )
 app.command("demo")(demo.demo)
+app.command("crawl")(crawl.crawl)
 app.command("audit")(audit.audit)
 app.command("page")(page.page)
 app.command("pair")(pair.pair)

@@ -16,7 +16,9 @@ from rich.table import Table
 import mardok
 from mardok import folder
 from mardok.cli.console import answer_console, errors, print_json, progress_line, records, shown
+from mardok.cli.crawl import summary_text, tell_hints
 from mardok.deliver.report import gain_text
+from mardok.pipeline import Progress
 from mardok.plan.wording import count
 
 _SHOWN_PROPOSALS = 10
@@ -25,7 +27,10 @@ _SHOWN_UNREAD = 5
 
 def audit(
     sources: Annotated[
-        list[str], typer.Argument(help="WARC file, folder of HTML, table, or earlier audit folder.", show_default=False)
+        list[str],
+        typer.Argument(
+            help="WARC file, folder of HTML, table, earlier audit folder, or an address to crawl first.", show_default=False
+        ),
     ],
     out: Annotated[Path, typer.Option("-o", "--output", help="Audit folder to write.", show_default=False)],
     base: Annotated[str | None, typer.Option(help="Address that a folder of HTML stands for.")] = None,
@@ -46,7 +51,8 @@ def audit(
     chosen = mardok.read_settings(settings, set_ or [], base=earlier[-1]["settings"] if earlier else None)
     searches = search or [Path(path) for meta in earlier for path in meta["search"]]
     with progress_line() as progress:
-        found = mardok.audit(*sources, base=base, search=searches, settings=chosen, jobs=jobs, progress=progress)
+        crawled = _crawled(sources, out, chosen, progress)
+        found = mardok.audit(*crawled, base=base, search=searches, settings=chosen, jobs=jobs, progress=progress)
         progress("writing the report", 0)
         found.save(out)
     if as_json:
@@ -55,6 +61,17 @@ def audit(
         print_summary(found, out)
     if tell_unread(found):
         raise typer.Exit(1)
+
+
+def _crawled(sources: list[str], out: Path, settings: mardok.Settings, progress: Progress) -> list[str]:
+    """The sources, with addresses crawled into a WARC file beside the audit folder, where the next audit finds it."""
+    starts = [source for source in sources if source.lower().startswith(("http://", "https://"))]
+    if not starts:
+        return sources
+    summary = mardok.crawl(*starts, out=out.with_name(f"{out.name}.warc.gz"), settings=settings, progress=progress)
+    errors.print(shown(summary_text(summary)))
+    tell_hints(summary)
+    return [str(summary.path), *(source for source in sources if source not in starts)]
 
 
 def print_summary(found: mardok.Audit, out: Path) -> None:
@@ -73,6 +90,9 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
             f"{count(len(found.plan), 'proposal')}, {totals['effort_hours']:g} hours of work."
         )
     )
+    if not totals["crawl"]["whole"]:
+        gaps = "; ".join(totals["crawl"]["gaps"])
+        console.print(shown(f"Not the whole site: {gaps}. What needs the whole site is not claimed."))
     if len(found.plan):
         console.print(_plan_table(found))
     if len(found.plan) > _SHOWN_PROPOSALS:

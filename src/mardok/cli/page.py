@@ -21,7 +21,8 @@ from mardok.plan.wording import percent
 _SHOWN_RELATIVES = 10
 _FACTS = (
     "status", "redirect_url", "final_url", "indexable", "reason", "robots", "canonical_url", "declared_language", "language",
-    "title", "description", "h1", "words", "copies", "inlinks", "link_weight", "clicks", "impressions",
+    "title", "description", "h1", "words", "copies", "inlinks", "depth", "in_sitemap",
+    "link_weight", "script_words", "clicks", "impressions",
 )  # fmt: skip
 
 

@@ -6,7 +6,7 @@ Out: for each address its status, headers and body, in the order a crawler would
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from mardok.demo import troubles
@@ -31,7 +31,10 @@ def responses() -> list[Response]:
     """Every response of the crawl."""
     articles = all_articles()
     html = _pages(articles)
-    found = [Response(f"{troubles.HOST}/robots.txt", 200, _robots(), "text/plain")]
+    found = [
+        Response(f"{troubles.HOST}/robots.txt", 200, _robots(), "text/plain"),
+        Response(f"{troubles.HOST}/sitemap.xml", 200, _sitemap(html), "application/xml"),
+    ]
     found += [Response(troubles.url(path), 200, body) for path, body in html.items()]
     found += [Response(url, 200, _variant_body(url, html[path])) for url, path in troubles.VARIANTS.items()]
     found += [
@@ -46,7 +49,17 @@ def responses() -> list[Response]:
 
 
 def _robots() -> str:
-    return "User-agent: *\n" + "".join(f"Disallow: {path}\n" for path in troubles.ROBOTS_BLOCKED)
+    closed = "".join(f"Disallow: {path}\n" for path in troubles.ROBOTS_BLOCKED)
+    return f"User-agent: *\n{closed}Sitemap: {troubles.HOST}/sitemap.xml\n"
+
+
+def _sitemap(paths: Iterable[str]) -> str:
+    left_out = {*troubles.ROBOTS_BLOCKED, *troubles.NOINDEX, *troubles.CANONICAL_ELSEWHERE} - {*troubles.NOT_FIT_FOR_SITEMAP}
+    listed = "".join(f"<url><loc>{troubles.url(path)}</loc></url>\n" for path in paths if path not in left_out)
+    return f"""<?xml version="1.0" encoding="UTF-8"?>
+<urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9">
+{listed}</urlset>
+"""
 
 
 def _variant_body(url: str, body: str) -> str:

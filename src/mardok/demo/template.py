@@ -50,14 +50,14 @@ def page_html(article: Article, *, main: str, related: Sequence[tuple[str, str]]
 {_head(article, alternates)}</head>
 <body>
 <header><a href="/"><img src="/img/scroll.svg" alt="{troubles.SITE_NAME}"></a>
-<nav><ul>{_items(_NAV_GERMAN if article.is_german else _NAV)}</ul></nav></header>
+<nav><ul>{_items(_NAV_GERMAN if article.is_german else _NAV)}</ul>{_other_language(article)}</nav></header>
 <div class="drawer"><ul>{_items((*_NAV, *_MOBILE_EXTRA))}</ul></div>
 <div class="breadcrumb"><a href="/">Start</a> &rsaquo; <span>{escape(article.title)}</span></div>
 <div id="content">
 <article>
 {heading}{main}
 </article>
-{_related(related)}</div>
+{_related(related, article.tags)}</div>
 <div class="cookie-note"><p>This site keeps one cookie, which remembers that you have read this.
 <button>All right</button></p></div>
 <footer><ul>{_items(_FOOTER)}</ul><p>&copy; 2026 {troubles.SITE_NAME}, The Old Mill, Wyndale</p></footer>
@@ -84,8 +84,15 @@ def _items(links: Sequence[tuple[str, str]]) -> str:
     return "".join(f'<li><a href="{path}">{escape(text)}</a></li>' for path, text in links)
 
 
-def _related(related: Sequence[tuple[str, str]]) -> str:
-    return f"<aside><h2>Related posts</h2><ul>{_items(related)}</ul></aside>\n" if related else ""
+def _other_language(article: Article) -> str:
+    return '<a href="/" lang="en">English</a>' if article.is_german else '<a href="/de/" lang="de">Deutsch</a>'
+
+
+def _related(related: Sequence[tuple[str, str]], tags: Sequence[str]) -> str:
+    if not related:
+        return ""
+    tagged = _items([(f"/blog/tag/{tag}/", tag) for tag in tags])
+    return f"<aside><h2>Related posts</h2><ul>{_items(related)}</ul><ul>{tagged}</ul></aside>\n"
 
 
 def list_html(entries: Sequence[tuple[str, str, str]]) -> str:

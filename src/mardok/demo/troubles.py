@@ -105,6 +105,15 @@ NOINDEX = ("/thank-you/", "/search/?q=bow")
 ROBOTS_BLOCKED = ("/basket/",)
 CANONICAL_ELSEWHERE: dict[str, str] = {"/hire/student/": "/hire/"}
 
+NOT_FIT_FOR_SITEMAP = ("/thank-you/",)
+"""Pages in the sitemap that are not indexable."""
+ORPHANS = (
+    "/about-us/", "/blog/tag/cello/", "/bow-rehairing-service/", "/de/blog/geige-im-winter/", "/de/blog/geige-stimmen/",
+    "/de/fragen/", "/de/lieferung/", "/de/reparatur/bogen-neu-behaaren/", "/de/reparatur/stimmstock/", "/de/schulen/",
+    "/hire/terms/", "/news/winter-care/",
+)  # fmt: skip
+"""Pages that only the sitemap leads to."""
+
 TITLE_MISSING = ("/instruments/metronome/",)
 TITLE_DUPLICATE = ("/about/", "/about-us/", "/terms/", "/hire/terms/")
 DESCRIPTION_MISSING = ("/instruments/metronome/", "/instruments/pernambuco-bow/", "/instruments/shoulder-rest/", "/careers/")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import multiprocessing
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
 from functools import partial
@@ -68,6 +68,11 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         return _page_from_fields(raw, settings)
     _, text = html_to_unicode(raw.header("content-type") or None, raw.body, auto_detect_fun=_detected_encoding)
     document = read_document(text, raw.url, settings.text.only, settings.text.ignore)
+    script_words = None
+    if raw.rendered is not None:
+        after = read_document(raw.rendered.decode("utf-8", "replace"), raw.url, settings.text.only, settings.text.ignore)
+        script_words = sum((_shown_words(after) - _shown_words(document)).values())
+        document = after if settings.sources.rendered else document
     declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
     seen = " ".join(block.text for block in document.blocks if not block.chrome)
     return Page(
@@ -88,7 +93,13 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         bytes_hash=hashlib.sha256(raw.body).hexdigest(),
         trouble=raw.trouble,
         is_html=True,
+        script_words=script_words,
     )
+
+
+def _shown_words(document: Document) -> Counter[str]:
+    """How often each word stands in blocks that are shown."""
+    return Counter(word for block in document.blocks if block.chrome != "hidden" for word in block.text.casefold().split())
 
 
 def _detected_encoding(body: bytes) -> str:

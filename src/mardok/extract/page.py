@@ -87,6 +87,8 @@ class Page:
     """Why the body could not be read."""
     is_html: bool
     """Whether there was a body, or a text, to read."""
+    script_words: int | None = None
+    """Words that exist only after scripts ran; None where no browser looked at the page."""
     h1_given: str = ""
     """H1 that a table states for a page without HTML."""
 

@@ -1,35 +1,84 @@
 """Troubles of single pages.
 
-In:  the pages with their destinations, and the pairs that show one text in two languages.
+In:  the pages with their destinations and groups, and what was met while reading the sources.
 Out: one row for each trouble, with a fixed id.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 import pandas as pd
 
 from mardok.compare.destinations import Destination
+from mardok.findings.coverage import Coverage
+from mardok.findings.groups import Grouping
+from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
 from mardok.text.site import Site
 
 
 def check_rows(
-    site: Site, ways: Sequence[Destination], untranslated: Iterable[tuple[int, int]], meant_for: Sequence[str]
+    site: Site,
+    ways: Sequence[Destination],
+    grouping: Grouping,
+    intake: Intake,
+    coverage: Coverage,
+    reasons: Sequence[str],
+    is_blocked: Callable[[str], bool],
 ) -> pd.DataFrame:
     """The table of checks.
 
     Parameters
     ----------
-    untranslated : iterable of pairs of int
-        Pages for two languages with one text.
-    meant_for : sequence of str
-        For which language each page is meant, ``""`` where nothing tells.
+    reasons : sequence of str
+        Why each page is not indexable.
+    is_blocked : callable
+        Whether robots.txt closes an address.
     """
-    found = [*_redirect_troubles(site, ways), *_untranslated(site, untranslated, meant_for)]
+    found = [
+        *_redirect_troubles(site, ways),
+        *_untranslated(site, grouping.untranslated, grouping.meant_for),
+        *_crawl_troubles(site, intake, coverage, reasons),
+        *_blocked_links(site, is_blocked),
+        *_broken_images(site, intake),
+    ]
     return CHECK_ROWS.frame(found)
+
+
+def _crawl_troubles(
+    site: Site, intake: Intake, coverage: Coverage, reasons: Sequence[str]
+) -> Iterable[tuple[str, str, str, str]]:
+    """What robots.txt and sitemaps say that does not fit the pages."""
+    for url, what in intake.html_instead.items():
+        yield url, f"{what}-html", "", "answers 200 with HTML; crawlers take it for no file at all"
+    sitemap_of = {url: sitemap for sitemap, urls in sorted(intake.sitemaps.items(), reverse=True) for url in urls}
+    for row in sorted(coverage.listed):
+        url = site.pages[row].url
+        if reasons[row]:
+            yield url, "sitemap-not-indexable", reasons[row], sitemap_of[url]
+    for row in (row for row in coverage.orphans if not reasons[row]):
+        yield site.pages[row].url, "page-orphan", "", sitemap_of[site.pages[row].url]
+
+
+def _blocked_links(site: Site, is_blocked: Callable[[str], bool]) -> Iterable[tuple[str, str, str, str]]:
+    """Closed addresses that pages link to, one row each."""
+    linking: dict[str, list[str]] = defaultdict(list)
+    for page in site.pages:
+        for url in sorted({link.url for link in page.links}):
+            linking[url].append(page.url)
+    for url, pages in linking.items():
+        if is_blocked(url):
+            yield url, "link-blocked", str(len(pages)), f"linked from {pages[0]}"
+
+
+def _broken_images(site: Site, intake: Intake) -> Iterable[tuple[str, str, str, str]]:
+    for page in site.pages:
+        for url in sorted({image.url for image in page.images}):
+            status = intake.images.get(url, 200)
+            if status >= 400 or url in intake.failed:
+                yield page.url, "image-broken", str(status) if status >= 400 else intake.failed[url], url
 
 
 def _untranslated(

@@ -48,16 +48,14 @@ def match_demand(search: pd.DataFrame, site: Site, ways: Sequence[Destination], 
     """
     by_form: dict[tuple[object, ...], int] = {}
     for row, way in enumerate(ways):
-        form = variant_form(site.pages[row].url, settings.variants)
         if way.row >= 0:
-            by_form.setdefault((form.key, form.parameters), way.row)
+            by_form.setdefault(variant_form(site.pages[row].url, settings.variants).identity, way.row)
 
     def row_of(url: str) -> int:
         row = site.row_of.get(url)
         if row is not None:
             return ways[row].row if site.pages[row].redirect_url else row
-        form = variant_form(url, settings.variants)
-        return by_form.get((form.key, form.parameters), -1)
+        return by_form.get(variant_form(url, settings.variants).identity, -1)
 
     rows = search.assign(row=search["page"].map({url: row_of(url) for url in search["page"].unique()}))
     lost = rows[rows["row"] < 0].groupby("page")["impressions"].sum().sort_values(ascending=False, kind="stable")

@@ -13,6 +13,7 @@ import pandas as pd
 
 from mardok.compare.destinations import Destination
 from mardok.compare.kept_pairs import shared_words
+from mardok.findings.coverage import Coverage
 from mardok.findings.groups import Grouping
 from mardok.findings.keeper import Standing
 from mardok.settings import Settings
@@ -42,6 +43,7 @@ def pages_table(
     standing: Standing,
     grouping: Grouping,
     pairs: pd.DataFrame,
+    coverage: Coverage,
     settings: Settings,
 ) -> pd.DataFrame:
     """The table of pages.
@@ -98,6 +100,9 @@ def pages_table(
             "text_hash": list(site.text_hashes),
             "main_text": list(site.main_texts),
             "source": [page.source for page in site.pages],
+            "depth": [depth if depth >= 0 else pd.NA for depth in coverage.depth.tolist()],
+            "in_sitemap": [("yes" if row in coverage.listed else "no") if coverage.has_sitemap else "" for row in range(n)],
+            "script_words": [pd.NA if page.script_words is None else page.script_words for page in site.pages],
         }
     )
 

@@ -94,7 +94,7 @@ class Moves:
                 row = self._site.row_of.get(link.url, -1)
                 if row in self._move_of and row != source and (row, link.anchor) not in seen:
                     seen.add((row, link.anchor))
-                    self._linking[row].append((source, link.anchor, link.in_chrome))
+                    self._linking[row].append((source, link.anchor, self._site.is_chrome_link(source, link)))
 
     def _collect_pointers(self, ways: Sequence[Destination]) -> None:
         for source, (page, way) in enumerate(zip(self._site.pages, ways, strict=True)):

@@ -30,7 +30,7 @@ def resolved_sources(sources: Sequence[str], base: str | None) -> tuple[list[Pat
     for source in sources:
         path = Path(source)
         if source.lower().startswith(("http://", "https://")):
-            raise SourceError(f"{source}: an address cannot be read yet; name a WARC file, a folder of HTML or a table")
+            raise SourceError(f"{source}: is not a file; collect it first (mardok crawl), then name the WARC file")
         if not path.exists():
             raise SourceError(f"{source}: there is no such file or folder")
         if path.is_dir() and is_audit_folder(path):

@@ -29,6 +29,8 @@ class RawPage:
     """What a table says of the page without HTML, by the names of :data:`mardok.tables.INPUT_COLUMNS`."""
     trouble: str = ""
     """Why the body could not be read."""
+    rendered: bytes | None = None
+    """HTML after the page's scripts ran, UTF-8; None where no browser looked at it."""
 
     def header(self, name: str) -> str:
         """First value of a header, ``""`` if there is none."""
@@ -55,5 +57,17 @@ class Intake:
     """Number of responses that are not HTML, by content type."""
     robots: dict[str, str] = field(default_factory=dict)
     """Text of robots.txt by origin, such as ``https://host.example``."""
+    sitemaps: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """Pages that each sitemap lists, by its address."""
+    html_instead: dict[str, str] = field(default_factory=dict)
+    """Addresses that answer with HTML where another file is expected: ``robots`` or ``sitemap``."""
+    images: dict[str, int] = field(default_factory=dict)
+    """HTTP status of images that were asked for."""
+    other_files: set[str] = field(default_factory=set)
+    """Addresses that answered with something else than HTML."""
+    failed: dict[str, str] = field(default_factory=dict)
+    """Addresses that gave no answer, with the reason."""
+    ended: str = ""
+    """How the crawl ended, where its file tells."""
     missing: dict[str, str] = field(default_factory=dict)
     """What the sources cannot tell, with the reason: it is not computed."""

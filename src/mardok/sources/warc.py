@@ -14,6 +14,7 @@ import mmap
 import re
 import zlib
 from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
 
@@ -22,6 +23,7 @@ from fastwarc.warc import ArchiveIterator, WarcRecordType
 from mardok.errors import SourceError
 from mardok.sources.body import BodyError, decoded, without_chunks
 from mardok.sources.raw import Intake, RawPage, Unread
+from mardok.sources.sitemaps import sitemap_of
 from mardok.urls import normal_url
 
 _STATUS_LINE = re.compile(rb"HTTP/\d(?:\.\d)? +(\d{3})")
@@ -45,28 +47,53 @@ def read_warc(path: Path, intake: Intake, max_body_bytes: int) -> Iterator[RawPa
         with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
             if _next_record(content, 0) != 0:
                 raise SourceError(f"{path}: does not begin like a WARC file (plain, or gzip record by record)")
-            for place, url, block, is_whole in _responses(file, content, str(path), intake, max_body_bytes):
-                page = _raw_page(str(path), place, url, block, is_whole, intake, max_body_bytes)
-                if page is not None:
-                    yield page
+            last: RawPage | None = None
+            for record in _records(file, content, str(path), intake, max_body_bytes):
+                if record.kind == "conversion":
+                    if last is not None and last.url == normal_url(record.target) and record.is_whole:
+                        last = replace(last, rendered=record.block)
+                    continue
+                if last is not None:
+                    yield last
+                last = _raw_page(str(path), record, intake, max_body_bytes)
+            if last is not None:
+                yield last
 
 
-def _responses(
-    file: BinaryIO, content: mmap.mmap, source: str, intake: Intake, max_body_bytes: int
-) -> Iterator[tuple[str, str, bytes, bool]]:
-    """Place, address, block and wholeness of each response record; starts again behind damage."""
+@dataclass(frozen=True, slots=True)
+class _Record:
+    """One record of a page."""
+
+    place: str
+    target: str
+    kind: str
+    """``conversion``, or of a response what was asked for, where the crawler tells: ``page``, ``robots``, ``image`` ..."""
+    block: bytes
+    is_whole: bool
+    is_truncated: bool
+    """Whether the crawler says that it has not got the whole body (WARC-Truncated)."""
+
+
+def _records(file: BinaryIO, content: mmap.mmap, source: str, intake: Intake, max_body_bytes: int) -> Iterator[_Record]:
+    """Each response and conversion record; starts again behind damage."""
     start: int | None = 0
-    in_damage = False
+    in_damage, asked_by_head = False, ""
     while start is not None:
         file.seek(start)
         last, is_whole = start, True
         try:
             for record in ArchiveIterator(file, parse_http=False):
                 last, in_damage = record.stream_pos, False
-                if record.record_type != WarcRecordType.response:
-                    continue
                 place = f"byte {last}"
                 url = (record.headers.get("WARC-Target-URI") or "").strip("<>")
+                if record.record_type == WarcRecordType.request:
+                    asked_by_head = url if record.reader.read(5) == b"HEAD " else asked_by_head
+                    continue
+                if record.record_type == WarcRecordType.metadata:
+                    _note_metadata(url, record.reader.read(_PIECE), intake)
+                    continue
+                if record.record_type not in (WarcRecordType.response, WarcRecordType.conversion):
+                    continue
                 declared = record.headers.get("Content-Length")
                 length = int(declared or 0)
                 if length > 2 * max_body_bytes:
@@ -74,7 +101,10 @@ def _responses(
                     continue
                 block = record.reader.read()
                 is_whole = declared is not None and len(block) >= length
-                yield place, url, block, is_whole
+                kind = record.headers.get("Mardok-Kind") or ("image" if url == asked_by_head else "")
+                if record.record_type == WarcRecordType.conversion:
+                    kind = "conversion"
+                yield _Record(place, url, kind, block, is_whole, "WARC-Truncated" in record.headers)
             if is_whole and _goes_on_after(content, last):
                 intake.unread.append(Unread(source, f"behind byte {last}", "", "the file breaks off inside a record"))
             return
@@ -83,6 +113,15 @@ def _responses(
                 intake.unread.append(Unread(source, f"behind byte {last}", "", f"damaged record: {error}"))
             in_damage = True
             start = _next_record(content, last + 1)
+
+
+def _note_metadata(url: str, block: bytes, intake: Intake) -> None:
+    """What the crawler says of an address, or of the whole crawl."""
+    lines = (line.partition(":") for line in block.decode("utf-8", "replace").splitlines())
+    fields = {name.strip().lower(): value.strip() for name, _, value in lines}
+    if "fetch-failure" in fields and normal_url(url):
+        intake.failed[normal_url(url) or url] = fields["fetch-failure"]
+    intake.ended = fields.get("mardok-end", intake.ended)
 
 
 def _goes_on_after(content: mmap.mmap, start: int) -> bool:
@@ -117,25 +156,28 @@ def _unpacks_to_record(piece: bytes) -> bool:
         return False
 
 
-def _raw_page(
-    source: str, place: str, target: str, block: bytes, is_whole: bool, intake: Intake, max_body_bytes: int
-) -> RawPage | None:
-    """The page in one response block; None if it is not HTML, is robots.txt or has no usable address."""
-    url = normal_url(target)
+def _raw_page(source: str, record: _Record, intake: Intake, max_body_bytes: int) -> RawPage | None:
+    """The page in one response record; None if it is another file or has no usable address."""
+    url, place = normal_url(record.target), record.place
     if url is None:
-        if not target.startswith(("dns:", "metadata:")):
-            intake.unread.append(Unread(source, place, target, "not an http(s) address"))
+        if not record.target.startswith(("dns:", "metadata:")):
+            intake.unread.append(Unread(source, place, record.target, "not an http(s) address"))
         return None
-    if not is_whole:
+    if not record.is_whole:
         intake.unread.append(Unread(source, place, url, "record is cut short"))
         return None
-    head, _, body = block.partition(b"\r\n\r\n")
+    head, _, body = record.block.partition(b"\r\n\r\n")
     status_line = _STATUS_LINE.match(head)
     if status_line is None:
         intake.unread.append(Unread(source, place, url, "no HTTP status line"))
         return None
     status, headers = int(status_line[1]), _headers(head)
     page = RawPage(url, source, status, headers)
+    if record.kind == "part":
+        return None
+    if record.kind == "image":
+        intake.images[url] = status
+        return None
     content_type = page.header("content-type").partition(";")[0].strip().lower()
     try:
         body, ends = without_chunks(body) if "chunked" in page.header("transfer-encoding").lower() else (body, True)
@@ -145,15 +187,37 @@ def _raw_page(
     except BodyError as error:
         intake.unread.append(Unread(source, place, url, str(error)))
         return RawPage(url, source, status, headers, trouble=str(error))
-    if url.endswith("/robots.txt") and url.count("/") == 3 and status == 200:
-        intake.robots[url.removesuffix("/robots.txt")] = body.decode("utf-8-sig", "replace")
+    is_html = content_type in _HTML_TYPES or (not content_type and body.lstrip()[:1] == b"<")
+    if record.is_truncated and (is_html or record.kind == "sitemap"):
+        intake.unread.append(Unread(source, place, url, "the answer broke off; the part before it is used"))
+    if _is_for_crawlers(url, record.kind, status, body, is_html, intake):
         return None
-    if content_type in _HTML_TYPES or (not content_type and body.lstrip()[:1] == b"<"):
+    if is_html:
         return RawPage(url, source, status, headers, body)
     if status >= 300:
         return page
     intake.skipped[content_type or "unknown"] += 1
+    intake.other_files.add(url)
     return None
+
+
+def _is_for_crawlers(url: str, kind: str, status: int, body: bytes, is_html: bool, intake: Intake) -> bool:
+    """Whether the answer is robots.txt or a sitemap, or stands where one should; what it says is noted."""
+    if kind == "robots" or (url.endswith("/robots.txt") and url.count("/") == 3):
+        if status == 200 and is_html and not body.lstrip()[:10].lower().startswith(b"user-agent"):
+            intake.html_instead[url] = "robots"
+        elif status == 200:
+            intake.robots[url.removesuffix("/robots.txt")] = body.decode("utf-8-sig", "replace")
+        return True
+    is_likely = "sitemap" in url.lower() or b"<urlset" in body[:1000] or b"<sitemapindex" in body[:1000]
+    if kind == "sitemap" or (is_likely and not is_html and status == 200):
+        found = sitemap_of(body, url) if status == 200 else None
+        if found is not None:
+            intake.sitemaps[url] = found.pages
+        elif status == 200 and is_html:
+            intake.html_instead[url] = "sitemap"
+        return kind == "sitemap" or found is not None
+    return False
 
 
 def _headers(head: bytes) -> tuple[tuple[str, str], ...]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-from mardok.extract.page import Page
+from mardok.extract.page import Link, Page
 from mardok.settings import Text
 from mardok.text.main_text import main_blocks, repeated_links
 from mardok.text.shingles import Corpus, corpus_of
@@ -31,6 +31,10 @@ class Site:
     """Equal where words and punctuation are; ``""`` without words."""
     corpus: Corpus
     """Words and shingles of the main texts."""
+
+    def is_chrome_link(self, row: int, link: Link) -> bool:
+        """Whether a link of a page stands in chrome."""
+        return link.in_chrome or (link.block >= 0 and bool(self.chrome_reasons[row][link.block]))
 
 
 def site_of(pages: Iterable[Page], settings: Text) -> Site:

@@ -23,7 +23,7 @@ def site_tables(site: Site) -> dict[str, pd.DataFrame]:
         "links": LINKS.frame(
             (
                 row, link.block, link.start, link.end, link.url, site.row_of.get(link.url, -1), link.anchor, link.rel,
-                link.in_chrome or (link.block >= 0 and bool(site.chrome_reasons[row][link.block])),
+                site.is_chrome_link(row, link),
             )
             for row, page in enumerate(site.pages)
             for link in page.links

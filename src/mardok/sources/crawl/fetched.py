@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-KINDS = ("page", "robots", "sitemap", "image")
+KINDS = ("page", "robots", "sitemap", "image", "part")
+"""What is fetched; a part is what the scripts of a page ask for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +41,6 @@ class Fetched:
     ip_address: str = ""
     rendered: str = ""
     """HTML of the page after its scripts ran; ``""`` if it was not rendered."""
-    latency_s: float = 0.0
 
     def header(self, name: str) -> str:
         """First value of a header (name in lower case), ``""`` if there is none."""

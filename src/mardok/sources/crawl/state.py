@@ -141,6 +141,9 @@ class CrawlState:
     def learn(self, fetched: Fetched) -> bool:
         """Take in an answer; whether the address is to be asked again."""
         task, tally = fetched.task, self.tally
+        if task.kind == "part":
+            tally.n_fetched += 1
+            return False
         self._seen.add(task.url)
         self._under_way.discard(task.url)
         tally.n_fetched += 1
@@ -168,7 +171,7 @@ class CrawlState:
 
     def _count_failure(self, fetched: Fetched) -> None:
         self._failures_in_a_row = self._failures_in_a_row + 1 if _is_passing(fetched) or fetched.failure else 0
-        if self._failures_in_a_row >= self._settings.stop_after_failures:
+        if self._failures_in_a_row >= self._settings.stop_after_failures and not self.tally.stopped:
             self.tally.stopped = f"{self._failures_in_a_row} failures in a row"
 
     def _learn_robots(self, fetched: Fetched) -> None:
@@ -217,7 +220,7 @@ class CrawlState:
         if fetched.status == 200:
             tally.n_html += 1
             tally.n_noindex += leads.is_noindex
-            tally.n_empty += leads.is_empty
+            tally.n_empty += leads.is_empty and not fetched.rendered
             self._note_repeats(task.url, leads)
         for url in leads.links:
             self._add(url, "page", task.depth + 1)

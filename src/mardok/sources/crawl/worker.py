@@ -23,7 +23,7 @@ from collections.abc import AsyncIterator
 from email.utils import parsedate_to_datetime
 from importlib.metadata import version
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from scrapy import Request, Spider, signals
 from scrapy.crawler import Crawler, CrawlerProcess
@@ -43,11 +43,14 @@ from twisted.python.failure import Failure
 from mardok.errors import MardokError
 from mardok.settings import Crawl
 from mardok.sources.crawl.archive import SCOPE_FIELD, Archive
-from mardok.sources.crawl.discovery import HTML_TYPES
+from mardok.sources.crawl.discovery import HTML_TYPES, is_html
 from mardok.sources.crawl.fetched import Fetched, Task
 from mardok.sources.crawl.robots import MOST_BYTES, origin_of
 from mardok.sources.crawl.scope import Scope, scope_of
 from mardok.sources.crawl.state import CrawlState, limit_bytes
+
+if TYPE_CHECKING:
+    from mardok.sources.crawl.render import Renderer
 
 _SLOT = "site"
 _TOLD_EVERY_S = 0.25
@@ -168,7 +171,7 @@ class SiteSpider(Spider):
         """How much slower than asked for, because of troubles."""
         self._origins = {origin_of(start) for start in job.starts}
         self._told = 0.0
-        self._renderer: Any = None
+        self._renderer = self._made_renderer() if job.settings.render else None
 
     @classmethod
     def from_crawler(cls, crawler: Crawler, *args: Any, **kwargs: Any) -> SiteSpider:
@@ -176,7 +179,31 @@ class SiteSpider(Spider):
         spider = super().from_crawler(crawler, *args, **kwargs)
         crawler.signals.connect(spider.headers_received, signals.headers_received)
         crawler.signals.connect(spider.response_downloaded, signals.response_downloaded)
+        crawler.signals.connect(spider.leave, signals.spider_closed)
         return spider
+
+    def _made_renderer(self) -> Renderer:
+        from mardok.sources.crawl.render import Renderer  # only who renders needs a browser
+
+        return Renderer(self.conduct, self.part)
+
+    async def leave(self) -> None:
+        """Close the browser."""
+        if self._renderer is not None:
+            await self._renderer.close()
+
+    async def part(self, task: Task) -> Fetched | None:
+        """Fetch what the scripts of a page ask for, if it may be had."""
+        if not self.job.scope.is_host(task.url) or not self.state.robots.allows(task.url):
+            return None
+        request = self.request(task)
+        try:
+            response = await self.crawler.engine.download_async(request)
+        except Exception:  # noqa: BLE001 - whatever a script fails to get, the page is shown without it
+            return None
+        fetched = self._fetched(response, task)
+        self._learn(fetched, request)
+        return fetched
 
     async def start(self) -> AsyncIterator[Any]:
         """Nothing to begin with: the state knows the start addresses."""
@@ -231,19 +258,24 @@ class SiteSpider(Spider):
     async def answered(self, response: Response) -> None:
         """Keep an answer and learn from it."""
         task: Task = response.meta["task"]
+        fetched = self._fetched(response, task)
+        if self._renderer is not None and task.kind == "page" and response.status == 200 and is_html(fetched):
+            fetched = await self._renderer.rendered(fetched)
+            if not fetched.rendered:
+                self.state.tally.skipped["not rendered: scripts without an end"] += 1
+        self._learn(fetched, response.request)
+
+    def _fetched(self, response: Response, task: Task) -> Fetched:
         pairs = ((name.decode("latin-1"), value) for name, values in response.headers.items() for value in values)
         headers = tuple((name, value.decode("utf-8", "replace")) for name, value in pairs)
         if self.job.headers:
             headers = tuple((name, _without_value(value) if name == "Set-Cookie" else value) for name, value in headers)
         flags = response.flags or []
         truncated = "length" if "download_stopped" in flags else "disconnect" if "dataloss" in flags else ""
-        fetched = Fetched(
+        return Fetched(
             task, response.status, headers, response.body, truncated=truncated,
             ip_address=str(response.ip_address or ""),
         )  # fmt: skip
-        if self._renderer is not None and task.kind == "page" and response.status == 200 and not truncated:
-            fetched = await self._renderer.rendered(fetched)
-        self._learn(fetched, response.request)
 
     async def failed(self, failure: Failure) -> None:
         """Note an address that gave no answer."""
@@ -319,6 +351,7 @@ def scrapy_settings(job: Job) -> dict[str, Any]:
     agent = f"Mardok/{version('mardok')} (content audit{'; ' + conduct.contact if conduct.contact else ''})"
     return {
         "LOG_ENABLED": False,
+        "LOG_INSTALL_ROOT_HANDLER": False,
         "TELNETCONSOLE_ENABLED": False,
         "EXTENSIONS_BASE": {},
         "SPIDER_MIDDLEWARES_BASE": {},
@@ -365,7 +398,7 @@ def run(job: Job) -> None:
     if archive.ended().startswith("stopped"):
         state.go_on()
     GuardedResolver.home_names = private_names(scope)
-    process = CrawlerProcess(scrapy_settings(job), install_root_handler=False)
+    process = CrawlerProcess(scrapy_settings(job))
     process.crawl(SiteSpider, job=job, archive=archive, state=state)
     process.start(install_signal_handlers=False)
     tally = state.tally

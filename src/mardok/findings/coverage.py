@@ -1,0 +1,148 @@
+"""How much of a site was read, and how far its pages are from the home page.
+
+In:  the pages with their links and destinations, and what was met while reading the sources.
+Out: a :class:`Coverage`. Claims that need the whole site are made only where it is whole.
+
+A crawl is whole if every link within the site leads to an address that was read, if only as a written variant, that
+robots.txt closes, or that is no page. So it can be told of any source, whoever made the crawl.
+"""
+
+from __future__ import annotations
+
+import mimetypes
+from collections import deque
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from urllib.parse import urlsplit
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.destinations import Destination
+from mardok.settings import Variants
+from mardok.sources.raw import Intake
+from mardok.text.site import Site
+from mardok.urls import bare_host, variant_form
+
+_HTML_TYPES = (None, "text/html", "application/xhtml+xml")
+_LISTED = 20
+
+
+@dataclass(frozen=True)
+class Coverage:
+    """What of the site was read."""
+
+    depth: NDArray[np.int64]
+    """Links from the home page to each page, -1 where no link leads; shape (n_pages,)."""
+    listed: frozenset[int]
+    """Rows of the pages that a sitemap lists."""
+    linked: frozenset[int]
+    """Rows of the pages that another page links to, or that a linked address redirects to."""
+    listed_unread: tuple[str, ...]
+    """Addresses that a sitemap lists and that were not read, in order."""
+    unread: tuple[str, ...]
+    """Addresses of the site that pages link to and that were not read, in order."""
+    has_sitemap: bool
+    gaps: tuple[str, ...]
+    """Why the site was not read whole; none if it was."""
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether the whole site was read."""
+        return not self.gaps
+
+    @property
+    def orphans(self) -> list[int]:
+        """Rows of pages that only the sitemap leads to; none where links may be missing."""
+        return sorted(self.listed - self.linked) if self.is_whole else []
+
+    def totals(self) -> dict[str, object]:
+        """The figures for ``audit.json``."""
+        reached = self.depth[self.depth >= 0]
+        return {
+            "whole": self.is_whole,
+            "gaps": list(self.gaps),
+            "unread_targets": len(self.unread),
+            "unread_examples": list(self.unread[:_LISTED]),
+            "by_depth": {str(depth): int(n) for depth, n in enumerate(np.bincount(reached)) if n} if len(reached) else {},
+            "in_sitemap": len(self.listed) if self.has_sitemap else None,
+            "sitemap_unread": len(self.listed_unread) if self.has_sitemap else None,
+            "only_in_sitemap": len(self.orphans) if self.has_sitemap and self.is_whole else None,
+        }
+
+
+def coverage_of(
+    site: Site,
+    ways: Sequence[Destination],
+    intake: Intake,
+    origin: str,
+    is_blocked: Callable[[str], bool],
+    variants: Variants,
+) -> Coverage:
+    """What of the site was read.
+
+    Parameters
+    ----------
+    origin : str
+        Preferred scheme and host; its root is the home page.
+    is_blocked : callable
+        Whether robots.txt closes an address.
+    """
+    hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
+    known = {*intake.other_files, *intake.failed, *intake.sitemaps, *intake.html_instead}
+    unread = {
+        link.url
+        for page in site.pages
+        for link in page.links
+        if link.url not in site.row_of
+        and link.url not in known
+        and bare_host(link.url) in hosts
+        and mimetypes.guess_type(urlsplit(link.url).path)[0] in _HTML_TYPES
+        and not is_blocked(link.url)
+    }
+    read = {variant_form(page.url, variants).identity for page in site.pages}
+    unread = {url for url in unread if variant_form(url, variants).identity not in read}
+    listed = {url for pages in intake.sitemaps.values() for url in pages}
+    gaps = []
+    if intake.ended not in ("", "complete"):
+        gaps.append(f"the crawl ended early ({intake.ended})")
+    if unread:
+        gaps.append(f"{len(unread)} addresses that its pages link to were not read")
+    if not any(page.links for page in site.pages):
+        gaps.append("the sources hold no links")
+    return Coverage(
+        depth=_depths(site, ways, origin),
+        listed=frozenset(site.row_of[url] for url in listed if url in site.row_of),
+        linked=_linked(site, ways),
+        listed_unread=tuple(sorted(url for url in listed if url not in site.row_of and url not in known)),
+        unread=tuple(sorted(unread)),
+        has_sitemap=bool(intake.sitemaps),
+        gaps=tuple(gaps),
+    )
+
+
+def _targets(site: Site, ways: Sequence[Destination], row: int) -> set[int]:
+    """Rows that the links of a page lead to: the addresses themselves, and where they redirect to."""
+    found = {target for link in site.pages[row].links if (target := site.row_of.get(link.url, -1)) >= 0}
+    return found | {ways[target].row for target in found if site.pages[target].redirect_url and ways[target].row >= 0}
+
+
+def _linked(site: Site, ways: Sequence[Destination]) -> frozenset[int]:
+    return frozenset(target for row in range(len(site.pages)) for target in _targets(site, ways, row) if target != row)
+
+
+def _depths(site: Site, ways: Sequence[Destination], origin: str) -> NDArray[np.int64]:
+    """Links from the home page to each page by breadth-first search; a redirect is no link of its own."""
+    depth = np.full(len(site.pages), -1, dtype=np.int64)
+    home = site.row_of.get(f"{origin}/", -1)
+    queue: deque[int] = deque()
+    if home >= 0:
+        depth[[home, ways[home].row if ways[home].row >= 0 else home]] = 0
+        queue += dict.fromkeys([home, *([ways[home].row] if ways[home].row >= 0 else [])])
+    while queue:
+        row = queue.popleft()
+        for target in sorted(_targets(site, ways, row)):
+            if depth[target] < 0:
+                depth[target] = depth[row] + 1
+                queue.append(target)
+    return depth
