@@ -5,20 +5,22 @@ from __future__ import annotations
 from itertools import combinations, pairwise
 
 import numpy as np
+import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import mardok
-from mardok.compare.copies import pairs_of
+from mardok.compare import join, relations
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.compare.kept_pairs import kept_pairs, shared_words
 from mardok.compare.links import page_rank
+from mardok.compare.relations import Relations, Traits, page_sets, relations_of
 from mardok.compare.variants import components
 from mardok.deliver.side_by_side import side_by_side
 from mardok.settings import Pairs
-from mardok.text.shingles import corpus_of
-from mardok.text.words import words
+from mardok.text.hashes import Corpus, corpus_of
+from mardok.text.words import folded, words
 
 TEXTS = st.lists(st.lists(st.sampled_from("abcde"), max_size=14).map(" ".join), max_size=12)
 
@@ -67,44 +69,125 @@ def test_a_minimum_out_of_bounds_is_refused(minimum: float) -> None:
         mardok.find_copies(["a"], minimum=minimum)
 
 
-@settings(max_examples=50, deadline=None)
+def family_of(seed: int, n_pages: int = 30, n_words: int = 40) -> list[str]:
+    """Edited copies of one text, some of them equal."""
+    random = np.random.default_rng(seed)
+    texts = []
+    for _ in range(n_pages):
+        edited = [f"w{n}" for n in range(n_words)]
+        for place in random.integers(0, n_words, random.integers(0, 5)):
+            edited[place] = f"x{random.integers(3)}"
+        texts.append(" ".join(edited))
+    return texts
+
+
+def traits_of(texts: list[str], threshold: float = 0.85) -> Traits:
+    text = np.unique(np.array(texts), return_inverse=True)[1]
+    return Traits(np.arange(len(texts)) % 2, text, np.array([len(words(t)) >= 30 for t in texts]), threshold)
+
+
+def related(texts: list[str], threshold: float = 0.85, **rules: object) -> tuple[Relations, Corpus]:
+    corpus = corpus_of(map(folded, texts))
+    pages = page_sets(corpus, np.arange(len(texts)))
+    return relations_of(pages, corpus, traits_of(texts, threshold), Pairs.model_validate(rules)), corpus
+
+
+def groups_at(frame: pd.DataFrame, n: int, threshold: float) -> list[list[int]]:
+    return components(n, [(a, b) for a, b, r in _triples(frame) if r >= threshold - 1e-9])
+
+
+@pytest.fixture(params=[(2000, 64, 64), (3, 2, 64), (3, 2, 2), (2000, 2, 64)], ids=["small", "large", "crowds", "families"])
+def sizes(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Makes a few pages count as many, so that a slow definition can follow."""
+    large, in_list, crowd = request.param
+    monkeypatch.setattr(relations, "_LARGE_FAMILY", large)
+    monkeypatch.setattr(relations, "_CROWD", crowd)
+    monkeypatch.setattr(join, "_FAMILY_LIST", in_list)
+    monkeypatch.setattr(join, "_ROWS", 7)
+
+
+SLOW = settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+
+
+@pytest.mark.usefixtures("sizes")
+@SLOW
 @given(st.integers(0, 10_000), st.sampled_from([0.5, 0.7, 0.85]))
 def test_what_is_kept_of_a_family_hangs_together_as_all_of_it_did(seed: int, threshold: float) -> None:
-    random = np.random.default_rng(seed)
-    base = [f"w{n}" for n in range(40)]
-    texts = []
-    for _ in range(30):
-        edited = list(base)
-        for place in random.integers(0, 40, random.integers(0, 5)):
-            edited[place] = f"x{random.integers(3)}"
-        texts.append(edited)
-    corpus = corpus_of(texts)
-    pairs = pairs_of(corpus, 0.5, 0.8)
-    rules = Pairs(family=5, nearest=2, containment_pairs=1, containment_words=1)
-    kept = kept_pairs(pairs, corpus, rules)
-    assert len(kept) < len(pairs)
-
-    def groups(frame) -> list[list[int]]:  # type: ignore[no-untyped-def]
-        return components(len(texts), [(a, b) for a, b, r in _triples(frame) if r >= threshold])
-
-    assert groups(kept) == groups(pairs)
+    texts = family_of(seed)
+    everything = mardok.find_copies(texts, minimum=0.5)
+    found, corpus = related(texts, threshold, nearest=2, containment_words=1)
+    kept = kept_pairs(found.pairs, corpus, Pairs(family=5, nearest=2, containment_pairs=1, containment_words=1))
+    assert len(kept) < len(everything)
+    assert groups_at(kept, len(texts), threshold) == groups_at(everything, len(texts), threshold)
+    exact = {(a, b): r for a, b, r in _triples(everything)}
+    for a, b, r in _triples(kept):
+        assert r == pytest.approx(exact[a, b], abs=1e-9)
     for page in range(len(texts)):
-        own = [r for a, b, r in _triples(pairs) if page in (a, b) and r >= 0.5]
-        kept_own = [r for a, b, r in _triples(kept) if page in (a, b)]
-        assert sorted(kept_own, reverse=True)[:2] == sorted(own, reverse=True)[:2]
+        own = sorted((r for (a, b), r in exact.items() if page in (a, b)), reverse=True)
+        kept_own = sorted((r for a, b, r in _triples(kept) if page in (a, b)), reverse=True)
+        assert kept_own[:2] == pytest.approx(own[:2])
+
+
+@pytest.mark.usefixtures("sizes")
+@SLOW
+@given(st.integers(0, 10_000), st.sampled_from([0.6, 0.85]))
+def test_all_copies_are_counted_however_few_pairs_are_kept(seed: int, threshold: float) -> None:
+    texts = [*family_of(seed), *family_of(seed + 1, 6, 12), "short text", "short text", "", ""]
+    texts += [texts[0]] * 5 + [texts[3]] * 4
+    found, _ = related(texts, threshold, nearest=2)
+    traits = traits_of(texts, threshold)
+    counted = found.kin_copies.copy()
+    a, b = found.pairs["a"].to_numpy(), found.pairs["b"].to_numpy()
+    is_copy = traits.are_copies(found.pairs["resemblance"].to_numpy(), a, b)
+    is_copy &= (found.kin_of[a] < 0) | (found.kin_of[a] != found.kin_of[b])
+    np.add.at(counted, np.concatenate([a[is_copy], b[is_copy]]), 1)
+    expected = np.zeros(len(texts), int)
+    for (a, b), (r, _, _) in slow_pairs(texts, 1e-9).items():
+        if traits.are_copies(np.array([r]), np.array([a]), np.array([b]))[0]:
+            expected[[a, b]] += 1
+    assert counted.tolist() == expected.tolist()
+
+
+@pytest.mark.usefixtures("sizes")
+@SLOW
+@given(st.integers(0, 10_000))
+def test_relations_do_not_depend_on_the_order_of_pages(seed: int) -> None:
+    texts = family_of(seed, 14)
+    turned = list(reversed(texts))
+    one, other = related(texts, nearest=14)[0].pairs, related(turned, nearest=14)[0].pairs
+    back = {(13 - b, 13 - a): r for a, b, r in _triples(other)}
+    assert {(a, b): r for a, b, r in _triples(one)} == pytest.approx(back)
+
+
+@pytest.mark.usefixtures("sizes")
+@SLOW
+@given(st.lists(st.lists(st.sampled_from("abcdefgh"), max_size=40).map(" ".join), max_size=9), st.integers(0, 10_000))
+def test_every_contained_text_is_found_with_what_contains_it(texts: list[str], seed: int) -> None:
+    random = np.random.default_rng(seed)
+    for _ in range(4):
+        parts = random.permutation(len(texts))[:3]
+        texts = [*texts, " ".join(texts[part] for part in parts)]
+    found, _ = related(texts, containment_words=2, containment_pairs=50, nearest=100)  # in a crowd one stands for all
+    pairs = {(a, b): max(x, y) for a, b, _, x, y in found.pairs.itertuples(index=False)}
+    for a, b in combinations(range(len(texts)), 2):
+        one, other = shingles(texts[a]), shingles(texts[b])
+        if one and other and min(len(words(texts[a])), len(words(texts[b]))) >= 2:
+            inside = max(len(one & other) / len(one), len(one & other) / len(other))
+            if inside >= 0.8 and len(one & other) / len(one | other) < 0.5:
+                assert pairs[a, b] == pytest.approx(inside)
 
 
 def test_a_chapter_is_kept_with_the_manual_that_contains_it() -> None:
-    chapters = [[f"c{c}w{n}" for n in range(40)] for c in range(6)]
-    corpus = corpus_of([*chapters, [word for chapter in chapters for word in chapter]])
-    kept = kept_pairs(pairs_of(corpus, 0.5, 0.8), corpus, Pairs())
+    chapters = [" ".join(f"c{c}w{n}" for n in range(40)) for c in range(6)]
+    found, corpus = related([*chapters, " ".join(chapters)])
+    kept = kept_pairs(found.pairs, corpus, Pairs())
     assert kept[["a", "b", "a_in_b"]].to_numpy().tolist() == [[c, 6, 1.0] for c in range(6)]
     assert shared_words(corpus, 0, 6) == 40
 
 
 @given(st.lists(st.lists(st.sampled_from("abcd"), max_size=12), min_size=2, max_size=2))
 def test_shared_words_are_those_in_common_shingles(texts: list[list[str]]) -> None:
-    corpus = corpus_of(texts)
+    corpus = corpus_of(map(" ".join, texts))
     short, other = sorted(texts, key=len)
     common = shingles(" ".join(short)) & shingles(" ".join(other))
     covered = {

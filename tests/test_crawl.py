@@ -356,7 +356,7 @@ def test_the_command_collects_audits_and_says_how_it_went(
         pace = ["--set", "crawl.delay_s=0", "--set", "crawl.concurrency=4"]
         done = run("audit", f"{server.base}/", "-o", tmp_path / "out", *pace)
         assert done.returncode == 0, done.stderr
-        assert "Refused by robots.txt: addresses 1." in done.stderr
+        assert "Refused: by robots.txt (1)." in done.stderr
         assert "Merge /bow-rehairing-service/" in done.stdout
         assert (tmp_path / "out.warc.gz").exists()
         n = len(server.log)

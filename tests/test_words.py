@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import unicodedata
 
+import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from mardok.text.shingles import corpus_of
+from mardok.text.hashes import corpus_of, word_hashes
 from mardok.text.words import folded, shown_pieces, text_hash, words
 
 VANISHING = {
@@ -91,16 +92,34 @@ def test_word_cases(text: str, expected: list[str]) -> None:
 
 def test_identical_text_means_words_and_punctuation() -> None:
     def of(text: str) -> str:
-        return text_hash(folded(text), words(text))
+        plain = folded(text)
+        return text_hash("".join(plain.split()).encode(), corpus_of([plain]).words)
 
     assert of("if a < b\nthen") == of("If  a < b then")
     assert len({of(text) for text in ("a < b", "a > b", "a b", "b < a", "a-b", "a - b")}) == 6
     assert of("...") == ""
 
 
+@settings(deadline=None)
+@given(st.lists(st.text(alphabet=LETTERS, max_size=30), max_size=5))
+def test_hashed_words_are_the_words_one_by_one(texts: list[str]) -> None:
+    hashes, offsets = word_hashes(map(folded, texts))
+    found = [word for text in texts for word in words(text)]
+    assert np.diff(offsets).tolist() == [len(words(text)) for text in texts]
+    assert len(hashes) == len(found)
+    pairs = set(zip(found, hashes.tolist(), strict=True))
+    assert len(pairs) == len(set(found)) == len(set(hashes.tolist()))
+
+
+def test_a_word_longer_than_any_batch_is_one_word() -> None:
+    hashes, offsets = word_hashes(["ab" * 200_000, "ba" * 200_000, "ab" * 200_000 + " c", "\u00e9" * 300_000])
+    assert offsets.tolist() == [0, 1, 2, 4, 5]
+    assert len(set(hashes.tolist())) == 4
+
+
 @given(st.lists(st.lists(st.sampled_from("abcd"), max_size=9), max_size=5))
-def test_equal_shingle_ids_mean_equal_runs_of_three_words(texts: list[list[str]]) -> None:
-    corpus = corpus_of(texts)
+def test_equal_shingle_hashes_mean_equal_runs_of_three_words(texts: list[list[str]]) -> None:
+    corpus = corpus_of(map(" ".join, texts))
     runs = [[tuple(text[k : k + 3]) for k in range(max(len(text) - 2, 1))] if text else [] for text in texts]
     ids = [corpus.shingles_of(number).tolist() for number in range(len(texts))]
     assert [len(one) for one in ids] == [len(one) for one in runs]

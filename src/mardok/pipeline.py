@@ -19,12 +19,11 @@ import numpy as np
 import pandas as pd
 
 from mardok import folder
-from mardok.compare.copies import pairs_of
 from mardok.compare.destinations import Destination, destinations
 from mardok.compare.difference import Run, difference
 from mardok.compare.kept_pairs import kept_pairs
 from mardok.compare.links import inlink_counts, link_weights
-from mardok.compare.variants import alike_pairs
+from mardok.compare.relations import Traits, page_sets, relations_of
 from mardok.deliver.report import report_html
 from mardok.errors import SourceError, UnknownPageError
 from mardok.extract.extraction import extract_pages
@@ -32,14 +31,14 @@ from mardok.extract.indexable import blocked_by, reason_not_indexable
 from mardok.findings.checks import check_rows
 from mardok.findings.coverage import coverage_of
 from mardok.findings.demand import Demand, match_demand
-from mardok.findings.groups import Grouping, find_groups, groups_table
+from mardok.findings.groups import Grouping, find_groups, groups_table, variant_groups, with_variants
 from mardok.findings.inventory import pages_table, pairs_table
 from mardok.findings.keeper import Standing, preferred_origin
 from mardok.plan.gain import click_curve
 from mardok.plan.proposals import make_proposals
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
-from mardok.settings import Settings
+from mardok.settings import Copies, Settings
 from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
@@ -216,9 +215,13 @@ def _findings(
 
     progress("comparing texts", 0)
     rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
-    pairs = pairs_of(site.corpus, settings.pairs.resemblance, settings.pairs.containment, np.array(rows, np.int64))
-    kept = kept_pairs(pairs, site.corpus, settings.pairs)
-    grouping = find_groups(site, rows, alike_pairs(site, pairs, settings), standing, settings)
+    traits = _traits(site, settings.copies)
+    counting = page_sets(site.corpus, np.array(rows, np.int64))
+    variants, keeper_of = variant_groups(site, counting, traits, standing, settings)
+    apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
+    relations = relations_of(apart, site.corpus, traits, settings.pairs)
+    grouping = find_groups(site, variants, relations, traits, standing, settings)
+    kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
 
     progress("making the plan", 0)
     curve = click_curve(demand.rows) if demand is not None else None
@@ -238,6 +241,16 @@ def _findings(
         **site_tables(site),
     }
     return tables, {**_totals(tables, demand, grouping), "crawl": coverage.totals()}
+
+
+def _traits(site: Site, settings: Copies) -> Traits:
+    """What decides whether pages are copies."""
+    return Traits(
+        language=np.unique([page.language for page in site.pages], return_inverse=True)[1].astype(np.int64),
+        text=np.unique(np.array(site.text_hashes), return_inverse=True)[1].astype(np.int64),
+        is_long=site.corpus.n_words >= settings.minimum_words,
+        threshold=settings.resemblance,
+    )
 
 
 def _standing(

@@ -23,7 +23,38 @@ _ESCAPE = re.compile(r"%[0-9a-fA-F]{2}")
 _STRIPPED = "".join(map(chr, range(0x21)))
 _REMOVED = re.compile(r"[\t\r\n]")
 _UNSAFE = re.compile(r"[^\x21\x23-\x3b\x3d\x3f-\x5b\x5d\x5f\x61-\x7a\x7e]")
+_PLAIN_PATH = re.compile(r"/[A-Za-z0-9/_~.\-]*(?:\?[A-Za-z0-9_=&.~\-]+)?")
+_PLAIN_NAME = re.compile(r"[A-Za-z0-9_~\-][A-Za-z0-9_~.\-]*")
 _PAGINATION_PATH = re.compile(r"/(?:page|seite)[/-]?\d+/?$", re.IGNORECASE)
+
+
+def resolved_url(href: str, base: str) -> str | None:
+    """An address as :func:`normal_url` gives it, for the many addresses of one page.
+
+    What a page's address has to do with the answer is cut down to its origin or its folder, so that the menus of a site
+    are resolved once and not once a page; plain paths, which most are, need no resolving at all.
+
+    Examples
+    --------
+    >>> resolved_url("/b?c=1", "https://host.example/x/y"), resolved_url("b.html", "https://host.example/x/y?z")
+    ('https://host.example/b?c=1', 'https://host.example/x/b.html')
+    """
+    if href[:1] == "/" and href[1:2] not in ("/", "\\"):
+        origin = _origin(base)
+        if _PLAIN_PATH.fullmatch(href) and "/." not in href:
+            return origin + href
+        return normal_url(href, origin + "/")
+    if href[:7] == "http://" or href[:8] == "https://":
+        return normal_url(href)
+    path = base.partition("?")[0]
+    if _PLAIN_NAME.fullmatch(href):
+        return f"{path.rpartition('/')[0]}/{href}"
+    return normal_url(href, base)
+
+
+@lru_cache(maxsize=1 << 12)
+def _origin(url: str) -> str:
+    return "/".join(url.split("/", 3)[:3])
 
 
 @lru_cache(maxsize=1 << 16)

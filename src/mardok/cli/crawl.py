@@ -70,7 +70,7 @@ def summary_text(summary: mardok.CrawlSummary) -> str:
     for what, counts in (
         ("Answers", {f"status {status}": n for status, n in sorted(summary.statuses.items())}),
         ("Images", {f"status {status}" if status else "no answer": n for status, n in sorted(summary.images.items())}),
-        ("Refused by robots.txt", {"addresses": summary.skipped["robots.txt"]} if "robots.txt" in summary.skipped else {}),
+        ("Refused", {"by robots.txt": summary.skipped["robots.txt"]} if "robots.txt" in summary.skipped else {}),
         ("Skipped", {reason: n for reason, n in sorted(summary.skipped.items()) if reason != "robots.txt"}),
         ("Failed", dict(sorted(summary.failures.items()))),
     ):
@@ -81,7 +81,7 @@ def summary_text(summary: mardok.CrawlSummary) -> str:
 
 
 def _counts(counts: Mapping[str, int]) -> str:
-    return ", ".join(f"{what} {n:,}" for what, n in counts.items())
+    return ", ".join(f"{what} ({n:,})" for what, n in counts.items())
 
 
 def tell_hints(summary: mardok.CrawlSummary) -> None:

@@ -15,7 +15,7 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components, minimum_spanning_tree
 
 from mardok.settings import Pairs
-from mardok.text.shingles import SHINGLE_WORDS, Corpus
+from mardok.text.hashes import SHINGLE_WORDS, Corpus
 
 
 def kept_pairs(pairs: pd.DataFrame, corpus: Corpus, settings: Pairs) -> pd.DataFrame:

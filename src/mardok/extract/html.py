@@ -19,7 +19,7 @@ from functools import lru_cache
 from selectolax.lexbor import LexborHTMLParser
 
 from mardok.extract.page import Block, Image, Link
-from mardok.urls import normal_url
+from mardok.urls import normal_url, resolved_url
 
 _BLOCK_TAGS = frozenset(
     [
@@ -107,6 +107,7 @@ _SPLIT = re.compile(
 )
 _NAME = re.compile(r"</?([a-z][^\s/>]*)")
 _ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
+_HREF = re.compile(r'\shref(?:="([^"]*)")?')
 _TELLING = re.compile(rf"hidden|\srole=|style=|[bB]readcrumb|{_MARK}")
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
@@ -229,7 +230,8 @@ class _Reader:
             self.link.anchor.append(text)
 
     def markup(self, markup: str) -> None:
-        tag = _tag(markup)
+        # Most links are written once on a site: to remember each would drive out the tags that come again.
+        tag = _PLAIN_LINK if markup[:3] == "<a " and not _TELLING.search(markup) else _tag(markup)
         if tag is None:
             return
         if tag.is_block:
@@ -275,11 +277,14 @@ class _Reader:
 
     def open_link(self, markup: str) -> None:
         self.close_link()
-        attrs = _attributes(markup)
-        if "href" in attrs:
+        href = _HREF.search(markup)
+        if href is not None:
             in_chrome = bool(self.context.chrome) or self.context.chosen == "ignore"
-            rel = " ".join(attrs.get("rel", "").lower().split())
-            self.link = _OpenLink(normal_url(attrs["href"], self.document.base), rel, in_chrome)
+            rel = " ".join(_attributes(markup).get("rel", "").lower().split()) if "rel=" in markup else ""
+            address = href[1] or ""
+            self.link = _OpenLink(
+                resolved_url(_unescaped(address) if "&" in address else address, self.document.base), rel, in_chrome
+            )
             self.opened_links.append(self.link)
             self.edges.append(self.link)
             self.pieces.append(_LINK_EDGE)
@@ -294,7 +299,7 @@ class _Reader:
         if self.context.is_unseen:
             return
         attrs = _attributes(markup)
-        url = (attrs.get("src") and normal_url(attrs["src"], self.document.base)) or ""
+        url = (attrs.get("src") and resolved_url(attrs["src"], self.document.base)) or ""
         self.document.images.append(Image(url, attrs.get("alt")))
         if self.link is not None and not self.link.alt:
             self.link.alt = " ".join(attrs.get("alt", "").split())
@@ -407,6 +412,7 @@ _SPECIAL: dict[str, Callable[[_Reader, str], None]] = {
     "meta": _Reader.meta,
     "title": _Reader.title,
 }
+_PLAIN_LINK = _tag("<a>")
 _ROOT = _Context()
 _KNOWN_CONTEXTS: dict[_Context, _Context] = {}
 

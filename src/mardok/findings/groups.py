@@ -1,6 +1,6 @@
 """Which pages belong together, and which of them should stay.
 
-In:  the pages that count, the pairs of them whose texts are copies, what stands for each page.
+In:  the pages that count, how they are related, what stands for each page.
 Out: groups of variants and of copies, each with its keeper.
 
 Variants come first; of a set of variants only its keeper takes part in what follows. Copies are grouped by keeper: in each
@@ -20,7 +20,9 @@ from urllib.parse import urlsplit
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
+from mardok.compare.relations import PageSets, Relations, Traits
 from mardok.compare.variants import components, variant_sets
 from mardok.extract.page import Page
 from mardok.findings.keeper import Standing, choose_keeper, shared_clicks
@@ -94,25 +96,54 @@ class Grouping:
     """Pairs of pages for two languages that show one text."""
     meant_for: tuple[str, ...]
     """For which language each page is meant, ``""`` where nothing tells."""
-    copies: pd.DataFrame
-    """Pairs of copies: of one language, no variants of each other, keepers of their variants only."""
+    n_copies: NDArray[np.int64]
+    """For each page the other pages that are copies of it: of one language, of variants their keepers only."""
 
 
-def find_groups(site: Site, rows: Sequence[int], alike: pd.DataFrame, standing: Standing, settings: Settings) -> Grouping:
-    """Groups of variants and copies among some pages.
+def variant_groups(
+    site: Site, pages: PageSets, traits: Traits, standing: Standing, settings: Settings
+) -> tuple[list[Group], dict[int, int]]:
+    """Groups of variants among some pages, and the keeper of each page that is a variant of another."""
+    figures = _Figures(site, pages, {}, standing, settings)
+    groups = [figures.group("variants", found) for found in variant_sets(site, pages, traits, settings)]
+    return groups, {member: group.keeper for group in groups for member in group.members}
+
+
+def with_variants(pairs: pd.DataFrame, variants: Iterable[Group], pages: PageSets) -> pd.DataFrame:
+    """Pairs with those of each variant and its keeper, which are not compared with others."""
+    sizes = pages.sets.sizes
+    rows = []
+    for group in variants:
+        for row, share in group.resemblance.items():
+            a, b = min(row, group.keeper), max(row, group.keeper)
+            n_a, n_b = (int(sizes[place]) for place in pages.places(np.array([a, b])))
+            common = round(share * (n_a + n_b) / (1 + share))
+            rows.append((a, b, share, common / n_a, common / n_b))
+    if not rows:
+        return pairs
+    parts = [pairs, pd.DataFrame(rows, columns=list(pairs.columns))]
+    return pd.concat(parts, ignore_index=True).sort_values(["a", "b"], ignore_index=True)
+
+
+def find_groups(
+    site: Site, variants: Sequence[Group], relations: Relations, traits: Traits, standing: Standing, settings: Settings
+) -> Grouping:
+    """All groups of a site.
 
     Parameters
     ----------
-    rows : sequence of int
-        Pages that count.
-    alike : DataFrame
-        Pairs of them that are copies, as :func:`mardok.compare.variants.alike_pairs` gives them.
+    variants : sequence of Group
+        Groups of variants.
+    relations : Relations
+        Of the pages that count and are no variants of others.
     """
-    figures = _Figures(site, alike, standing, settings)
-    variants = [figures.group("variants", found) for found in variant_sets(site, rows, alike, settings)]
+    a, b = relations.pairs["a"].to_numpy(), relations.pairs["b"].to_numpy()
+    alike = relations.pairs[traits.say_the_same(relations.pairs["resemblance"].to_numpy(), a, b)]
+    resemblance = dict(zip(_rows(alike), alike["resemblance"], strict=True))
+    figures = _Figures(site, relations.pages, resemblance, standing, settings, relations, traits)
     keeper_of = {member: group.keeper for group in variants for member in group.members}
     meant_for = _meant_languages(site)
-    untranslated, copies = _by_language(site, alike, keeper_of, meant_for)
+    untranslated, copies = _by_language(site, alike, meant_for)
     is_pair = np.array([not figures.are_alternates(a, b) for a, b in _rows(copies)], dtype=bool)
     alternates = [
         figures.group("copies", found, are_alternates=True) for found in components(len(site.pages), _rows(copies[~is_pair]))
@@ -122,10 +153,16 @@ def find_groups(site: Site, rows: Sequence[int], alike: pd.DataFrame, standing: 
     series = series_patterns((said[a], said[b]) for a, b in pairs)
     different = [(a, b) for a, b in pairs if promise_different_things(said[a], said[b], series)]
     same = sorted(set(pairs) - set(different))
-    merged = figures.groups_of_copies(same)
+    differ: Callable[[int, int], bool] = lambda a, b: promise_different_things(said[a], said[b], series)  # noqa: E731
+    merged = figures.groups_of_copies(same, lambda a, b: not differ(a, b))
     gone = {member for group in merged for member in group.members}
-    apart = figures.groups_of_copies([(a, b) for a, b in different if a not in gone and b not in gone], said)
-    return Grouping((*variants, *merged, *apart, *alternates), keeper_of, untranslated, tuple(meant_for), copies)
+    left = [(a, b) for a, b in different if a not in gone and b not in gone]
+    apart = figures.groups_of_copies(left, lambda a, b: b not in gone and differ(a, b), said)
+    is_kin = (relations.kin_of[copies["a"]] >= 0) & (relations.kin_of[copies["a"]] == relations.kin_of[copies["b"]])
+    n_copies = relations.kin_copies + np.bincount(
+        copies.loc[~is_kin, ["a", "b"]].to_numpy().ravel(), minlength=len(site.pages)
+    )
+    return Grouping((*variants, *merged, *apart, *alternates), keeper_of, untranslated, tuple(meant_for), n_copies)
 
 
 def _rows(pairs: pd.DataFrame) -> list[tuple[int, int]]:
@@ -133,17 +170,16 @@ def _rows(pairs: pd.DataFrame) -> list[tuple[int, int]]:
 
 
 def _by_language(
-    site: Site, alike: pd.DataFrame, keeper_of: Mapping[int, int], meant_for: Sequence[str]
+    site: Site, alike: pd.DataFrame, meant_for: Sequence[str]
 ) -> tuple[tuple[tuple[int, int], ...], pd.DataFrame]:
-    """Pairs in two languages, by text or by what the pages are meant for, and the pairs in one; without variants."""
+    """Pairs in two languages, by text or by what the pages are meant for, and the pairs in one."""
     untranslated, is_copy = [], []
     for a, b in _rows(alike):
-        counts = a not in keeper_of and b not in keeper_of
         languages = (meant_for[a], meant_for[b]), (site.pages[a].language, site.pages[b].language)
-        foreign = counts and any(one and other and one != other for one, other in languages)
-        if foreign:
+        is_foreign = any(one and other and one != other for one, other in languages)
+        if is_foreign:
             untranslated.append((a, b))
-        is_copy.append(counts and not foreign)
+        is_copy.append(not is_foreign)
     return tuple(untranslated), alike[np.array(is_copy, dtype=bool)].reset_index(drop=True)
 
 
@@ -164,9 +200,20 @@ def _meant_language(page: Page, spoken: Collection[str]) -> str:
 class _Figures:
     """Makes groups; keeps what every group needs at hand."""
 
-    def __init__(self, site: Site, alike: pd.DataFrame, standing: Standing, settings: Settings) -> None:
-        self.site, self.standing, self.settings = site, standing, settings
-        self.resemblance = dict(zip(_rows(alike), alike["resemblance"], strict=True))
+    def __init__(
+        self,
+        site: Site,
+        pages: PageSets,
+        resemblance: Mapping[tuple[int, int], float],
+        standing: Standing,
+        settings: Settings,
+        relations: Relations | None = None,
+        traits: Traits | None = None,
+    ) -> None:
+        self.site, self.pages, self.standing, self.settings = site, pages, standing, settings
+        self.relations, self.traits = relations, traits
+        self.resemblance = resemblance
+        """Of the pairs that are known to be copies."""
 
     def are_alternates(self, a: int, b: int) -> bool:
         """Whether a page names the other as its alternate for another language or region."""
@@ -174,22 +221,65 @@ class _Figures:
         named = {url for _, url in one.alternates}, {url for _, url in other.alternates}
         return other.url in named[0] or one.url in named[1]
 
-    def groups_of_copies(self, pairs: Sequence[tuple[int, int]], said: Mapping[int, Promise] | None = None) -> list[Group]:
-        """Groups by keeper; with `said` they are pages that promise different things."""
+    def _kin_near(self, keeper: int, among: Collection[int]) -> set[int]:
+        """Of a large family, whose pairs are not all kept, the pages that are copies of a keeper."""
+        if self.relations is None or self.traits is None or self.relations.kin_of[keeper] < 0:
+            return set()
+        others = np.array(sorted(set(self.relations.kin(keeper).tolist()) & set(among) - {keeper}), np.int64)
+        if not len(others):
+            return set()
+        is_copy = self.traits.are_copies(self.pages.resemblance(keeper, others), np.full(len(others), keeper), others)
+        return {int(other) for other in others[is_copy] if not self.are_alternates(keeper, int(other))}
+
+    def _with_crowds(self, near: Mapping[int, set[int]], keeper: int) -> set[int]:
+        """Pages that the pairs show near a keeper, where one page of a crowd stands for all of it."""
+        if self.relations is None:
+            return near[keeper]
+        found = near[keeper] | near.get(int(self.relations.model_of[keeper]), set())
+        models = {row for row in found if self.relations.kin_of[row] >= 0 and self.relations.model_of[row] == row}
+        mates = np.flatnonzero(np.isin(self.relations.model_of, sorted(models))) if models else ()
+        return found | {int(row) for row in mates}
+
+    def groups_of_copies(
+        self,
+        pairs: Sequence[tuple[int, int]],
+        fits: Callable[[int, int], bool],
+        said: Mapping[int, Promise] | None = None,
+    ) -> list[Group]:
+        """Groups by keeper.
+
+        Parameters
+        ----------
+        pairs : sequence of (row, row)
+            Pairs of copies; of large families those that are kept.
+        fits : callable
+            Whether two copies of a large family belong together here.
+        said : mapping of int to Promise, optional
+            Given where the pages promise different things.
+        """
         near: dict[int, set[int]] = {}
         for a, b in pairs:
             near.setdefault(a, set()).add(b)
             near.setdefault(b, set()).add(a)
         groups = []
-        rests = components(len(self.site.pages), pairs)
+        settled: set[int] = set()
+        n_pages = len(self.site.pages)
+        rests = [(rest, frozenset(rest)) for rest in components(n_pages, pairs)]
         while rests:
-            rest = rests.pop()
+            rest, component = rests.pop()
+            rest = [row for row in rest if row not in settled]
+            if len(rest) < 2:
+                continue
             keeper, reason = choose_keeper(self.site, rest, self.standing, self.settings.variants, are_variants=False)
-            members = near[keeper] & set(rest)
+            kin = {row for row in self._kin_near(keeper, component) if fits(keeper, row)}
+            members = (self._with_crowds(near, keeper) & component) | kin
+            members -= settled | {keeper}
             if members:
                 groups.append(self.group("copies", [keeper, *sorted(members)], keeper, reason, said))
-            left = set(rest) - members - {keeper}
-            rests += components(len(self.site.pages), [(a, b) for a in left for b in near[a] & left if a < b])
+            settled |= members | {keeper}
+            left = set(rest) - settled
+            again = components(n_pages, [(a, b) for a in left for b in near[a] & left if a < b])
+            rests += [(part, component) for part in again]
         return sorted(groups, key=lambda group: group.rows)
 
     def group(
@@ -215,17 +305,21 @@ class _Figures:
             members=members,
             reason=reason,
             identical=frozenset(row for row in members if hashes[row] == hashes[keeper]),
-            resemblance={
-                row: self.resemblance[pair]
-                for row in members
-                if (pair := (min(row, keeper), max(row, keeper))) in self.resemblance
-            },
+            resemblance=self._resemblance_to(keeper, members),
             promises_differ=said is not None,
             pattern=pattern,
             slots=slots,
             are_alternates=are_alternates,
             share_queries=len(shared_clicks(rows, self.standing.demand)) > 1,
         )
+
+    def _resemblance_to(self, keeper: int, members: Sequence[int]) -> dict[int, float]:
+        """Resemblance of each member with any text to the keeper."""
+        found = {row: self.resemblance.get((min(row, keeper), max(row, keeper)), -1.0) for row in members}
+        unknown = np.array([row for row in members if found[row] < 0 and self.site.text_hashes[row]], np.int64)
+        if len(unknown):
+            found |= dict(zip(unknown.tolist(), self.pages.resemblance(keeper, unknown).tolist(), strict=True))
+        return {row: value for row, value in found.items() if value >= 0}
 
 
 def _pattern_and_slots(keeper: int, members: Sequence[int], said: Mapping[int, Promise]) -> tuple[str, dict[int, str]]:

@@ -57,7 +57,6 @@ def pages_table(
     """
     n = len(site.pages)
     keeper_of = grouping.keeper_of
-    copies = np.bincount(grouping.copies[["a", "b"]].to_numpy().ravel(), minlength=n)
     nearest = _nearest(pairs, [keeper_of.get(row, row) for row in range(n)])
     searched = standing.demand is not None
     unknown = [pd.NA] * n
@@ -82,7 +81,7 @@ def pages_table(
             "shared_words": unknown,
             "boilerplate_words": unknown,
             "boilerplate_share": nan,
-            "copies": copies,
+            "copies": grouping.n_copies,
             "nearest_url": [site.pages[row].url if row >= 0 else "" for row, _ in nearest],
             "nearest_resemblance": [value for _, value in nearest],
             "inlinks": standing.inlinks,

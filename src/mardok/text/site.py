@@ -6,14 +6,15 @@ Out: a :class:`Site`: pages in URL order, so that a page's row is the same in ev
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from mardok.extract.page import Link, Page
 from mardok.settings import Text
+from mardok.text.hashes import Corpus, corpus_of
 from mardok.text.main_text import main_blocks, repeated_links
-from mardok.text.shingles import Corpus, corpus_of
-from mardok.text.words import folded, folded_words, text_hash
+from mardok.text.words import folded, text_hash
 
 
 @dataclass(frozen=True)
@@ -30,7 +31,7 @@ class Site:
     text_hashes: tuple[str, ...]
     """Equal where words and punctuation are; ``""`` without words."""
     corpus: Corpus
-    """Words and shingles of the main texts."""
+    """Words of the main texts."""
 
     def is_chrome_link(self, row: int, link: Link) -> bool:
         """Whether a link of a page stands in chrome."""
@@ -48,15 +49,15 @@ def site_of(pages: Iterable[Page], settings: Text) -> Site:
         for page, why in zip(ordered, reasons, strict=True)
     )
     rows = {page.url: row for row, page in enumerate(ordered)}
-    hashes: list[str] = []
-    corpus = corpus_of(_words_of(texts, hashes))
-    return Site(ordered, rows, reasons, texts, tuple(hashes), corpus)
+    characters: list[bytes] = []
+    corpus = corpus_of(_folded(texts, characters))
+    hashes = tuple(text_hash(written, corpus.words_of(row)) for row, written in enumerate(characters))
+    return Site(ordered, rows, reasons, texts, hashes, corpus)
 
 
-def _words_of(texts: Iterable[str], hashes: list[str]) -> Iterator[list[str]]:
-    """Words of each text, one text at a time; its hash, which needs them too, is added to `hashes`."""
+def _folded(texts: Iterable[str], characters: list[bytes]) -> Iterator[str]:
+    """Each text folded, one at a time; a digest of its characters but white space is added to `characters`."""
     for text in texts:
         plain = folded(text)
-        found = folded_words(plain)
-        hashes.append(text_hash(plain, found))
-        yield found
+        characters.append(hashlib.sha256("".join(plain.split()).encode("utf-8", "surrogatepass")).digest())
+        yield plain

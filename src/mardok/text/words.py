@@ -15,9 +15,12 @@ import hashlib
 import re
 import unicodedata
 from bisect import bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
 
 _VANISHING = re.compile("[\\u00ad\\u061c\\u180e\\u200b-\\u200f\\u202a-\\u202e\\u2060-\\u2064\\u2066-\\u206f\\ufeff]")
 _SPACELESS_RANGES = (
@@ -57,6 +60,20 @@ def _ranges(codes: Iterable[int]) -> str:
     return "".join(f"\\U{first:08x}-\\U{last:08x}" for first, last in runs)
 
 
+@cache
+def letter_kinds() -> NDArray[np.uint8]:
+    """For each code point 1 letter or digit, 2 apostrophe or hyphen, 3 letter of a spaceless script, 4 mark, 0 other."""
+    kinds = np.zeros(0x110000, np.uint8)
+    for code in (*range(_LAST_LETTER), *range(*_VARIATION_SELECTORS)):
+        category = unicodedata.category(chr(code))
+        if category[0] == "M":
+            kinds[code] = 4
+        elif category[0] in "LN":
+            kinds[code] = 3 if category[0] == "L" and _is_spaceless(code) else 1
+    kinds[[ord("'"), ord("-")]] = 2
+    return kinds
+
+
 @dataclass(frozen=True)
 class _Patterns:
     word: re.Pattern[str]
@@ -66,8 +83,8 @@ class _Patterns:
 @cache
 def _patterns(last_code: int) -> _Patterns:
     """Patterns for texts whose characters do not go beyond a code."""
-    codes = range(min(last_code + 1, 0x32400))  # behind these there are only variation selectors
-    letters, spaceless, marks = _character_classes([*codes, *range(0xE0100, 0xE01F0)] if last_code > _BASIC else codes)
+    codes = range(min(last_code + 1, _LAST_LETTER))
+    letters, spaceless, marks = _character_classes([*codes, *range(*_VARIATION_SELECTORS)] if last_code > _BASIC else codes)
     # A mark may begin a run: it must not be lost.
     word = f"[{spaceless}][{marks}]*|[{letters}{marks}]+(?:['\\-][{letters}{marks}]+)*"
     return _Patterns(re.compile(word), re.compile(f"[{spaceless}][{marks}]*|[^\\s{spaceless}]+"))
@@ -79,6 +96,8 @@ def _patterns_for(text: str) -> _Patterns:
 
 
 _BASIC = 0xFFFF
+_LAST_LETTER = 0x32400  # behind these there are only variation selectors
+_VARIATION_SELECTORS = (0xE0100, 0xE01F0)
 _ASCII_WORD = re.compile(r"[a-z0-9]+(?:['\-][a-z0-9]+)*")
 
 
@@ -119,16 +138,15 @@ def shown_pieces(text: str) -> list[str]:
     return text.split() if text.isascii() else _patterns_for(text).shown_piece.findall(text)
 
 
-def text_hash(text: str, found: Sequence[str]) -> str:
+def text_hash(characters: bytes, words: NDArray[np.uint64]) -> str:
     """SHA-256 that is equal for texts with the same words and punctuation in the same order; ``""`` without words.
 
     Parameters
     ----------
-    text : str
-        A folded text.
-    found : sequence of str
-        Its words. White space alone makes no difference, but it parts words: "self-made" is one, "self - made" two.
+    characters : bytes
+        A digest of the folded text without white space.
+    words : ndarray of uint64
+        Hashes of its words. White space alone makes no difference, but it parts words: "self-made" is one, "self - made"
+        two.
     """
-    if not found:
-        return ""
-    return hashlib.sha256("\n".join(["".join(text.split()), *found]).encode("utf-8", "surrogatepass")).hexdigest()
+    return hashlib.sha256(characters + words.tobytes()).hexdigest() if len(words) else ""

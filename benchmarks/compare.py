@@ -1,0 +1,123 @@
+"""What reading and comparing pages costs, as multiples of a bare parse of the same pages by Lexbor (P, one core).
+
+Run: ``python benchmarks/compare.py [PAGES]``, with scikit-learn installed for the last row. Every figure is the least of
+several turns in one run; memory is measured in processes of their own.
+"""
+
+from __future__ import annotations
+
+import resource
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from importlib.util import find_spec
+
+import numpy as np
+from selectolax.lexbor import LexborHTMLParser
+from sites import Site
+
+from mardok.compare.copies import all_pairs
+from mardok.compare.join import Sets, sets_of
+from mardok.extract.extraction import extract_page
+from mardok.settings import Settings
+from mardok.sources.raw import RawPage
+from mardok.text.hashes import corpus_of, shingle_hashes, word_hashes
+from mardok.text.words import folded
+
+_PARSED = 1000
+_TURNS = 3
+
+
+def least(work: Callable[[], object], turns: int = _TURNS) -> float:
+    """Least seconds of several turns."""
+    times = []
+    for _ in range(turns):
+        begun = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - begun)
+    return min(times)
+
+
+def shingled(texts: list[str]) -> Sets:
+    """The shingles of texts."""
+    return sets_of(*shingle_hashes(*word_hashes(map(folded, texts))))
+
+
+def by_vectorizer(texts: list[str], minimum: float) -> int:
+    """Pairs by scikit-learn's hashed shingles and a blocked sparse product; how many there are."""
+    from sklearn.feature_extraction.text import HashingVectorizer
+
+    made = HashingVectorizer(ngram_range=(3, 3), binary=True, norm=None, alternate_sign=False, n_features=2**22)
+    matrix = made.transform(texts).astype(np.float32)
+    sizes, transposed, found = np.diff(matrix.indptr), matrix.T.tocsr(), 0
+    for first in range(0, len(texts), 256):
+        product = (matrix[first : first + 256] @ transposed).tocoo()
+        a, b = product.row + first, product.col
+        found += int((product.data / (sizes[a] + sizes[b] - product.data) >= minimum).sum()) - min(256, len(texts) - first)
+    return found // 2
+
+
+def peak(n_pages: int, minimum: float) -> tuple[float, float]:
+    """Seconds of the join of a site, and peak gigabytes of the process, input included."""
+    call = [sys.executable, __file__, "join", str(n_pages), str(minimum)]
+    done = subprocess.run(call, capture_output=True, text=True, check=True)
+    seconds, gigabytes = map(float, done.stdout.split())
+    return seconds, gigabytes
+
+
+def join_alone(n_pages: int, minimum: float) -> None:
+    """Join a site and print seconds and gigabytes."""
+    corpus = corpus_of(map(folded, Site(n_pages).texts()))
+    sets = sets_of(*shingle_hashes(corpus.words, corpus.offsets))
+    del corpus
+    begun = time.perf_counter()
+    all_pairs(sets, minimum)
+    print(time.perf_counter() - begun, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
+
+
+def main() -> None:
+    """Measure and print."""
+    if sys.argv[1:2] == ["join"]:
+        join_alone(int(sys.argv[2]), float(sys.argv[3]))
+        return
+    n_pages = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
+    site, settings = Site(n_pages), Settings()
+    numbers = range(n_pages // 10, n_pages // 10 + _PARSED)
+    header = (("content-type", "text/html; charset=utf-8"),)
+    raws = [RawPage(site.url(n), "site", 200, header, site.html(n).encode()) for n in numbers]
+    bodies = [raw.body or b"" for raw in raws]
+    texts = list(site.texts())
+    some = texts[n_pages // 10 : n_pages // 10 + _PARSED]
+    other = [text.replace("e", "\u00e9") for text in some]
+
+    parse = least(lambda: [LexborHTMLParser(body) for body in bodies]) / len(bodies)
+    print(f"{n_pages} pages; P is {parse * 1e6:.0f} microseconds a page of {len(bodies[0]) / 1000:.0f} KB")
+
+    def row(what: str, seconds: float, pages: int) -> None:
+        print(f"{what:58} {seconds / pages / parse:6.2f} P")
+
+    row("parse and all fields", least(lambda: [extract_page(raw, settings) for raw in raws]), len(raws))
+    row("words from text, ASCII", least(lambda: word_hashes(map(folded, some))), len(some))
+    row("words from text, other", least(lambda: word_hashes(map(folded, other))), len(other))
+    sets = shingled(texts)
+    words = word_hashes(map(folded, texts))
+    row("shingles and their sets", least(lambda: sets_of(*shingle_hashes(*words))), n_pages)
+    for minimum in (0.8, 0.5):
+        row(f"join at {minimum}", least(lambda m=minimum: all_pairs(sets, m)), n_pages)  # type: ignore[misc]
+    small = peak(10_000, 0.8)[0] / 10_000, peak(10_000, 0.5)[0] / 10_000
+    for minimum, before in zip((0.8, 0.5), small, strict=True):
+        seconds, gigabytes = peak(100_000, minimum)
+        growth = seconds / 100_000 / before
+        print(f"100,000 pages at {minimum}: {growth:.2f} times the cost a page of 10,000; {gigabytes * 1e4:.0f} KB a page")
+    if find_spec("sklearn") is None:
+        print("scikit-learn is not installed: no comparison with its vectorizer")
+        return
+    few = texts[:2000]
+    ours = least(lambda: all_pairs(shingled(few), 0.8))
+    theirs = least(lambda: by_vectorizer(few, 0.8), 1)
+    print(f"2,000 pages at 0.8, from text: scikit-learn takes {theirs / ours:.0f} times as long")
+
+
+if __name__ == "__main__":
+    main()

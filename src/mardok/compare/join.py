@@ -1,0 +1,363 @@
+"""Every pair of texts that share enough of their shingles, and nothing compared that cannot.
+
+In:  the sets of shingles of texts, as sorted 64-bit hashes.
+Out: pairs with their exact overlap: complete, and counted on the sets themselves.
+
+Resemblance |A ∩ B| / |A ∪ B| and containment |A ∩ B| / |A| follow A. Z. Broder, "On the resemblance and containment of
+documents", SEQUENCES 1997. The join is a prefix join (R. J. Bayardo, Y. Ma, R. Srikant, "Scaling Up All Pairs Similarity
+Search", WWW 2007; C. Xiao et al., "Efficient Similarity Joins for Near Duplicate Detection", WWW 2008). It is complete:
+
+1. Let J(A, B) >= t, with n the sizes of the sets and o their overlap. Then o >= t |A ∪ B| >= t max(n_A, n_B).
+2. A shingle of one text alone is in no overlap. Without these a text keeps r of its n shingles; if r < t n it is in no
+   pair, by 1, and goes. That may leave other shingles alone, so it is repeated until nothing changes; no pair is lost.
+3. Shingles are put in one order, the rarest first. Of a text's r shingles all but the first r - ceil(t n) + 1 are fewer
+   than t n, hence fewer than o. So the first shingle, in that order, that A and B share is in the prefix of both. Two
+   texts that share no shingle of their prefixes are not compared.
+4. A shingle in the prefixes of very many texts would pair all of them. Such texts make families, the connected components
+   over these shingles, and in a family every text is compared with every other by blocked products of dense matrices.
+   Two texts of different families, or of none, share a rarer shingle of their prefixes, by 3.
+
+Whatever found a pair, its overlap is the number of equal hashes. Hashes are those of :mod:`mardok.text.hashes`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
+
+from mardok.text.hashes import Hashes, Offsets
+
+Ints = NDArray[np.int64]
+
+_FAMILY_LIST = 64
+"""Texts with one shingle in their prefixes from which they are joined as a family."""
+_ROWS = 256
+_CHECKED_AT_ONCE = 1 << 14
+_KEPT_BITS = np.uint64(50)
+_DENSE_COLUMNS = 4096
+
+
+@dataclass(frozen=True)
+class Sets:
+    """Sets of hashes, one for each text."""
+
+    hashes: Hashes
+    """Sorted within each set, no repeats."""
+    offsets: Offsets
+    """Where each set begins; shape (n_texts + 1,)."""
+
+    @property
+    def sizes(self) -> Ints:
+        """Members of each set."""
+        return np.diff(self.offsets)
+
+    def of(self, text: int) -> Hashes:
+        """The set of one text."""
+        return self.hashes[self.offsets[text] : self.offsets[text + 1]]
+
+    def taken(self, texts: Ints) -> Sets:
+        """The sets of some texts."""
+        if len(texts) == len(self.offsets) - 1 and (texts == np.arange(len(texts))).all():
+            return self
+        sizes = self.sizes[texts]
+        offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
+        places = np.repeat(self.offsets[texts] - offsets[:-1], sizes) + np.arange(offsets[-1])
+        return Sets(self.hashes[places], offsets)
+
+
+def sets_of(hashes: Hashes, offsets: Offsets) -> Sets:
+    """The set of each text's hashes."""
+    found = np.empty(len(hashes), np.uint64)
+    sizes = np.zeros(len(offsets) - 1, np.int64)
+    end = 0
+    for text, (start, stop) in enumerate(zip(offsets[:-1].tolist(), offsets[1:].tolist(), strict=True)):
+        if stop - start > 1:
+            ordered = np.sort(hashes[start:stop])
+            ordered = ordered[np.concatenate([[True], ordered[1:] != ordered[:-1]])]
+        else:
+            ordered = hashes[start:stop]
+        sizes[text] = len(ordered)
+        found[end : end + len(ordered)] = ordered
+        end += len(ordered)
+    return Sets(found[:end].copy(), np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
+
+
+def overlap_with(sets: Sets, text: int, others: Ints) -> Ints:
+    """Overlap of one text with each of some others."""
+    taken, own = sets.taken(others), sets.of(text)
+    if not len(own) or not len(taken.hashes):
+        return np.zeros(len(others), np.int64)
+    places = np.searchsorted(own, taken.hashes)
+    is_common = own[np.minimum(places, len(own) - 1)] == taken.hashes
+    sums = np.concatenate([np.zeros(1, np.int64), np.cumsum(is_common)])
+    return np.asarray(sums[taken.offsets[1:]] - sums[taken.offsets[:-1]])
+
+
+@dataclass(frozen=True)
+class _Shared:
+    """The shingles that are left to compare."""
+
+    texts: Ints
+    """Texts that may be in a pair."""
+    sizes: Ints
+    """Shingles of each, those that are left out too."""
+    matrix: sparse.csr_array
+    """One row for each of `texts`, one column a shingle, the rarest first; 1 where the text has it."""
+
+
+def _shared(sets: Sets, minimum: float) -> _Shared:
+    """Steps 1 and 2: what may be in a pair of at least `minimum` resemblance; with 0, all that two texts share."""
+    text, shingle = _shingles_of_several(sets)
+    least = np.ceil(minimum * sets.sizes - 1e-9).astype(np.int64)
+    text, shingle = _left(text, shingle, least)
+    texts = np.unique(text).astype(np.int64)
+    if minimum > 0:
+        # What is left is small enough to number by whole hashes, so that overlaps in families are counted on these.
+        own = sets.taken(texts)
+        order = np.argsort(own.hashes, kind="stable")
+        ordered = own.hashes[order]
+        shingle = np.empty(len(order), np.int64)
+        shingle[order] = np.cumsum(np.concatenate([[False], ordered[1:] != ordered[:-1]]))
+        text, shingle = _left(np.repeat(texts, own.sizes), shingle, least)
+        texts = np.unique(text).astype(np.int64)
+    counts = np.bincount(shingle, minlength=1)
+    present = np.flatnonzero(counts)
+    rank = np.empty(len(counts), np.int64)
+    rank[present[np.argsort(counts[present], kind="stable")]] = np.arange(len(present))
+    row = np.searchsorted(texts, text)
+    packed = (row.astype(np.uint64) << np.uint64(40)) | rank[shingle].astype(np.uint64)
+    packed.sort()  # the columns of each row in the order of step 3
+    columns = (packed & np.uint64((1 << 40) - 1)).astype(np.int64)
+    indptr = np.concatenate([np.zeros(1, np.int64), np.cumsum(np.bincount(row, minlength=len(texts)))])
+    matrix = sparse.csr_array(
+        (np.ones(len(columns), np.float32), columns, indptr), shape=(len(texts), max(len(present), 1)), copy=False
+    )
+    return _Shared(texts, sets.sizes[texts], matrix)
+
+
+def _left(text: Ints, shingle: Ints, least: Ints) -> tuple[Ints, Ints]:
+    """Step 2, repeated until nothing changes."""
+    while True:
+        is_kept = np.bincount(shingle, minlength=1)[shingle] > 1
+        is_kept &= (np.bincount(text[is_kept], minlength=len(least)) >= least)[text]
+        if is_kept.all():
+            return text, shingle
+        text, shingle = text[is_kept], shingle[is_kept]
+
+
+def _shingles_of_several(sets: Sets) -> tuple[Ints, Ints]:
+    """Text and number of each shingle that several texts have."""
+    n_texts = len(sets.offsets) - 1
+    bits = np.uint64(max(int(n_texts - 1).bit_length(), 1))
+    # One packed number sorts several times faster than two. Cutting the hash may put two shingles under one number; that
+    # can only add candidates, whose overlap is counted on whole hashes.
+    keys = (sets.hashes >> bits) << bits
+    keys |= np.repeat(np.arange(n_texts, dtype=np.uint64), sets.sizes)
+    keys.sort()
+    text = (keys & ((np.uint64(1) << bits) - np.uint64(1))).astype(np.int32)
+    keys >>= bits
+    begins = np.concatenate([[True], keys[1:] != keys[:-1]]) if len(keys) else np.zeros(0, bool)
+    del keys
+    is_alone = begins & np.concatenate([begins[1:], [True]]) if len(begins) else begins
+    shingle = np.cumsum(begins, dtype=np.int64) - 1
+    return text[~is_alone].astype(np.int64), shingle[~is_alone]
+
+
+@dataclass(frozen=True)
+class Overlaps:
+    """Pairs of texts with the number of shingles they share."""
+
+    a: Ints
+    b: Ints
+    common: Ints
+
+
+@dataclass(frozen=True)
+class Family:
+    """Many texts that share much, to be compared all with all, a block of rows at a time."""
+
+    texts: Ints
+    sizes: Ints
+    _dense: NDArray[np.float32]
+    _rest: sparse.csr_array
+
+    def blocks(self) -> Iterator[tuple[int, NDArray[np.float32]]]:
+        """First row of each block, and the overlap of its texts with all texts of the family.
+
+        Overlaps are whole numbers below 2^24, which float32 holds exactly. The array is used again for the next block.
+        """
+        transposed = self._rest.T.tocsr()
+        for first in range(0, len(self.texts), _ROWS):
+            block = self._dense[first : first + _ROWS] @ self._dense.T
+            rest = self._rest[first : first + _ROWS] @ transposed
+            if rest.nnz:
+                block += rest.toarray()
+            yield first, block
+
+    def overlap(self, place: int) -> NDArray[np.float32]:
+        """Overlap of one text with all texts of the family."""
+        rest = (self._rest[place : place + 1] @ self._rest.T).toarray()[0]
+        return np.asarray(self._dense[place] @ self._dense.T + rest, np.float32)
+
+    def resemblance(self, first: int, block: NDArray[np.float32]) -> NDArray[np.float64]:
+        """Resemblance of a block's texts to all texts of the family; 0 to themselves."""
+        sizes = self.sizes.astype(np.float64)
+        found: NDArray[np.float64] = block / (sizes[first : first + len(block), None] + sizes[None, :] - block)
+        rows = np.arange(len(block))
+        found[rows, first + rows] = 0.0
+        return found
+
+
+def join(sets: Sets, minimum: float) -> tuple[list[Overlaps], list[Family]]:
+    """Pairs outside of families that share as many shingles as `minimum` resemblance needs, and the families.
+
+    Parameters
+    ----------
+    minimum : float
+        Least resemblance, above 0 and at most 1.
+    """
+    shared = _shared(sets, minimum)
+    if not len(shared.texts):
+        return [], []
+    matrix = shared.matrix
+    least = np.ceil(minimum * shared.sizes - 1e-9).astype(np.int64)
+    prefix = _prefixes(matrix, np.diff(matrix.indptr) - least + 1)
+    in_prefixes = np.bincount(prefix.indices, minlength=matrix.shape[1])
+    heavy, light = (
+        np.flatnonzero(in_prefixes > _FAMILY_LIST),
+        np.flatnonzero((in_prefixes > 1) & (in_prefixes <= _FAMILY_LIST)),
+    )
+    family_of, families = _families(shared, prefix[:, heavy]) if len(heavy) else (np.full(len(least), -1), [])
+    rare = prefix[:, light].tocsr()
+    transposed = rare.T.tocsr()
+    found = []
+    for first in range(0, len(least), _ROWS):
+        product = (rare[first : first + _ROWS] @ transposed).tocoo()
+        a, b = product.coords[0].astype(np.int64) + first, product.coords[1].astype(np.int64)
+        sizes_a, sizes_b = shared.sizes[a], shared.sizes[b]
+        is_candidate = (a < b) & ((family_of[a] < 0) | (family_of[a] != family_of[b]))
+        is_candidate &= np.minimum(sizes_a, sizes_b) >= minimum * np.maximum(sizes_a, sizes_b) - 1e-9
+        if is_candidate.any():
+            found.append(_counted(sets, shared.texts[a[is_candidate]], shared.texts[b[is_candidate]]))
+    return found, families
+
+
+def _prefixes(matrix: sparse.csr_array, lengths: Ints) -> sparse.csr_array:
+    """The first entries of each row."""
+    starts = matrix.indptr[:-1].astype(np.int64)
+    indptr = np.concatenate([np.zeros(1, np.int64), np.cumsum(lengths)])
+    places = np.repeat(starts - indptr[:-1], lengths) + np.arange(indptr[-1])
+    return sparse.csr_array((matrix.data[places], matrix.indices[places], indptr), shape=matrix.shape)
+
+
+def _families(shared: _Shared, heavy: sparse.csr_array) -> tuple[Ints, list[Family]]:
+    """Step 4: the family of each row, -1 for none, and the families."""
+    n_rows, n_columns = heavy.shape
+    entries = heavy.tocoo()
+    rows, columns = entries.coords[0].astype(np.int64), entries.coords[1].astype(np.int64)
+    graph = sparse.coo_array((np.ones(len(rows)), (rows, n_rows + columns)), shape=(n_rows + n_columns,) * 2)
+    _, labels = connected_components(graph, directed=False)
+    in_family = np.zeros(n_rows, bool)
+    in_family[rows] = True
+    family_of = np.full(n_rows, -1, np.int64)
+    _, family_of[in_family] = np.unique(labels[:n_rows][in_family], return_inverse=True)
+    families = []
+    for family in range(int(family_of.max()) + 1):
+        members = np.flatnonzero(family_of == family)
+        own = shared.matrix[members]
+        counts = np.bincount(own.indices, minlength=own.shape[1])
+        # Columns that many of the family have are multiplied as dense numbers, which is many times faster for them.
+        common = np.flatnonzero(counts > max(_FAMILY_LIST, len(members) // 16))
+        common = common[np.argsort(-counts[common], kind="stable")[:_DENSE_COLUMNS]]
+        is_rest = counts > 1
+        is_rest[common] = False
+        families.append(
+            Family(shared.texts[members], shared.sizes[members], own[:, common].toarray(), own[:, np.flatnonzero(is_rest)])
+        )
+    return family_of, families
+
+
+def _counted(sets: Sets, a: Ints, b: Ints) -> Overlaps:
+    """Pairs with their overlap, counted on whole hashes."""
+    common = np.empty(len(a), np.int64)
+    for first in range(0, len(a), _CHECKED_AT_ONCE):
+        part = slice(first, first + _CHECKED_AT_ONCE)
+        common[part] = _overlaps(sets.taken(a[part]), sets.taken(b[part]))
+    return Overlaps(a, b, common)
+
+
+def _overlaps(one: Sets, other: Sets) -> Ints:
+    """Overlap of the sets at equal places: equal neighbours after a sort by pair and hash."""
+    n = len(one.offsets) - 1
+    pair = np.concatenate([np.repeat(np.arange(n), one.sizes), np.repeat(np.arange(n), other.sizes)]).astype(np.uint64)
+    pair <<= _KEPT_BITS
+    hashes = np.concatenate([one.hashes, other.hashes])
+    # The pair's number takes 14 bits. Two different shingles of a pair agree in the other 50 with a probability of
+    # n_A n_B / 2^50, which can only add to the overlap; so it is counted by the upper and by the lower 50, and the lesser
+    # count holds.
+    counts = []
+    for part in (hashes >> (np.uint64(64) - _KEPT_BITS), hashes & ((np.uint64(1) << _KEPT_BITS) - np.uint64(1))):
+        keys = pair | part
+        keys.sort()
+        is_common = keys[1:] == keys[:-1]
+        counts.append(np.bincount((keys[1:][is_common] >> _KEPT_BITS).astype(np.int64), minlength=n))
+    return np.minimum(*counts).astype(np.int64)
+
+
+def contained_pairs(sets: Sets, candidates: Ints, containment: float, resemblance: float, most: int) -> Overlaps:
+    """Pairs in which one text is contained in a much longer one, whatever their resemblance.
+
+    No prefix helps here, but length does: if A is contained by `containment` and yet the resemblance is below
+    `resemblance`, B has more than n_A (containment (1 + 1 / resemblance) - 1) shingles. So every text is compared only with
+    texts so much longer.
+
+    Parameters
+    ----------
+    candidates : ndarray of int64
+        Texts that may be the contained ones.
+    most : int
+        Pairs kept of each contained text, the most contained first, ties in the order of the texts.
+
+    Returns
+    -------
+    Overlaps
+        ``a`` is contained in ``b``.
+    """
+    shared = _shared(sets, 0.0)
+    left = np.diff(shared.matrix.indptr)
+    order = np.argsort(shared.sizes, kind="stable")
+    matrix, sizes, texts, left = shared.matrix[order], shared.sizes[order], shared.texts[order], left[order]
+    may_be_inside = np.isin(texts, candidates) & (left >= containment * sizes - 1e-9)
+    ratio = containment * (1 + 1 / resemblance) - 1
+    rows = np.flatnonzero(may_be_inside)
+    parts: list[Overlaps] = []
+    for begin in range(0, len(rows), _ROWS):
+        block = rows[begin : begin + _ROWS]
+        first = int(np.searchsorted(sizes, ratio * sizes[block[0]] - 1e-9))
+        if first == len(sizes):
+            break
+        product = (matrix[block] @ matrix[first:].T.tocsr()).tocoo()
+        inner, outer = block[product.coords[0]], product.coords[1].astype(np.int64) + first
+        # Cut hashes may have added to the product: it only says which pairs are worth counting.
+        is_likely = (product.data >= containment * sizes[inner] - 1e-6) & (sizes[outer] > ratio * sizes[inner] - 1e-9)
+        if is_likely.any():
+            parts.append(
+                _nearest_of(_counted(sets, texts[inner[is_likely]], texts[outer[is_likely]]), containment, sets, most)
+            )
+    empty = np.zeros(0, np.int64)
+    return Overlaps(*(np.concatenate([getattr(part, name) for part in parts] or [empty]) for name in ("a", "b", "common")))
+
+
+def _nearest_of(found: Overlaps, containment: float, sets: Sets, most: int) -> Overlaps:
+    """Of each contained text the pairs with the greatest overlap."""
+    is_in = found.common >= containment * sets.sizes[found.a] - 1e-9
+    a, b, common = found.a[is_in], found.b[is_in], found.common[is_in]
+    order = np.lexsort((b, -common, a))
+    a, b, common = a[order], b[order], common[order]
+    rank = np.arange(len(a)) - np.searchsorted(a, a)
+    return Overlaps(a[rank < most], b[rank < most], common[rank < most])
