@@ -17,12 +17,13 @@ import numpy as np
 from selectolax.lexbor import LexborHTMLParser
 from sites import Site
 
-from mardok.compare.copies import all_pairs
-from mardok.compare.join import Sets, sets_of
+from mardok.compare.copies import find_copies
+from mardok.compare.join import contained_pairs, shingle_sets
+from mardok.compare.relations import PageSets, Relations, Traits, page_sets, relations_of
 from mardok.extract.extraction import extract_page
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
-from mardok.text.hashes import corpus_of, shingle_hashes, word_hashes
+from mardok.text.hashes import Corpus, corpus_of, word_hashes
 from mardok.text.words import folded
 
 _PARSED = 1000
@@ -39,9 +40,12 @@ def least(work: Callable[[], object], turns: int = _TURNS) -> float:
     return min(times)
 
 
-def shingled(texts: list[str]) -> Sets:
-    """The shingles of texts."""
-    return sets_of(*shingle_hashes(*word_hashes(map(folded, texts))))
+def related(pages: PageSets, corpus: Corpus, minimum: float) -> Relations:
+    """The relations of pages, as an audit takes them, from a least resemblance on; without containment."""
+    n = corpus.n_texts
+    traits = Traits(np.zeros(n, np.int64), np.arange(n), np.ones(n, bool), 0.85)
+    rules = {"resemblance": minimum, "containment_words": 10**9}
+    return relations_of(pages, corpus, traits, Settings().pairs.model_copy(update=rules))
 
 
 def by_vectorizer(texts: list[str], minimum: float) -> int:
@@ -69,10 +73,9 @@ def peak(n_pages: int, minimum: float) -> tuple[float, float]:
 def join_alone(n_pages: int, minimum: float) -> None:
     """Join a site and print seconds and gigabytes."""
     corpus = corpus_of(map(folded, Site(n_pages).texts()))
-    sets = sets_of(*shingle_hashes(corpus.words, corpus.offsets))
-    del corpus
+    pages = page_sets(corpus, np.arange(n_pages))
     begun = time.perf_counter()
-    all_pairs(sets, minimum)
+    related(pages, corpus, minimum)
     print(time.perf_counter() - begun, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
 
 
@@ -100,23 +103,23 @@ def main() -> None:
     row("parse and all fields", least(lambda: [extract_page(raw, settings) for raw in raws]), len(raws))
     row("words from text, ASCII", least(lambda: word_hashes(map(folded, some))), len(some))
     row("words from text, other", least(lambda: word_hashes(map(folded, other))), len(other))
-    sets = shingled(texts)
-    words = word_hashes(map(folded, texts))
-    row("shingles and their sets", least(lambda: sets_of(*shingle_hashes(*words))), n_pages)
+    corpus = corpus_of(map(folded, texts))
+    row("shingles and their sets", least(lambda: shingle_sets(corpus.words, corpus.offsets)), n_pages)
+    pages = page_sets(corpus, np.arange(n_pages))
     for minimum in (0.8, 0.5):
-        row(f"join at {minimum}", least(lambda m=minimum: all_pairs(sets, m)), n_pages)  # type: ignore[misc]
+        row(f"join at {minimum}", least(lambda m=minimum: related(pages, corpus, m)), n_pages)  # type: ignore[misc]
+    row("containment from 0.8", least(lambda: contained_pairs(pages.sets, np.arange(n_pages), 0.8, 0.5, 20)), n_pages)
     small = peak(10_000, 0.8)[0] / 10_000, peak(10_000, 0.5)[0] / 10_000
     for minimum, before in zip((0.8, 0.5), small, strict=True):
         seconds, gigabytes = peak(100_000, minimum)
         growth = seconds / 100_000 / before
-        print(f"100,000 pages at {minimum}: {growth:.2f} times the cost a page of 10,000; {gigabytes * 1e4:.0f} KB a page")
+        print(f"100,000 pages at {minimum}: {growth:.2f} times the cost a page of 10,000; {gigabytes * 10:.0f} KB a page")
     if find_spec("sklearn") is None:
         print("scikit-learn is not installed: no comparison with its vectorizer")
         return
-    few = texts[:2000]
-    ours = least(lambda: all_pairs(shingled(few), 0.8))
-    theirs = least(lambda: by_vectorizer(few, 0.8), 1)
-    print(f"2,000 pages at 0.8, from text: scikit-learn takes {theirs / ours:.0f} times as long")
+    ours = least(lambda: find_copies(texts, minimum=0.8))
+    theirs = least(lambda: by_vectorizer(texts, 0.8), 1)
+    print(f"{n_pages} pages at 0.8, from text: scikit-learn takes {theirs / ours:.0f} times as long")
 
 
 if __name__ == "__main__":

@@ -11,8 +11,8 @@ from collections.abc import Sequence
 import numpy as np
 import pandas as pd
 
-from mardok.compare.join import Family, Ints, Overlaps, Sets, join, sets_of
-from mardok.text.hashes import shingle_hashes, word_hashes
+from mardok.compare.join import Family, Ints, Overlaps, Sets, join, shingle_sets
+from mardok.text.hashes import word_hashes
 from mardok.text.words import folded
 
 
@@ -45,7 +45,7 @@ def find_copies(texts: Sequence[str], *, minimum: float = 0.5) -> pd.DataFrame:
     """
     if not 0 < minimum <= 1:
         raise ValueError(f"minimum {minimum!r}: expected a share above 0 and at most 1")
-    return all_pairs(sets_of(*shingle_hashes(*word_hashes(map(folded, texts)))), minimum)
+    return all_pairs(shingle_sets(*word_hashes(map(folded, texts))), minimum)
 
 
 def all_pairs(sets: Sets, minimum: float) -> pd.DataFrame:

@@ -30,13 +30,15 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-from mardok.text.hashes import Hashes, Offsets
+from mardok.text.hashes import Hashes, Offsets, shingle_hashes
 
 Ints = NDArray[np.int64]
 
 _FAMILY_LIST = 64
 """Texts with one shingle in their prefixes from which they are joined as a family."""
 _ROWS = 256
+_WORDS_AT_ONCE = 1 << 18
+_TEXTS_AT_ONCE = 1 << 14
 _CHECKED_AT_ONCE = 1 << 14
 _KEPT_BITS = np.uint64(50)
 _DENSE_COLUMNS = 4096
@@ -70,21 +72,35 @@ class Sets:
         return Sets(self.hashes[places], offsets)
 
 
-def sets_of(hashes: Hashes, offsets: Offsets) -> Sets:
-    """The set of each text's hashes."""
-    found = np.empty(len(hashes), np.uint64)
+def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
+    """The set of shingles of each text.
+
+    Parameters
+    ----------
+    words, offsets : ndarray
+        As :func:`mardok.text.hashes.word_hashes` gives them.
+    """
+    found = np.empty(len(words), np.uint64)  # a text has no more shingles than words
     sizes = np.zeros(len(offsets) - 1, np.int64)
-    end = 0
-    for text, (start, stop) in enumerate(zip(offsets[:-1].tolist(), offsets[1:].tolist(), strict=True)):
-        if stop - start > 1:
-            ordered = np.sort(hashes[start:stop])
-            ordered = ordered[np.concatenate([[True], ordered[1:] != ordered[:-1]])]
-        else:
+    end = first = 0
+    while first < len(sizes):
+        last = max(int(np.searchsorted(offsets, offsets[first] + _WORDS_AT_ONCE)), first + 1)
+        last = min(last, len(sizes))
+        part = offsets[first : last + 1]
+        hashes, places = shingle_hashes(words[part[0] : part[-1]], part - part[0])
+        for text, (start, stop) in enumerate(zip(places[:-1].tolist(), places[1:].tolist(), strict=True), first):
             ordered = hashes[start:stop]
-        sizes[text] = len(ordered)
-        found[end : end + len(ordered)] = ordered
-        end += len(ordered)
-    return Sets(found[:end].copy(), np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
+            if stop - start > 1:
+                ordered.sort()
+                is_new = np.empty(stop - start, bool)
+                is_new[0] = True
+                np.not_equal(ordered[1:], ordered[:-1], out=is_new[1:])
+                ordered = ordered[is_new]
+            sizes[text] = len(ordered)
+            found[end : end + len(ordered)] = ordered
+            end += len(ordered)
+        first = last
+    return Sets(found[:end], np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
 
 
 def overlap_with(sets: Sets, text: int, others: Ints) -> Ints:
@@ -156,16 +172,21 @@ def _shingles_of_several(sets: Sets) -> tuple[Ints, Ints]:
     bits = np.uint64(max(int(n_texts - 1).bit_length(), 1))
     # One packed number sorts several times faster than two. Cutting the hash may put two shingles under one number; that
     # can only add candidates, whose overlap is counted on whole hashes.
-    keys = (sets.hashes >> bits) << bits
-    keys |= np.repeat(np.arange(n_texts, dtype=np.uint64), sets.sizes)
+    keys = sets.hashes >> bits
+    keys <<= bits
+    for first in range(0, n_texts, _TEXTS_AT_ONCE):
+        last = min(first + _TEXTS_AT_ONCE, n_texts)
+        texts = np.repeat(np.arange(first, last, dtype=np.uint64), sets.sizes[first:last])
+        keys[sets.offsets[first] : sets.offsets[last]] |= texts
     keys.sort()
-    text = (keys & ((np.uint64(1) << bits) - np.uint64(1))).astype(np.int32)
+    begins = np.ones(len(keys) + 1, bool)
+    begins[1:-1] = (keys[1:] ^ keys[:-1]) >> bits != 0
+    keys = keys[~(begins[:-1] & begins[1:])]
+    text = (keys & ((np.uint64(1) << bits) - np.uint64(1))).astype(np.int64)
     keys >>= bits
-    begins = np.concatenate([[True], keys[1:] != keys[:-1]]) if len(keys) else np.zeros(0, bool)
-    del keys
-    is_alone = begins & np.concatenate([begins[1:], [True]]) if len(begins) else begins
-    shingle = np.cumsum(begins, dtype=np.int64) - 1
-    return text[~is_alone].astype(np.int64), shingle[~is_alone]
+    shingle = np.zeros(len(keys), np.int64)
+    shingle[1:] = keys[1:] != keys[:-1]
+    return text, np.cumsum(shingle, out=shingle)
 
 
 @dataclass(frozen=True)

@@ -20,9 +20,9 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.copies import family_pairs, shares
-from mardok.compare.join import Family, Ints, Overlaps, Sets, contained_pairs, join, overlap_with, sets_of
+from mardok.compare.join import Family, Ints, Overlaps, Sets, contained_pairs, join, overlap_with, shingle_sets
 from mardok.settings import Pairs
-from mardok.text.hashes import Corpus, shingle_hashes
+from mardok.text.hashes import Corpus
 
 _LARGE_FAMILY = 2000
 """Pages of a family from which not all of its pairs are kept."""
@@ -90,7 +90,7 @@ def page_sets(corpus: Corpus, rows: Ints) -> PageSets:
     words = corpus.words
     if len(rows) < corpus.n_texts:
         words = words[np.repeat(corpus.offsets[:-1][rows] - offsets[:-1], lengths) + np.arange(offsets[-1])]
-    return PageSets(rows, sets_of(*shingle_hashes(words, offsets)))
+    return PageSets(rows, shingle_sets(words, offsets))
 
 
 @dataclass(frozen=True)
