@@ -101,6 +101,8 @@ def test_checks_name_the_planted_troubles_and_no_others(demo: mardok.Audit) -> N
 
 def test_the_mobile_menu_is_no_main_text(demo: mardok.Audit) -> None:
     blocks = demo.tables["blocks"]
+    assert not demo.pages["main_text"].str.contains("keeps one cookie").any()
+    assert (blocks.loc[blocks["text"].str.contains("keeps one cookie"), "reason"] == "notice").all()
     drawer = blocks[blocks["reason"] == "menu"]
     assert len(drawer) > 10 * len(demo.pages[demo.pages["indexable"]])
     home = demo.pages.loc[demo.pages["url"] == url("/"), "main_text"].item()

@@ -17,12 +17,14 @@ from typing import Any, TypeVar
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from mardok import folder
+from mardok.compare.accounting import account
 from mardok.compare.destinations import Destination, destinations
 from mardok.compare.difference import Run, difference
 from mardok.compare.kept_pairs import kept_pairs
-from mardok.compare.links import inlink_counts, link_weights
+from mardok.compare.links import inlink_counts, link_weights, text_links
 from mardok.compare.relations import Traits, page_sets, relations_of
 from mardok.deliver.report import report_html
 from mardok.errors import SourceError, UnknownPageError
@@ -43,7 +45,7 @@ from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
 from mardok.tables import UNREAD
-from mardok.text.site import Site, site_of
+from mardok.text.site import Site, sections, site_of
 from mardok.text.site_tables import site_tables
 from mardok.urls import normal_url
 
@@ -52,7 +54,7 @@ Progress = Callable[[str, int], None]
 _Item = TypeVar("_Item")
 
 _NOT_IN_THIS_VERSION = (
-    "own_words, shared_words, boilerplate_words, boilerplate_share, kind, site_name, thin, thin_reason, clicks_before",
+    "kind, site_name, thin, thin_reason, clicks_before",
     "phrases, boilerplate",
 )
 
@@ -221,6 +223,10 @@ def _findings(
     apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
     grouping = find_groups(site, variants, relations, traits, standing, settings)
+    accounted = account(
+        site.corpus, apart.rows, _groups_of_copies(grouping, len(site.pages)), sections(site), text_links(site, ways),
+        settings.boilerplate,
+    )  # fmt: skip
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
 
     progress("making the plan", 0)
@@ -233,14 +239,23 @@ def _findings(
     tables = {
         "plan": plan_table(proposals),
         "steps": steps_table(proposals),
-        "pages": pages_table(site, ways, reasons, standing, grouping, kept, coverage, settings),
+        "pages": pages_table(site, ways, reasons, standing, grouping, kept, coverage, accounted, apart.rows, settings),
         "groups": groups_table(site, grouping.groups),
         "pairs": pairs_table(site, kept),
         "checks": check_rows(site, ways, grouping, intake, coverage, reasons, is_blocked),
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
-        **site_tables(site),
+        **site_tables(site, accounted.boilerplate_blocks),
     }
     return tables, {**_totals(tables, demand, grouping), "crawl": coverage.totals()}
+
+
+def _groups_of_copies(grouping: Grouping, n_pages: int) -> NDArray[np.int64]:
+    """A number for each page, equal for pages of one group of copies."""
+    found = np.arange(n_pages)
+    for group in grouping.groups:
+        if group.kind == "copies":
+            found[list(group.members)] = group.keeper
+    return found
 
 
 def _traits(site: Site, settings: Copies) -> Traits:
@@ -290,6 +305,9 @@ def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gr
         "not_indexable": _counts(pages.loc[~pages["indexable"], "reason"]),
         "languages": _counts(pages.loc[pages["indexable"], "language"]),
         "words": int(pages.loc[pages["indexable"], "words"].sum()),
+        "accounted_words": {
+            kind: int(pages[f"{kind}_words"].sum()) for kind in ("own", "shared", "boilerplate")
+        },
         "unread": len(tables["unread"]),
         "variants": len(grouping.keeper_of),
         "pages_with_copies": int((pages["copies"] > 0).sum()),

@@ -175,6 +175,17 @@ class Pairs(Section):
     """Pairs kept for each page of a large family."""
 
 
+class Boilerplate(Section):
+    """Which text of many pages is boilerplate."""
+
+    pages: int = Field(default=5, ge=2)
+    """Least pages that carry a block, or a run of eight words, for it to be boilerplate."""
+    section_pages: int = Field(default=3, ge=2)
+    """The same where the pages are a good part of their section, the first folder of their addresses."""
+    section_share: float = Field(default=0.1, ge=0, le=1)
+    """Share of the section's pages above which that is so."""
+
+
 class Links(Section):
     """Link weight."""
 
@@ -248,6 +259,8 @@ class Settings(Section):
     """When two pages count as copies."""
     pairs: Pairs = Pairs()
     """Which pairs of pages are kept."""
+    boilerplate: Boilerplate = Boilerplate()
+    """Which text of many pages is boilerplate."""
     links: Links = Links()
     """Link weight."""
     search: Search = Search()

@@ -222,7 +222,7 @@ BLOCKS = Table(
         Column("place", "str", "landmark or part of the page the block stands in"),
         Column("level", "int64", "heading level, 0 if it is no heading"),
         Column("main", "bool", "whether the block belongs to the main text"),
-        Column("reason", "str", "why the block is not main text"),
+        Column("reason", "str", "why the block is not main text; of main text, whether all of it is boilerplate"),
     ),
     ("page", "block"),
     csv=False,

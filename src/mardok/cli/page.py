@@ -21,7 +21,8 @@ from mardok.plan.wording import percent
 _SHOWN_RELATIVES = 10
 _FACTS = (
     "status", "redirect_url", "final_url", "indexable", "reason", "robots", "canonical_url", "declared_language", "language",
-    "title", "description", "h1", "words", "copies", "inlinks", "depth", "in_sitemap",
+    "title", "description", "h1", "words", "own_words", "shared_words",
+    "boilerplate_words", "copies", "inlinks", "depth", "in_sitemap",
     "link_weight", "script_words", "clicks", "impressions",
 )  # fmt: skip
 
@@ -128,7 +129,7 @@ def _print_blocks(console: Console, blocks: list[dict[str, Any]]) -> None:
     table.add_column("tag", style="dim")
     table.add_column("text", overflow="fold")
     for block in blocks:
-        verdict = "main" if block["main"] else block["reason"]
+        verdict = block["reason"] or "main"
         table.add_row(
             shown(verdict, "" if block["main"] else "dim"),
             block["tag"],

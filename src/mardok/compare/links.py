@@ -37,6 +37,20 @@ def inlink_counts(site: Site) -> NDArray[np.int64]:
     return np.bincount([target for _, target in edges], minlength=len(site.pages)).astype(np.int64)
 
 
+def text_links(site: Site, ways: Sequence[Destination]) -> NDArray[np.int64]:
+    """Links from the main text of pages, as source * n_pages + target, sorted; redirects lead to their destinations."""
+    n_pages = len(site.pages)
+    edges = set()
+    for source, page in enumerate(site.pages):
+        for link in page.links:
+            target = site.row_of.get(link.url, -1)
+            if target >= 0 and not site.is_chrome_link(source, link):
+                edges.add(source * n_pages + target)
+                if ways[target].row >= 0:
+                    edges.add(source * n_pages + ways[target].row)
+    return np.array(sorted(edges), np.int64)
+
+
 def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents: Sequence[str]) -> NDArray[np.float64]:
     """PageRank of each page, shape (n_pages,); the weights add up to 1, NaN where a page is no node."""
     weights = np.full(len(site.pages), np.nan)

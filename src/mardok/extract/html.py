@@ -97,6 +97,8 @@ _CHROME_ROLES = {
 }  # fmt: skip
 _RAW_TEXT_TAGS = frozenset(["script", "style", "iframe", "noembed", "noframes", "xmp"])
 _CONTEXT_TAGS = _BLOCK_TAGS | _UNSEEN_TAGS | _CHROME_TAGS.keys() | {"dialog"}
+NOTICE = "notice"
+"""Place of what calls itself a cookie or consent notice; whether it is one, its recurrence tells."""
 _MARK = "mardok-chosen"
 _LINK_EDGE = "\x01"
 
@@ -108,7 +110,8 @@ _SPLIT = re.compile(
 _NAME = re.compile(r"</?([a-z][^\s/>]*)")
 _ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
 _HREF = re.compile(r'\shref(?:="([^"]*)")?')
-_TELLING = re.compile(rf"hidden|\srole=|style=|[bB]readcrumb|{_MARK}")
+_TELLING = re.compile(rf"hidden|\srole=|style=|[bB]readcrumb|[cC]ookie|[cC]onsent|{_MARK}")
+_NOTICE = re.compile(r"cookie|consent", re.IGNORECASE)
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
 
@@ -442,6 +445,8 @@ def _inner_context(outer: _Context, name: str, attrs: Mapping[str, str]) -> _Con
         inner = replace(inner, in_section=True)
     if attrs.get(_MARK):
         inner = replace(inner, chosen="ignore" if outer.chosen == "ignore" else attrs[_MARK])
+    if _NOTICE.search(attrs.get("class", "")) or _NOTICE.search(attrs.get("id", "")):
+        inner = replace(inner, place=NOTICE)
     chrome = _chrome_reason(outer, name, role, attrs)
     if chrome and outer.chrome != "hidden":
         inner = replace(inner, place=chrome, chrome=chrome)

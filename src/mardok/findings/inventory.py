@@ -10,7 +10,9 @@ from collections.abc import Sequence
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
+from mardok.compare.accounting import Accounted
 from mardok.compare.destinations import Destination
 from mardok.compare.kept_pairs import shared_words
 from mardok.findings.coverage import Coverage
@@ -44,6 +46,8 @@ def pages_table(
     grouping: Grouping,
     pairs: pd.DataFrame,
     coverage: Coverage,
+    accounted: Accounted,
+    counted: NDArray[np.int64],
     settings: Settings,
 ) -> pd.DataFrame:
     """The table of pages.
@@ -54,12 +58,15 @@ def pages_table(
         Why each page is not indexable.
     pairs : DataFrame
         Kept pairs of rows; the nearest page is sought among them, variants of the page itself left out.
+    counted : ndarray of int64
+        Rows of the pages whose words are accounted for.
     """
     n = len(site.pages)
+    is_counted = np.isin(np.arange(n), counted)
+    n_words = site.corpus.n_words
     keeper_of = grouping.keeper_of
     nearest = _nearest(pairs, [keeper_of.get(row, row) for row in range(n)])
     searched = standing.demand is not None
-    unknown = [pd.NA] * n
     nan = np.full(n, np.nan)
     return PAGES.frame(
         {
@@ -76,11 +83,13 @@ def pages_table(
             "site_name": [""] * n,
             "description": [page.description for page in site.pages],
             "h1": [page.h1 for page in site.pages],
-            "words": site.corpus.n_words,
-            "own_words": unknown,
-            "shared_words": unknown,
-            "boilerplate_words": unknown,
-            "boilerplate_share": nan,
+            "words": n_words,
+            "own_words": pd.arrays.IntegerArray(accounted.own, ~is_counted),
+            "shared_words": pd.arrays.IntegerArray(accounted.shared, ~is_counted),
+            "boilerplate_words": pd.arrays.IntegerArray(accounted.boilerplate, ~is_counted),
+            "boilerplate_share": np.where(
+                is_counted & (n_words > 0), accounted.boilerplate / np.maximum(n_words, 1), np.nan
+            ),
             "copies": grouping.n_copies,
             "nearest_url": [site.pages[row].url if row >= 0 else "" for row, _ in nearest],
             "nearest_resemblance": [value for _, value in nearest],

@@ -28,6 +28,8 @@ Hashes: TypeAlias = NDArray[np.uint64]
 Offsets: TypeAlias = NDArray[np.int64]
 
 SHINGLE_WORDS = 3
+RUN_WORDS = 8
+"""Words of the shortest run that counts as shared between pages."""
 _BATCH = 1 << 17
 """Characters handled at once: the arrays stay in the processor's cache."""
 _BASE = 0x9E3779B97F4A7C15 | 1
@@ -52,6 +54,10 @@ class Corpus:
     """Hashes of the words of all texts, one text after the other."""
     offsets: Offsets
     """Where each text begins in ``words``; shape (n_texts + 1,)."""
+    block_offsets: Offsets
+    """Where each block begins in ``words``; shape (n_blocks + 1,)."""
+    first_blocks: Offsets
+    """First block of each text; shape (n_texts + 1,)."""
 
     @property
     def n_texts(self) -> int:
@@ -73,9 +79,18 @@ class Corpus:
         return shingle_hashes(words, np.array([0, len(words)]))[0]
 
 
-def corpus_of(texts: Iterable[str]) -> Corpus:
-    """The words of folded texts; see :func:`word_hashes`."""
-    return Corpus(*word_hashes(texts))
+def corpus_of(texts: Iterable[Sequence[str]]) -> Corpus:
+    """The words of texts, each given as its folded blocks; see :func:`word_hashes`."""
+    n_blocks: list[int] = []
+
+    def blocks() -> Iterator[str]:
+        for text in texts:
+            n_blocks.append(len(text))
+            yield from text
+
+    words, block_offsets = word_hashes(blocks())
+    first_blocks = np.concatenate([np.zeros(1, np.int64), np.cumsum(n_blocks, dtype=np.int64)])
+    return Corpus(words, block_offsets[first_blocks], block_offsets, first_blocks)
 
 
 def word_hashes(texts: Iterable[str]) -> tuple[Hashes, Offsets]:
@@ -217,6 +232,25 @@ def _ascii_values() -> Hashes:
 @cache
 def _ascii_kinds() -> NDArray[np.uint8]:
     return letter_kinds()[:128].copy()
+
+
+def run_hashes(words: Hashes) -> Hashes:
+    """A hash for the run of eight words that begins at each place; shape (n_words - 7,), or (0,) for fewer words."""
+    found = words
+    for span in (1, 2, 4):
+        if len(found) <= span:
+            return np.zeros(0, np.uint64)
+        found = mixed(found[:-span] * np.uint64(_BASE) + found[span:])
+    return found
+
+
+def short_block_hashes(words: Hashes, starts: Offsets, lengths: Offsets) -> Hashes:
+    """A hash for each of some blocks of fewer than eight words."""
+    found = mixed(lengths.astype(np.uint64) + np.uint64(0x8EBC6AF09C88C6E3))
+    for k in range(RUN_WORDS - 1):
+        is_inside = lengths > k
+        found[is_inside] = mixed(found[is_inside] * np.uint64(_BASE) + words[starts[is_inside] + k])
+    return found
 
 
 def shingle_hashes(words: Hashes, offsets: Offsets) -> tuple[Hashes, Offsets]:

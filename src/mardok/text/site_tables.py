@@ -6,17 +6,30 @@ Out: tables as :mod:`mardok.tables` declares them; ``page`` and ``target_page`` 
 
 from __future__ import annotations
 
+import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from mardok.tables import ALTERNATES, BLOCKS, IMAGES, LINKS
 from mardok.text.site import Site
 
 
-def site_tables(site: Site) -> dict[str, pd.DataFrame]:
-    """The tables by name."""
+def site_tables(site: Site, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.DataFrame]:
+    """The tables by name.
+
+    Parameters
+    ----------
+    is_boilerplate : ndarray of bool
+        For each block of the corpus whether it is boilerplate.
+    """
+    of_main_blocks = iter(is_boilerplate.tolist())
+
+    def reason_of(reason: str) -> str:
+        return reason or ("boilerplate" if next(of_main_blocks) else "")
+
     return {
         "blocks": BLOCKS.frame(
-            (row, number, block.text, block.tag, block.place, block.level, not reason, reason)
+            (row, number, block.text, block.tag, block.place, block.level, not reason, reason_of(reason))
             for row, page in enumerate(site.pages)
             for number, (block, reason) in enumerate(zip(page.blocks, site.chrome_reasons[row], strict=True))
         ),

@@ -1,0 +1,170 @@
+"""Which words of a page stand elsewhere too.
+
+In:  the words of pages, which pages are copies of each other, the sections they are in, the links between them.
+Out: for each page how many of its words are boilerplate, shared, and its own; the three add up to its words.
+
+A word is boilerplate if it stands in a block, or in a run of eight words, that many pages carry. Else it is shared if it
+stands in a run of eight words that a page outside its own group of copies carries too. A teaser on a listing counts against
+the listing: where every other page with the run links to a page, the run is that page's own.
+
+Runs are found by their hashes. Those of two pages or more are found by sorting cut hashes packed with the page, which finds
+too many rather than too few; their places are then grouped by whole hashes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.join import Ints
+from mardok.settings import Boilerplate
+from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, run_hashes, short_block_hashes
+
+_SIEVE_BITS = 26
+_MOST_CARRIERS = 64
+"""Pages with a run up to which it is asked whether they link to each other."""
+
+
+@dataclass(frozen=True)
+class Accounted:
+    """The words of pages; arrays of shape (n_pages,), 0 for pages that were not asked for."""
+
+    own: Ints
+    shared: Ints
+    boilerplate: Ints
+    boilerplate_blocks: NDArray[np.bool_]
+    """For each block of the corpus whether all its words are boilerplate."""
+
+
+def account(corpus: Corpus, rows: Ints, group_of: Ints, section_of: Ints, links: Ints, settings: Boilerplate) -> Accounted:
+    """Account for the words of some pages.
+
+    Parameters
+    ----------
+    rows : ndarray of int64
+        Pages that count, in order.
+    group_of, section_of : ndarray of int64, shape (n_pages,)
+        Equal for pages of one group of copies, and of one section.
+    links : ndarray of int64
+        Links between pages as source * n_pages + target.
+    """
+    n_pages = corpus.n_texts
+    counts = np.zeros(n_pages, bool)
+    counts[rows] = True
+    page_of = np.repeat(np.arange(n_pages, dtype=np.int32), corpus.n_words)
+    places, runs = _repeated_runs(corpus.words, page_of, counts)
+    pages = page_of[places].astype(np.int64)
+    carried = _Carried(runs, pages, section_of, settings)
+    in_boilerplate = _covered(len(corpus.words), places[carried.is_boilerplate[runs]], RUN_WORDS)
+    _add_short_blocks(corpus, page_of, counts, section_of, settings, in_boilerplate)
+    is_shared = _is_shared(runs, pages, group_of, links, n_pages, carried)
+    in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS) & ~in_boilerplate
+
+    def per_page(words: NDArray[np.bool_]) -> Ints:
+        return np.bincount(page_of[words], minlength=n_pages) * counts
+
+    boilerplate, shared = per_page(in_boilerplate), per_page(in_shared)
+    sums = np.concatenate([np.zeros(1, np.int64), np.cumsum(in_boilerplate)])
+    in_block = sums[corpus.block_offsets[1:]] - sums[corpus.block_offsets[:-1]]
+    lengths = np.diff(corpus.block_offsets)
+    return Accounted(
+        corpus.n_words * counts - boilerplate - shared, shared, boilerplate, (in_block == lengths) & (lengths > 0)
+    )
+
+
+def _repeated_runs(words: Hashes, page_of: NDArray[np.int32], counts: NDArray[np.bool_]) -> tuple[Ints, Ints]:
+    """Places of the runs that stand on two pages or more, and the number of the run at each."""
+    hashes = run_hashes(words)
+    if not len(hashes):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    # A run must not go from one page into the next.
+    is_run = (page_of[: len(hashes)] == page_of[RUN_WORDS - 1 :]) & counts[page_of[: len(hashes)]]
+    bits = np.uint64(max(int(len(counts) - 1).bit_length(), 1))
+    keys = (hashes >> bits) << bits
+    keys |= page_of[: len(hashes)].astype(np.uint64)
+    keys = keys[is_run]
+    keys.sort()
+    is_new = np.ones(len(keys), bool)
+    is_new[1:] = keys[1:] != keys[:-1]
+    keys = keys[is_new] >> bits  # a run twice on one page is no run of two pages
+    again = np.zeros(len(keys), bool)
+    again[1:] = keys[1:] == keys[:-1]
+    repeated = np.unique(keys[again])
+    sieve = np.zeros(1 << _SIEVE_BITS, bool)
+    sieve[(repeated & np.uint64((1 << _SIEVE_BITS) - 1)).astype(np.int64)] = True
+    cut = hashes >> bits
+    places = np.flatnonzero(sieve[(cut & np.uint64((1 << _SIEVE_BITS) - 1)).astype(np.int64)] & is_run)
+    cut = cut[places]
+    at = np.minimum(np.searchsorted(repeated, cut), max(len(repeated) - 1, 0))
+    places = places[repeated[at] == cut] if len(repeated) else places[:0]
+    return places, np.unique(hashes[places], return_inverse=True)[1].astype(np.int64)
+
+
+class _Carried:
+    """How many pages carry each of some texts."""
+
+    def __init__(self, texts: Ints, pages: Ints, section_of: Ints, settings: Boilerplate) -> None:
+        n_texts = int(texts.max()) + 1 if len(texts) else 0
+        n_pages = len(section_of)
+        pairs = np.unique(texts * n_pages + pages)
+        self.text, self.page = pairs // n_pages, pairs % n_pages
+        """Each text with each page that carries it, once."""
+        self.n_pages = np.bincount(self.text, minlength=n_texts)
+        n_sections = int(section_of.max()) + 1 if n_pages else 1
+        in_section, n_in_section = np.unique(self.text * n_sections + section_of[self.page], return_counts=True)
+        size = np.bincount(section_of, minlength=n_sections)[in_section % n_sections]
+        is_usual = (n_in_section >= settings.section_pages) & (n_in_section > settings.section_share * size)
+        self.is_boilerplate = self.n_pages >= settings.pages
+        self.is_boilerplate[(in_section // n_sections)[is_usual]] = True
+
+
+def _is_shared(runs: Ints, pages: Ints, group_of: Ints, links: Ints, n_pages: int, carried: _Carried) -> NDArray[np.bool_]:
+    """For each place whether a page of another group carries its run, and does not merely link to the page."""
+    if not len(runs):
+        return np.zeros(0, bool)
+    text, page = carried.text, carried.page
+    first = np.searchsorted(text, np.arange(len(carried.n_pages) + 1))
+    many = carried.n_pages > _MOST_CARRIERS
+    found = many[text]
+    # Every carrier of a run with every other: few, since a run of many pages is boilerplate before it is shared.
+    few = np.flatnonzero(~many[text])
+    sizes = carried.n_pages[text[few]]
+    here = np.repeat(few, sizes)
+    offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
+    there = np.repeat(first[text[few]] - offsets[:-1], sizes) + np.arange(offsets[-1])
+    is_other = group_of[page[here]] != group_of[page[there]]
+    here, there = here[is_other], there[is_other]
+    is_teaser = np.isin(page[there] * n_pages + page[here], links)
+    found[here[~is_teaser]] = True
+    at = np.searchsorted(text * n_pages + page, runs * n_pages + pages)
+    return np.asarray(found[at])
+
+
+def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
+    """Words that stand in a run beginning at one of the places."""
+    steps = np.zeros(n_words + 1, np.int32)
+    np.add.at(steps, places, 1)
+    np.subtract.at(steps, places + length, 1)
+    return np.asarray(np.cumsum(steps)[:-1] > 0)
+
+
+def _add_short_blocks(
+    corpus: Corpus,
+    page_of: NDArray[np.int32],
+    counts: NDArray[np.bool_],
+    section_of: Ints,
+    settings: Boilerplate,
+    in_boilerplate: NDArray[np.bool_],
+) -> None:
+    """Mark the words of blocks that are shorter than a run and stand on many pages."""
+    starts, lengths = corpus.block_offsets[:-1], np.diff(corpus.block_offsets)
+    short = np.flatnonzero((lengths > 0) & (lengths < RUN_WORDS))
+    short = short[counts[page_of[starts[short]]]]
+    if not len(short):
+        return
+    blocks = np.unique(short_block_hashes(corpus.words, starts[short], lengths[short]), return_inverse=True)[1]
+    carried = _Carried(blocks.astype(np.int64), page_of[starts[short]].astype(np.int64), section_of, settings)
+    for block in short[carried.is_boilerplate[blocks]].tolist():
+        in_boilerplate[starts[block] : starts[block] + lengths[block]] = True

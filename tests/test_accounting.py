@@ -1,0 +1,104 @@
+"""The words of a page, accounted for: against the definition, word by word."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from itertools import combinations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import mardok
+from mardok.compare.accounting import account
+from mardok.settings import Boilerplate
+from mardok.text.hashes import corpus_of
+
+RUN = 8
+BLOCKS = [
+    "one two three four five six seven eight nine ten", "one two three four five six seven eight other words",
+    "short line", "a b c d e f g h i j k l m n", "c d e f g h i j k", "x", "one two three four five six seven",
+    "z y x w v u t s r",
+]  # fmt: skip
+SITES = st.lists(st.lists(st.sampled_from(BLOCKS), max_size=4), min_size=1, max_size=8)
+
+
+def slow_account(
+    pages: list[list[str]], counted: list[int], group: list[int], section: list[int], links: set[tuple[int, int]]
+) -> list[tuple[int, int, int]]:
+    """Own, shared and boilerplate words of each page, one word after the other."""
+    rules = Boilerplate()
+    texts = {row: " ".join(pages[row]).split() for row in counted}
+    carriers: dict[tuple[str, ...], set[int]] = defaultdict(set)
+    for row, words in texts.items():
+        for k in range(len(words) - RUN + 1):
+            carriers[tuple(words[k : k + RUN])].add(row)
+        for block in pages[row]:
+            carriers["block", *block.split()].add(row)
+    sizes = Counter(section)
+
+    def is_boilerplate(rows: set[int]) -> bool:
+        usual = Counter(section[row] for row in rows)
+        in_section = any(n >= rules.section_pages and n > rules.section_share * sizes[name] for name, n in usual.items())
+        return len(rows) >= rules.pages or in_section
+
+    found = []
+    for row in range(len(pages)):
+        kinds = ["own"] * len(texts.get(row, ()))
+        words = texts.get(row, [])
+        for k in range(len(words) - RUN + 1):
+            rows = carriers[tuple(words[k : k + RUN])]
+            others = {other for other in rows if group[other] != group[row] and (other, row) not in links}
+            for place in range(k, k + RUN):
+                if is_boilerplate(rows):
+                    kinds[place] = "boilerplate"
+                elif others and kinds[place] == "own":
+                    kinds[place] = "shared"
+        place = 0
+        for block in pages[row] if row in texts else ():
+            length = len(block.split())
+            if length < RUN and is_boilerplate(carriers["block", *block.split()]):
+                kinds[place : place + length] = ["boilerplate"] * length
+            place += length
+        counts = Counter(kinds)
+        found.append((counts["own"], counts["shared"], counts["boilerplate"]))
+    return found
+
+
+@settings(deadline=None, max_examples=300)
+@given(SITES, st.data())
+def test_words_are_accounted_for_by_the_definition(pages: list[list[str]], data: st.DataObject) -> None:
+    n = len(pages)
+    counted = sorted(data.draw(st.sets(st.integers(0, n - 1))))
+    group = data.draw(st.lists(st.integers(0, 3), min_size=n, max_size=n))
+    section = data.draw(st.lists(st.integers(0, 2), min_size=n, max_size=n))
+    links = data.draw(st.sets(st.tuples(st.integers(0, n - 1), st.integers(0, n - 1)), max_size=9))
+    codes = np.array(sorted(a * n + b for a, b in links), np.int64)
+    found = account(corpus_of(pages), np.array(counted, np.int64), np.array(group), np.array(section), codes, Boilerplate())
+    fast = list(zip(found.own.tolist(), found.shared.tolist(), found.boilerplate.tolist(), strict=True))
+    assert fast == slow_account(pages, counted, group, section, links)
+
+
+def test_the_three_add_up_to_the_words_of_a_page(demo: mardok.Audit) -> None:
+    pages = demo.pages[demo.pages["own_words"].notna()]
+    assert len(pages) == demo.meta["totals"]["indexable"] - demo.meta["totals"]["variants"]
+    assert (pages["own_words"] + pages["shared_words"] + pages["boilerplate_words"] == pages["words"]).all()
+    assert (pages["boilerplate_share"] * pages["words"]).to_numpy() == pytest.approx(
+        pages["boilerplate_words"].to_numpy(float)
+    )
+    assert demo.pages.loc[~demo.pages["indexable"], "own_words"].isna().all()
+
+
+def test_pasted_text_is_found_out_and_a_teaser_counts_against_the_listing(demo: mardok.Audit) -> None:
+    pages = demo.pages.set_index(demo.pages["url"].str.removeprefix("https://www.wyndale-violin-hire.example"))
+    towns = pages[pages.index.str.startswith("/violin-hire/") & (pages["copies"] > 0)]
+    assert (towns["boilerplate_share"] > 0.9).all()
+    listing = pages.loc["/blog/"]
+    assert listing["shared_words"] > 0.8 * listing["words"]
+    assert pages.loc["/blog/how-to-tune-a-violin/", "shared_words"] == 0
+    for first, second in combinations(["/blog/how-to-tune-a-violin/", "/blog/tuning-your-violin-for-the-first-time/"], 2):
+        assert pages.loc[[first, second], "own_words"].min() > 80
+    blocks = demo.tables["blocks"]
+    pasted = blocks.loc[blocks["reason"] == "boilerplate", "text"].unique()
+    assert any(text.startswith("Every hire includes insurance") for text in pasted)
