@@ -28,32 +28,30 @@ _MOST_ROUNDS = 1000
 
 def inlink_counts(site: Site) -> NDArray[np.int64]:
     """Number of other pages that link to each page's own address, shape (n_pages,)."""
-    edges = {
-        (source, site.row_of[link.url])
-        for source, page in enumerate(site.pages)
-        for link in page.links
-        if link.url in site.row_of and site.row_of[link.url] != source
-    }
-    return np.bincount([target for _, target in edges], minlength=len(site.pages)).astype(np.int64)
+    source, target = site.links.page, site.link_targets
+    kept = (target >= 0) & (target != source)
+    edges = _distinct(source[kept], target[kept], len(site.pages))
+    return np.bincount(edges % len(site.pages), minlength=len(site.pages)).astype(np.int64)
+
+
+def _distinct(source: NDArray[np.int64], target: NDArray[np.int64], n_pages: int) -> NDArray[np.int64]:
+    """Pairs of pages as source * n_pages + target, each once, sorted."""
+    return np.unique(source * n_pages + target)
 
 
 def text_links(site: Site, ways: Sequence[Destination]) -> NDArray[np.int64]:
-    """Links from the main text of pages, as source * n_pages + target, sorted; redirects lead to their destinations."""
-    n_pages = len(site.pages)
-    edges = set()
-    for source, page in enumerate(site.pages):
-        for link in page.links:
-            target = site.row_of.get(link.url, -1)
-            if target >= 0 and not site.is_chrome_link(source, link):
-                edges.add(source * n_pages + target)
-                if ways[target].row >= 0:
-                    edges.add(source * n_pages + ways[target].row)
-    return np.array(sorted(edges), np.int64)
+    """Links from the main text of pages, as source * n_pages + target, sorted; redirects lead to their destinations too."""
+    kept = (site.link_targets >= 0) & ~site.chrome_links
+    source, target = site.links.page[kept], site.link_targets[kept]
+    end = np.array([way.row for way in ways], np.int64)[target]
+    arrives = end >= 0
+    return _distinct(np.concatenate([source, source[arrives]]), np.concatenate([target, end[arrives]]), len(site.pages))
 
 
 def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents: Sequence[str]) -> NDArray[np.float64]:
     """PageRank of each page, shape (n_pages,); the weights add up to 1, NaN where a page is no node."""
-    weights = np.full(len(site.pages), np.nan)
+    n_pages = len(site.pages)
+    weights = np.full(n_pages, np.nan)
     nodes = [
         row
         for row, page in enumerate(site.pages)
@@ -61,16 +59,17 @@ def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents
     ]
     if not nodes:
         return weights
-    number = {row: node for node, row in enumerate(nodes)}
-    edges = {
-        (number.get(ways[source].row, -1), number.get(ways[target].row, -1))
-        for source, page in enumerate(site.pages)
-        if not is_told(page.robots, "nofollow", agents)
-        for link in page.links
-        if (target := site.row_of.get(link.url)) is not None and "nofollow" not in link.rel.split()
-    }
-    kept = sorted((a, b) for a, b in edges if a != b and a >= 0 and b >= 0)
-    weights[nodes] = page_rank(len(nodes), np.array(kept, dtype=np.int64).reshape(-1, 2), damping)
+    number = np.full(n_pages + 1, -1, np.int64)  # the last is for pages whose destination was not read
+    number[nodes] = np.arange(len(nodes))
+    node_of = number[np.array([way.row for way in ways], np.int64)]
+    is_open = np.array([not is_told(page.robots, "nofollow", agents) for page in site.pages], bool)
+    followed = {rel for rel in set(site.links.rel) if "nofollow" not in rel.split()}
+    kept = (site.link_targets >= 0) & is_open[site.links.page]
+    kept[kept] = [rel in followed for rel in site.links.rel[kept]]
+    a, b = node_of[site.links.page[kept]], node_of[site.link_targets[kept]]
+    is_edge = (a != b) & (a >= 0) & (b >= 0)
+    edges = _distinct(a[is_edge], b[is_edge], len(nodes))
+    weights[nodes] = page_rank(len(nodes), np.column_stack([edges // len(nodes), edges % len(nodes)]), damping)
     return weights
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 
+import numpy as np
 import pandas as pd
 
 from mardok.compare.destinations import Destination
@@ -64,21 +65,18 @@ def _crawl_troubles(
 
 def _blocked_links(site: Site, is_blocked: Callable[[str], bool]) -> Iterable[tuple[str, str, str, str]]:
     """Closed addresses that pages link to, one row each."""
-    linking: dict[str, list[str]] = defaultdict(list)
-    for page in site.pages:
-        for url in sorted({link.url for link in page.links}):
-            linking[url].append(page.url)
-    for url, pages in linking.items():
+    for number, url in enumerate(site.links.urls):
         if is_blocked(url):
-            yield url, "link-blocked", str(len(pages)), f"linked from {pages[0]}"
+            pages = np.unique(site.links.page[site.links.url == number])
+            if len(pages):
+                yield url, "link-blocked", str(len(pages)), f"linked from {site.pages[pages[0]].url}"
 
 
 def _broken_images(site: Site, intake: Intake) -> Iterable[tuple[str, str, str, str]]:
-    for page in site.pages:
-        for url in sorted({image.url for image in page.images}):
-            status = intake.images.get(url, 200)
-            if status >= 400 or url in intake.failed:
-                yield page.url, "image-broken", str(status) if status >= 400 else intake.failed[url], url
+    broken = {url: str(status) for url, status in intake.images.items() if status >= 400} | intake.failed
+    for row, url in sorted(set(zip(site.images.page.tolist(), site.images.url, strict=True))) if broken else ():
+        if url in broken:
+            yield site.pages[row].url, "image-broken", broken[url], url
 
 
 def _untranslated(

@@ -10,13 +10,13 @@ robots.txt closes, or that is no page. So it can be told of any source, whoever 
 from __future__ import annotations
 
 import mimetypes
-from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from urllib.parse import urlsplit
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import sparse
 
 from mardok.compare.destinations import Destination
 from mardok.settings import Variants
@@ -90,15 +90,15 @@ def coverage_of(
     """
     hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
     known = {*intake.other_files, *intake.failed, *intake.sitemaps, *intake.html_instead}
+    linked_urls = site.links.urls[np.unique(site.links.url)]
     unread = {
-        link.url
-        for page in site.pages
-        for link in page.links
-        if link.url not in site.row_of
-        and link.url not in known
-        and bare_host(link.url) in hosts
-        and mimetypes.guess_type(urlsplit(link.url).path)[0] in _HTML_TYPES
-        and not is_blocked(link.url)
+        url
+        for url in linked_urls
+        if url not in site.row_of
+        and url not in known
+        and bare_host(url) in hosts
+        and mimetypes.guess_type(urlsplit(url).path)[0] in _HTML_TYPES
+        and not is_blocked(url)
     }
     read = {variant_form(page.url, variants).identity for page in site.pages}
     unread = {url for url in unread if variant_form(url, variants).identity not in read}
@@ -108,7 +108,7 @@ def coverage_of(
         gaps.append(f"the crawl ended early ({intake.ended})")
     if unread:
         gaps.append(f"{len(unread)} addresses that its pages link to were not read")
-    if not any(page.links for page in site.pages):
+    if not len(site.links.url):
         gaps.append("the sources hold no links")
     return Coverage(
         depth=_depths(site, ways, origin),
@@ -121,28 +121,34 @@ def coverage_of(
     )
 
 
-def _targets(site: Site, ways: Sequence[Destination], row: int) -> set[int]:
-    """Rows that the links of a page lead to: the addresses themselves, and where they redirect to."""
-    found = {target for link in site.pages[row].links if (target := site.row_of.get(link.url, -1)) >= 0}
-    return found | {ways[target].row for target in found if site.pages[target].redirect_url and ways[target].row >= 0}
+def _edges(site: Site, ways: Sequence[Destination]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Pages and the pages their links lead to: the addresses themselves, and where these redirect to."""
+    kept = site.link_targets >= 0
+    source, target = site.links.page[kept], site.link_targets[kept]
+    end = np.array([way.row if page.redirect_url else -1 for way, page in zip(ways, site.pages, strict=True)], np.int64)
+    beyond = end[target]
+    arrives = beyond >= 0
+    return np.concatenate([source, source[arrives]]), np.concatenate([target, beyond[arrives]])
 
 
 def _linked(site: Site, ways: Sequence[Destination]) -> frozenset[int]:
-    return frozenset(target for row in range(len(site.pages)) for target in _targets(site, ways, row) if target != row)
+    source, target = _edges(site, ways)
+    return frozenset(np.unique(target[source != target]).tolist())
 
 
 def _depths(site: Site, ways: Sequence[Destination], origin: str) -> NDArray[np.int64]:
     """Links from the home page to each page by breadth-first search; a redirect is no link of its own."""
-    depth = np.full(len(site.pages), -1, dtype=np.int64)
+    n_pages = len(site.pages)
+    depth = np.full(n_pages, -1, dtype=np.int64)
     home = site.row_of.get(f"{origin}/", -1)
-    queue: deque[int] = deque()
-    if home >= 0:
-        depth[[home, ways[home].row if ways[home].row >= 0 else home]] = 0
-        queue += dict.fromkeys([home, *([ways[home].row] if ways[home].row >= 0 else [])])
-    while queue:
-        row = queue.popleft()
-        for target in sorted(_targets(site, ways, row)):
-            if depth[target] < 0:
-                depth[target] = depth[row] + 1
-                queue.append(target)
+    if home < 0:
+        return depth
+    source, target = _edges(site, ways)
+    graph = sparse.csr_array((np.ones(len(source), bool), (source, target)), shape=(n_pages, n_pages))
+    frontier = np.unique([home, ways[home].row if ways[home].row >= 0 else home])
+    links = 0
+    while len(frontier):
+        depth[frontier] = links
+        reached = np.unique(graph[frontier].indices)
+        frontier, links = reached[depth[reached] < 0], links + 1
     return depth

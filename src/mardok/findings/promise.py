@@ -59,15 +59,10 @@ def promises(site: Site, rows: Iterable[int]) -> dict[int, Promise]:
     for row in rows:
         page = site.pages[row]
         title = _own_part(page.title, is_site_segment) or page.h1
-        running = [
-            block.text
-            for block, reason in zip(page.blocks, site.chrome_reasons[row], strict=True)
-            if not reason and not block.level
-        ]
         found[row] = Promise(
             title,
             tuple(words(title)),
-            frozenset(word for text in running for word in words(text)),
+            frozenset(word for text in site.running_text(row) for word in words(text)),
             function_words(page.language) or frozenset(),
         )
     return found

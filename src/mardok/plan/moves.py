@@ -11,6 +11,8 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from mardok.compare.destinations import Destination
 from mardok.plan.proposal import Step
 from mardok.text.site import Site
@@ -88,13 +90,13 @@ class Moves:
         return self._site.pages[row].url
 
     def _collect_links(self) -> None:
-        for source, page in enumerate(self._site.pages):
-            seen = set()
-            for link in page.links:
-                row = self._site.row_of.get(link.url, -1)
-                if row in self._move_of and row != source and (row, link.anchor) not in seen:
-                    seen.add((row, link.anchor))
-                    self._linking[row].append((source, link.anchor, self._site.is_chrome_link(source, link)))
+        site = self._site
+        seen = set()
+        for at in np.flatnonzero(np.isin(site.link_targets, list(self._move_of))).tolist():
+            source, row, anchor = int(site.links.page[at]), int(site.link_targets[at]), site.links.anchor[at]
+            if row != source and (source, row, anchor) not in seen:
+                seen.add((source, row, anchor))
+                self._linking[row].append((source, anchor, bool(site.chrome_links[at])))
 
     def _collect_pointers(self, ways: Sequence[Destination]) -> None:
         for source, (page, way) in enumerate(zip(self._site.pages, ways, strict=True)):

@@ -1,77 +1,71 @@
 """Which blocks of a page are its main text.
 
 In:  the blocks of all pages with the landmarks they stand in and the links that cover them.
-Out: for each block whether it is main text, and if not, why.
+Out: for each block why it is not main text, ``""`` if it is.
+
+Main text is what stands in a main landmark, else in the body, without chrome. What looks like furniture and stands on many
+pages is chrome too: menus and notices outside the landmarks. Neither half is enough: a list of links may be what a page is
+for, and a pasted description stands on many pages. The settings ``text.only`` and ``text.ignore`` win over all that. If
+nothing is left of a page, its main text is the body without navigation.
 """
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Collection, Iterable, Sequence
+import numpy as np
+from numpy.typing import NDArray
 
 from mardok.extract.html import NOTICE
-from mardok.extract.page import Block, Page
 from mardok.settings import Text
+from mardok.text.columns import Blocks, Links, Strings
 
-_NEVER_MAIN = frozenset(["nav", "hidden", "noscript", "form control", "menu", NOTICE])
-
-
-def repeated_furniture(pages: Iterable[Page], settings: Text) -> frozenset[str]:
-    """Texts of blocks that look like furniture and stand on many pages: menus and notices outside the landmarks.
-
-    Like a menu looks what links cover from end to end, like a notice what calls itself one. Neither half is enough: a list
-    of links may be what a page is for, and a pasted description stands on many pages.
-    """
-    pages = list(pages)
-    counts: Counter[str] = Counter()
-    for page in pages:
-        counts.update({page.blocks[number].text for number in _like_furniture(page, settings)})
-    least = max(settings.menu_pages, settings.menu_page_share * len(pages))
-    return frozenset(text for text, n in counts.items() if n >= least)
+_NEVER_MAIN = ("nav", "hidden", "noscript", "form control", "menu", NOTICE)
 
 
-def _like_furniture(page: Page, settings: Text) -> dict[int, str]:
-    """Blocks that look like furniture, and like which."""
-    covered: Counter[int] = Counter()
-    for link in page.links:
-        covered[link.block] += link.end - link.start
-    share = settings.menu_link_share
-    found = {number: NOTICE for number, block in enumerate(page.blocks) if block.place == NOTICE}
-    for number, n in covered.items():
-        if number >= 0 and n >= share * len(page.blocks[number].text):
-            found[number] = "menu"
-    return found
-
-
-def main_blocks(page: Page, furniture: Collection[str], settings: Text) -> list[str]:
-    """Why each block of a page is not main text; ``""`` for those that are.
-
-    Main text is what stands in a main landmark, else in the body, without chrome. The settings ``text.only`` and
-    ``text.ignore`` win over that. If nothing is left, it is the body without navigation.
-
-    Parameters
-    ----------
-    furniture : collection of str
-        Texts of :func:`repeated_furniture`.
-    """
-    blocks = page.blocks
-    has_main = any(block.in_main for block in blocks)
-    reasons = [_reason(block, has_main) for block in blocks]
-    for number, kind in _like_furniture(page, settings).items():
-        if not reasons[number] and blocks[number].text in furniture:
-            reasons[number] = kind
-    reasons = _ignoring(blocks, reasons)
-    if any(block.chosen == "only" for block in blocks):
-        reasons = _ignoring(blocks, ["" if block.chosen == "only" else "not in text.only" for block in blocks])
-    elif "" not in reasons:
-        fallback = [why if why in _NEVER_MAIN else "" for why in reasons]
-        reasons = _ignoring(blocks, fallback)
+def reasons_not_main(blocks: Blocks, links: Links, settings: Text) -> Strings:
+    """Why each block of a site is not main text; ``""`` for those that are."""
+    page, n_pages = blocks.page, len(blocks.first) - 1
+    reasons = blocks.chrome.copy()
+    has_main = np.bincount(page[blocks.in_main], minlength=n_pages) > 0
+    reasons[(reasons == "") & has_main[page] & ~blocks.in_main] = "outside main"
+    like = _like_furniture(blocks, links, settings)
+    furniture = _recurring(blocks, page, like, n_pages, settings)
+    is_furniture = furniture & (reasons == "")
+    reasons[is_furniture] = like[is_furniture]
+    is_ignored = blocks.chosen == "ignore"
+    reasons[is_ignored] = "in text.ignore"
+    has_only = np.bincount(page[blocks.chosen == "only"], minlength=n_pages) > 0
+    is_limited = has_only[page] & ~is_ignored
+    reasons[is_limited] = np.where(blocks.chosen[is_limited] == "only", "", "not in text.only")
+    is_empty = np.bincount(page[reasons == ""], minlength=n_pages) == 0
+    is_fallback = (is_empty & ~has_only)[page] & ~is_ignored & ~np.isin(reasons.astype(str), _NEVER_MAIN)
+    reasons[is_fallback] = ""
     return reasons
 
 
-def _reason(block: Block, has_main: bool) -> str:
-    return block.chrome or ("outside main" if has_main and not block.in_main else "")
+def _like_furniture(blocks: Blocks, links: Links, settings: Text) -> Strings:
+    """What each block looks like: ``menu`` where links cover it, the notice it calls itself, or ``""``."""
+    n_blocks = len(blocks.text)
+    in_block = links.block >= 0
+    at = blocks.first[links.page[in_block]] + links.block[in_block]
+    covered = np.bincount(at, (links.end - links.start)[in_block], minlength=n_blocks)
+    lengths = np.fromiter(map(len, blocks.text), np.int64, n_blocks)
+    has_link = np.zeros(n_blocks, bool)
+    has_link[at] = True
+    found = np.where(blocks.place == NOTICE, NOTICE, "").astype(object)
+    found[has_link & (covered >= settings.menu_link_share * lengths)] = "menu"
+    return found
 
 
-def _ignoring(blocks: Sequence[Block], reasons: list[str]) -> list[str]:
-    return ["in text.ignore" if block.chosen == "ignore" else why for block, why in zip(blocks, reasons, strict=True)]
+def _recurring(blocks: Blocks, page: NDArray[np.int64], like: Strings, n_pages: int, settings: Text) -> NDArray[np.bool_]:
+    """Blocks like furniture whose text stands in such blocks of many pages."""
+    candidates = np.flatnonzero(like != "")
+    number: dict[str, int] = {}
+    texts = np.fromiter(
+        (number.setdefault(text, len(number)) for text in blocks.text[candidates]), np.int64, len(candidates)
+    )
+    once = np.unique(texts * n_pages + page[candidates]) // max(n_pages, 1)
+    least = max(settings.menu_pages, settings.menu_page_share * n_pages)
+    is_usual = np.bincount(once, minlength=len(number)) >= least
+    found = np.zeros(len(like), bool)
+    found[candidates] = is_usual[texts]
+    return found

@@ -20,35 +20,42 @@ def site_tables(site: Site, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.D
     Parameters
     ----------
     is_boilerplate : ndarray of bool
-        For each block of the corpus whether it is boilerplate.
+        For each block of the corpus, which are the blocks of main text, whether it is boilerplate.
     """
-    of_main_blocks = iter(is_boilerplate.tolist())
-
-    def reason_of(reason: str) -> str:
-        return reason or ("boilerplate" if next(of_main_blocks) else "")
-
+    blocks, links, images = site.blocks, site.links, site.images
+    is_main = (site.reasons == "").astype(bool)
+    reasons = site.reasons.copy()
+    reasons[is_main] = np.where(is_boilerplate, "boilerplate", "")
     return {
         "blocks": BLOCKS.frame(
-            (row, number, block.text, block.tag, block.place, block.level, not reason, reason_of(reason))
-            for row, page in enumerate(site.pages)
-            for number, (block, reason) in enumerate(zip(page.blocks, site.chrome_reasons[row], strict=True))
+            {
+                "page": blocks.page,
+                "block": np.arange(len(blocks.text)) - np.repeat(blocks.first[:-1], np.diff(blocks.first)),
+                "text": blocks.text,
+                "tag": blocks.tag,
+                "place": blocks.place,
+                "level": blocks.level,
+                "main": is_main,
+                "reason": reasons,
+            }
         ),
         "links": LINKS.frame(
-            (
-                row, link.block, link.start, link.end, link.url, site.row_of.get(link.url, -1), link.anchor, link.rel,
-                site.is_chrome_link(row, link),
-            )
-            for row, page in enumerate(site.pages)
-            for link in page.links
+            {
+                "page": links.page,
+                "block": links.block,
+                "start": links.start,
+                "end": links.end,
+                "url": links.urls[links.url],
+                "target_page": site.link_targets,
+                "anchor": links.anchor,
+                "rel": links.rel,
+                "chrome": site.chrome_links,
+            }
         ),
-        "images": IMAGES.frame(
-            (row, image.url, image.alt or "", image.alt is not None)
-            for row, page in enumerate(site.pages)
-            for image in page.images
-        ),
+        "images": IMAGES.frame({"page": images.page, "url": images.url, "alt": images.alt, "has_alt": images.has_alt}),
         "alternates": ALTERNATES.frame(
             (row, hreflang, url, site.row_of.get(url, -1))
             for row, page in enumerate(site.pages)
             for hreflang, url in page.alternates
         ),
-    }  # fmt: skip
+    }
