@@ -101,16 +101,21 @@ NOTICE = "notice"
 """Place of what calls itself a cookie or consent notice; whether it is one, its recurrence tells."""
 _MARK = "mardok-chosen"
 _LINK_EDGE = "\x01"
+_KNOWN_BLOCKS = 4096
 
+_SIMPLE_TAGS = r"(?:li|p|td|th|h[1-6]|dt|dd|div|figcaption|caption|summary)"
+_RAW_TEXTS = "|".join(sorted(_RAW_TEXT_TAGS))
 _SPLIT = re.compile(
-    r"(<!--.*?-->|<(?:script|style|iframe|noembed|noframes|xmp)\b[^>]*>.*?</(?:script|style|iframe|noembed|noframes|xmp)>"
-    r"|<[^>]*>)",
+    rf"(<!--.*?-->|<(?:{_RAW_TEXTS})\b[^>]*>.*?</(?:{_RAW_TEXTS})>"
+    # Most blocks hold a text, or a link with a text, and nothing else: each is read at once, not tag by tag.
+    rf"|<{_SIMPLE_TAGS}(?:\s[^>]*)?>(?:<a\s[^>]*>[^<]*</a>|[^<]+)</{_SIMPLE_TAGS}>|<[^>]*>)",
     re.DOTALL,
 )
+_SIMPLE = re.compile(rf"<{_SIMPLE_TAGS}[\s>]")
+_SPLIT_TAGS = re.compile(r"(<[^>]*>)")
 _NAME = re.compile(r"</?([a-z][^\s/>]*)")
 _ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
 _HREF = re.compile(r'\shref(?:="([^"]*)")?')
-_TELLING = re.compile(rf"hidden|\srole=|style=|[bB]readcrumb|[cC]ookie|[cC]onsent|{_MARK}")
 _NOTICE = re.compile(r"cookie|consent", re.IGNORECASE)
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
@@ -129,6 +134,8 @@ class _Context:
     chosen: str = ""
     inside: dict[str, _Context] = field(default_factory=dict, compare=False, repr=False)
     """Contexts inside plain elements, by tag: pages repeat them thousands of times."""
+    known: dict[tuple[str, str], tuple[Block | None, str | None]] = field(default_factory=dict, compare=False, repr=False)
+    """Simple blocks by markup and origin, with the address they link to: a menu is read once, not once a page."""
 
 
 @dataclass(slots=True)
@@ -173,12 +180,12 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
     reader = _Reader(url)
     # A character reference can put the edge mark into any text, so it is taken out only now.
     pieces = _SPLIT.split((parser.html or "").replace(_LINK_EDGE, " "))
-    read_markup, read_text = reader.markup, reader.text
+    read_markup, read_text, read_block = reader.markup, reader.text, reader.simple_block
     for text_piece, markup in zip(pieces[::2], [*pieces[1::2], ""], strict=True):
         if text_piece:
             read_text(text_piece)
         if markup:
-            read_markup(markup)
+            (read_block if "<" in markup[1:] and _SIMPLE.match(markup) else read_markup)(markup)
     return reader.finished()
 
 
@@ -189,6 +196,20 @@ def _mark(parser: LexborHTMLParser, only: Sequence[str], ignore: Sequence[str]) 
         for selector in selectors:
             for node in parser.css(selector):
                 node.attrs[_MARK] = chosen
+
+
+def _is_telling(markup: str) -> bool:
+    """Whether attributes of a tag may change what the text inside it is; a few hits too many do no harm."""
+    # Seven searches for a word are ten times faster than one for a pattern.
+    return (
+        "hidden" in markup
+        or "role=" in markup
+        or "style=" in markup
+        or "readcrumb" in markup
+        or "ookie" in markup
+        or "onsent" in markup
+        or _MARK in markup
+    )
 
 
 class _OpenLink:
@@ -208,6 +229,7 @@ class _Reader:
 
     def __init__(self, url: str) -> None:
         self.document = Document(base=url)
+        self.origin = "/".join(url.split("/", 3)[:3])
         self.has_base = self.expects_title = False
         self.context = _ROOT
         self.stack: list[_Context] = []
@@ -232,9 +254,70 @@ class _Reader:
         if self.link is not None:
             self.link.anchor.append(text)
 
+    def simple_block(self, markup: str) -> None:
+        """A block with nothing in it but a text, or a link with a text."""
+        outer = self.context
+        known = outer.known.get((markup, self.origin)) if self.link is None else None
+        if known is not None:
+            if self.pieces:
+                self.flush()
+            self.add_simple(*known, "")
+            return
+        if self.link is not None or _is_telling(markup):
+            pieces = _SPLIT_TAGS.split(markup)
+            for text, tag in zip(pieces[::2], [*pieces[1::2], ""], strict=True):
+                if text:
+                    self.text(text)
+                if tag:
+                    self.markup(tag)
+            return
+        if self.pieces:
+            self.flush()
+        begin = markup.index(">") + 1
+        name = markup[1:begin].partition(" ")[0].rstrip(">")
+        at = outer.inside.get(name) or self.plain_context(name)
+        if at.is_unseen:
+            return
+        href = None
+        end = markup.rindex("</")
+        if markup[begin] == "<":
+            href = _HREF.search(markup, begin)
+            begin, end = markup.index(">", begin) + 1, markup.rindex("</a>")
+        text = " ".join((_unescaped(markup[begin:end]) if "&" in markup[begin:end] else markup[begin:end]).split())
+        block = Block(text, at.tag, at.place, at.level, at.chrome, at.in_main, at.chosen) if text else None
+        address, rel = None, ""
+        if href is not None:
+            written = _unescaped(href[1] or "") if "&" in (href[1] or "") else href[1] or ""
+            address = resolved_url(written, self.document.base) or ""
+            if "rel=" in markup[:begin]:
+                rel = " ".join(_attributes(markup[markup.index("<a ") : begin]).get("rel", "").lower().split())
+        self.add_simple(block, address, rel)
+        if not rel and (href is None or (href[1] or "").startswith(("/", "http"))):
+            if len(outer.known) >= _KNOWN_BLOCKS:
+                outer.known.clear()
+            outer.known[markup, self.origin] = block, address
+
+    def add_simple(self, block: Block | None, address: str | None, rel: str) -> None:
+        """Add a block that is a text, or with an address a link, ``""`` for one that cannot be followed."""
+        if address is not None:
+            at = block or self.context
+            link = _OpenLink(address or None, rel, bool(at.chrome) or at.chosen == "ignore")
+            if block is not None:
+                link.anchor.append(block.text)
+                link.block, link.end = len(self.document.blocks), len(block.text)
+            self.opened_links.append(link)
+        if block is not None:
+            self.document.blocks.append(block)
+
+    def plain_context(self, name: str) -> _Context:
+        """What text inside an element without telling attributes is; remembered, since pages repeat it."""
+        inner = _inner_context(self.context, name, {})
+        inner = self.context.inside[name] = _KNOWN_CONTEXTS.setdefault(inner, inner)
+        return inner
+
     def markup(self, markup: str) -> None:
         # Most links are written once on a site: to remember each would drive out the tags that come again.
-        tag = _PLAIN_LINK if markup[:3] == "<a " and not _TELLING.search(markup) else _tag(markup)
+        tag = _PLAIN_LINK if markup[:3] == "<a " and not _is_telling(markup) else _tag(markup)
         if tag is None:
             return
         if tag.is_block:
@@ -261,13 +344,10 @@ class _Reader:
     def enter(self, tag: _Tag, markup: str) -> None:
         outer = self.context
         if tag.is_telling:
-            self.context = _inner_context(outer, tag.name, _attributes(markup))
+            inner = _inner_context(outer, tag.name, _attributes(markup))
+            self.context = _KNOWN_CONTEXTS.setdefault(inner, inner)
         else:
-            inner = outer.inside.get(tag.name)
-            if inner is None:
-                inner = _inner_context(outer, tag.name, {})
-                inner = outer.inside[tag.name] = _KNOWN_CONTEXTS.setdefault(inner, inner)
-            self.context = inner
+            self.context = outer.inside.get(tag.name) or self.plain_context(tag.name)
         if not tag.is_block and (self.context.chrome, self.context.chosen) != (outer.chrome, outer.chosen):
             # A button or a hidden word inside a sentence is a block of its own, and the sentence goes on after it.
             self.set_aside.append((len(self.stack), self.pieces, self.edges, self.link_at_block_start, self.link))
@@ -314,6 +394,7 @@ class _Reader:
         href = _attributes(markup).get("href")
         if href is not None and not self.has_base:
             self.document.base, self.has_base = normal_url(href, self.document.base) or self.document.base, True
+            self.origin = "/".join(self.document.base.split("/", 3)[:3])
 
     def meta(self, markup: str) -> None:
         self.document.metas.append(_attributes(markup))
@@ -399,7 +480,7 @@ def _tag(markup: str) -> _Tag | None:
     if found is None or found[1] in _RAW_TEXT_TAGS:
         return None
     name, is_end = found[1], markup[1] == "/"
-    is_telling = not is_end and bool(_TELLING.search(markup))
+    is_telling = not is_end and bool(_is_telling(markup))
     return _Tag(
         name, is_end, name in _BLOCK_TAGS, name in _SPACE_TAGS, name in _VOID_TAGS,
         is_telling or name in _CONTEXT_TAGS, is_telling, None if is_end else _SPECIAL.get(name),
@@ -432,7 +513,7 @@ def _unescaped(text: str) -> str:
 def _inner_context(outer: _Context, name: str, attrs: Mapping[str, str]) -> _Context:
     """What text inside the element is, given what it is outside."""
     role = attrs.get("role", "").strip().lower()
-    inner = replace(outer, inside={})
+    inner = replace(outer, inside={}, known={})
     if name in _BLOCK_TAGS or name == "head":
         inner = replace(inner, tag=name)
     if name in _HEADINGS:

@@ -18,7 +18,7 @@ import stopwordsiso
 from mardok.settings import Language
 
 _WORD = re.compile(r"[^\W\d_]+")
-_CHECKED_WORDS = 300
+_CHECKED_CHARACTERS = 2000
 _CLASSIFIED_CHARACTERS = 300
 
 
@@ -31,7 +31,7 @@ def language_of(text: str, declared: str, settings: Language) -> str:
     'en'
     """
     declared = re.split(r"[-_]", declared)[0].lower()
-    words = [found[0].casefold() for found, _ in zip(_WORD.finditer(text), range(_CHECKED_WORDS), strict=False)]
+    words = _WORD.findall(text[:_CHECKED_CHARACTERS].casefold())
     if len(words) < settings.minimum_words:
         return declared
     if declared and _is_believable(declared, words, settings):

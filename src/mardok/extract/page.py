@@ -1,16 +1,17 @@
 """The facts of one page.
 
 In:  nothing; these are the records that leave this folder.
-Out: plain frozen records of strings and numbers, cheap to send between processes.
+Out: plain frozen records of strings and numbers, cheap to send between processes. Of blocks, links and images a page has
+     hundreds: these are tuples, which are made and sent several times faster.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class Block:
+class Block(NamedTuple):
     """One block-level run of text."""
 
     text: str
@@ -29,8 +30,7 @@ class Block:
     """``only`` or ``ignore`` if a selector of the settings matches an element it stands in, else ``""``."""
 
 
-@dataclass(frozen=True, slots=True)
-class Link:
+class Link(NamedTuple):
     """One link to an http(s) address."""
 
     url: str
@@ -48,8 +48,7 @@ class Link:
     """Whether it stands in elements that are chrome."""
 
 
-@dataclass(frozen=True, slots=True)
-class Image:
+class Image(NamedTuple):
     """One image element."""
 
     url: str

@@ -31,11 +31,13 @@ class _Names:
 
     def __init__(self, *known: str) -> None:
         self._number: dict[str, int] = {}
-        for name in known:
-            self.number(name)
+        self.numbers(known)
 
-    def number(self, name: str) -> int:
-        return self._number.setdefault(name, len(self._number))
+    def numbers(self, names: Sequence[str]) -> Iterable[int]:
+        known = self._number
+        for name in set(names).difference(known):
+            known[name] = len(known)
+        return map(known.__getitem__, names)
 
     def strings(self) -> Strings:
         found = np.empty(len(self._number), object)
@@ -120,27 +122,29 @@ def columns_of(pages: Iterable[Page]) -> Columns:
     n_blocks, n_links, n_images = array("q"), array("q"), array("q")
     seen_texts: dict[str, str] = {}
     for number, page in enumerate(pages):
-        for found in page.blocks:
-            text = found.text
-            block_text.append(seen_texts.setdefault(text, text) if len(text) <= _REPEATED_LENGTH else text)
-            block["tag"].append(small.number(found.tag))
-            block["place"].append(small.number(found.place))
-            block["level"].append(found.level)
-            block["chrome"].append(small.number(found.chrome))
-            block["in_main"].append(found.in_main)
-            block["chosen"].append(small.number(found.chosen))
-        for one in page.links:
-            link["block"].append(one.block)
-            link["start"].append(one.start)
-            link["end"].append(one.end)
-            link["url"].append(urls.number(one.url))
-            link["anchor"].append(anchors.number(one.anchor))
-            link["rel"].append(small.number(one.rel))
-            link["in_chrome"].append(one.in_chrome)
-        for picture in page.images:
-            image["url"].append(texts.number(picture.url))
-            image["alt"].append(texts.number(picture.alt or ""))
-            image["has_alt"].append(picture.alt is not None)
+        if page.blocks:
+            shown, tags, places, levels, chrome, in_main, chosen = zip(*page.blocks, strict=True)
+            block_text += [seen_texts.setdefault(text, text) if len(text) <= _REPEATED_LENGTH else text for text in shown]
+            block["tag"].extend(small.numbers(tags))
+            block["place"].extend(small.numbers(places))
+            block["level"].extend(levels)
+            block["chrome"].extend(small.numbers(chrome))
+            block["in_main"].extend(in_main)
+            block["chosen"].extend(small.numbers(chosen))
+        if page.links:
+            addresses, anchor, rels, in_blocks, starts, ends, in_chrome = zip(*page.links, strict=True)
+            link["block"].extend(in_blocks)
+            link["start"].extend(starts)
+            link["end"].extend(ends)
+            link["url"].extend(urls.numbers(addresses))
+            link["anchor"].extend(anchors.numbers(anchor))
+            link["rel"].extend(small.numbers(rels))
+            link["in_chrome"].extend(in_chrome)
+        if page.images:
+            pictures, alts = zip(*page.images, strict=True)
+            image["url"].extend(texts.numbers(pictures))
+            image["alt"].extend(texts.numbers([alt or "" for alt in alts]))
+            image["has_alt"].extend([alt is not None for alt in alts])
         n_blocks.append(len(page.blocks))
         n_links.append(len(page.links))
         n_images.append(len(page.images))
@@ -178,11 +182,11 @@ def columns_of(pages: Iterable[Page]) -> Columns:
         codes(link["in_chrome"], at_link).astype(bool),
         urls.strings(),
     )
-    pictures = texts.strings()
+    written = texts.strings()
     images = Images(
         np.repeat(np.arange(len(ordered)), np.diff(image_first)),
-        pictures[codes(image["url"], at_image)],
-        pictures[codes(image["alt"], at_image)],
+        written[codes(image["url"], at_image)],
+        written[codes(image["alt"], at_image)],
         codes(image["has_alt"], at_image).astype(bool),
     )
     return Columns(tuple(page for page, _ in ordered), blocks, links, images)
