@@ -50,6 +50,15 @@ def test_copies_are_those_of_the_definition(texts: list[str], minimum: float) ->
     assert fast == slow_pairs(texts, minimum)
 
 
+@pytest.mark.parametrize("minimum", [0.5, 0.8, 0.9])
+def test_copies_of_the_demo_are_those_of_the_definition(demo: mardok.Audit, minimum: float) -> None:
+    texts = demo.pages["main_text"].tolist()
+    found = mardok.find_copies(texts, minimum=minimum)
+    fast = {(row.a, row.b): (row.resemblance, row.a_in_b, row.b_in_a) for row in found.itertuples()}
+    assert len(fast) > 30
+    assert fast == slow_pairs(texts, minimum)
+
+
 @settings(deadline=None)
 @given(TEXTS, st.randoms(use_true_random=False))
 def test_copies_do_not_depend_on_the_order_of_pages(texts: list[str], random) -> None:  # type: ignore[no-untyped-def]

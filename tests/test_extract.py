@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -71,6 +73,17 @@ def test_a_menu_outside_the_landmarks_is_chrome_only_if_many_pages_carry_it() ->
     pages = [extract_page(raw, Settings()) for raw in raws]
     assert site_of(pages, Settings().text).main_texts[3] == "Terms hold for all.\nnumber 3"
     assert site_of(pages[:4], Settings().text).main_texts[3].startswith("Cases\nBows")
+
+
+def test_what_is_left_of_a_menu_at_either_end_goes_with_it() -> None:
+    def html(number: int) -> str:
+        menu = f"<td><a href=/p{number}>Prev</a><td><a href=/u>Up</a><td>Chapter {number}<td><a href=/n{number}>Next</a>"
+        return f"<table><tr>{menu}</table><p>Tuning {number}<p>{'The pegs hold. ' * 9}<table><tr>{menu}</table>"
+
+    pages = [replace(page_of(html(number)), url=f"https://host.example/{number}") for number in range(6)]
+    site = site_of(pages, Settings().text)
+    assert site.main_texts[3] == f"Tuning 3\n{'The pegs hold. ' * 9}".strip()
+    assert set(site.reasons[site.reasons != ""]) == {"menu"}
 
 
 def test_links_say_where_they_stand() -> None:

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import os
+from itertools import combinations
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 import mardok
+from mardok.text.words import words
 
 pytestmark = pytest.mark.fetched
 
@@ -48,6 +51,27 @@ def test_copies_are_pages_with_one_title_in_two_books(tree: Path, audit: mardok.
     for _, group in audit.groups.groupby("group"):
         assert group["url"].map(name_of).nunique() == 1  # the licence stands in the guide and in the manual
         assert group["url"].map(language_of).nunique() == 1
+
+
+def test_copies_are_those_of_a_slow_and_obvious_computation(audit: mardok.Audit) -> None:
+    texts = audit.pages["main_text"].tolist()
+    sets = []
+    for text in texts:
+        found = words(text)
+        sets.append({tuple(found[k : k + 3]) for k in range(max(len(found) - 2, 1))} if found else set())
+    slow = {}
+    for a, b in combinations(range(len(sets)), 2):
+        common = len(sets[a] & sets[b])
+        if 2 * common >= len(sets[a]) + len(sets[b]) - common > 0:
+            slow[a, b] = (common / len(sets[a] | sets[b]), common / len(sets[a]), common / len(sets[b]))
+    for minimum in (0.5, 0.8, 0.9):
+        fast = mardok.find_copies(texts, minimum=minimum)
+        expected = {pair: shares for pair, shares in slow.items() if shares[0] >= minimum}
+        assert list(zip(fast["a"], fast["b"], strict=True)) == sorted(expected)
+        found_shares = fast[["resemblance", "a_in_b", "b_in_a"]].to_numpy()
+        assert found_shares == pytest.approx(
+            np.array([expected[pair] for pair in sorted(expected)]).reshape(-1, 3), abs=1e-9
+        )
 
 
 def test_the_folder_is_written_and_read_back(audit: mardok.Audit, tmp_path: Path) -> None:

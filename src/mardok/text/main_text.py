@@ -18,6 +18,9 @@ from mardok.extract.html import NOTICE
 from mardok.settings import Text
 from mardok.text.columns import Blocks, Links, Strings
 
+_MENU_BLOCKS = 3
+_TITLE_LENGTH = 100
+"""Characters of the longest block that may be a title in a menu."""
 _NEVER_MAIN = ("nav", "hidden", "noscript", "form control", "menu", NOTICE)
 
 
@@ -31,6 +34,7 @@ def reasons_not_main(blocks: Blocks, links: Links, settings: Text) -> Strings:
     furniture = _recurring(blocks, page, like, n_pages, settings)
     is_furniture = furniture & (reasons == "")
     reasons[is_furniture] = like[is_furniture]
+    _take_up_remnants(blocks, reasons)
     is_ignored = blocks.chosen == "ignore"
     reasons[is_ignored] = "in text.ignore"
     has_only = np.bincount(page[blocks.chosen == "only"], minlength=n_pages) > 0
@@ -40,6 +44,30 @@ def reasons_not_main(blocks: Blocks, links: Links, settings: Text) -> Strings:
     is_fallback = (is_empty & ~has_only)[page] & ~is_ignored & ~np.isin(reasons.astype(str), _NEVER_MAIN)
     reasons[is_fallback] = ""
     return reasons
+
+
+def _take_up_remnants(blocks: Blocks, reasons: Strings) -> None:
+    """Mark what is left of menus at either end of a page: short blocks among those of a menu, such as a neighbour's title.
+
+    The words of a menu recur, the titles it names do not. A run of blocks from the first or last of a page on is a menu if
+    three of its blocks are, and half of all, and none is longer than a title.
+    """
+    is_menu = (reasons == "menu").astype(bool)
+    n_menus = np.concatenate([np.zeros(1, np.int64), np.cumsum(is_menu)])[blocks.first]
+    for page in np.flatnonzero(np.diff(n_menus) >= _MENU_BLOCKS):
+        start, stop = int(blocks.first[page]), int(blocks.first[page + 1])
+        remnants: list[int] = []
+        for run in (range(start, stop), range(stop - 1, start - 1, -1)):
+            n_marked = end = 0
+            for length, block in enumerate(run, start=1):
+                if reasons[block] not in ("", "menu") or len(blocks.text[block]) > _TITLE_LENGTH:
+                    break
+                n_marked += bool(is_menu[block])
+                if is_menu[block] and n_marked >= _MENU_BLOCKS and 2 * n_marked >= length:
+                    end = length
+            remnants += [block for block in run[:end] if not reasons[block] and blocks.level[block] != 1]
+        if len(set(remnants)) < np.count_nonzero(reasons[start:stop] == ""):  # a page is not left without any text
+            reasons[remnants] = "menu"
 
 
 def _like_furniture(blocks: Blocks, links: Links, settings: Text) -> Strings:
