@@ -191,7 +191,7 @@ def test_a_chapter_is_kept_with_the_manual_that_contains_it() -> None:
     found, corpus = related([*chapters, " ".join(chapters)])
     kept = kept_pairs(found.pairs, corpus, Pairs())
     assert kept[["a", "b", "a_in_b"]].to_numpy().tolist() == [[c, 6, 1.0] for c in range(6)]
-    assert shared_words(corpus, 0, 6) == 40
+    assert shared_words(corpus, [(0, 6)]) == [40]
 
 
 @given(st.lists(st.lists(st.sampled_from("abcd"), max_size=12), min_size=2, max_size=2))
@@ -202,7 +202,7 @@ def test_shared_words_are_those_in_common_shingles(texts: list[list[str]]) -> No
     covered = {
         k + n for k in range(len(short)) for n in range(3) if tuple(short[k : k + 3]) in common and k + n < len(short)
     }
-    assert shared_words(corpus, 0, 1) == len(covered)
+    assert shared_words(corpus, [(0, 1)]) == [len(covered)]
 
 
 @given(st.text(alphabet="ab \n"), st.text(alphabet="ab \n"))

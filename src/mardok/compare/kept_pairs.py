@@ -8,6 +8,9 @@ Out: those that are stored: all of a small family, and of a large one the neares
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from functools import lru_cache
+
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
@@ -16,6 +19,8 @@ from scipy.sparse.csgraph import connected_components, minimum_spanning_tree
 
 from mardok.settings import Pairs
 from mardok.text.hashes import SHINGLE_WORDS, Corpus
+
+_PAGES_AT_HAND = 4096
 
 
 def kept_pairs(pairs: pd.DataFrame, corpus: Corpus, settings: Pairs) -> pd.DataFrame:
@@ -66,16 +71,21 @@ def _ranks(owners: NDArray[np.int64], values: NDArray[np.float64], others: NDArr
     return ranks
 
 
-def shared_words(corpus: Corpus, a: int, b: int) -> int:
-    """Words of the shorter page that stand in a shingle of the other; of equal pages the one that comes first."""
-    short, long = (a, b) if corpus.n_words[a] <= corpus.n_words[b] else (b, a)
-    return int(_covered(corpus, short, long).sum())
+def shared_words(corpus: Corpus, pairs: Iterable[tuple[int, int]]) -> list[int]:
+    """For each pair the words of its shorter page that stand in a shingle of the other; of equal pages of the first."""
+    n_words = corpus.n_words
+    shingles = lru_cache(_PAGES_AT_HAND)(corpus.shingles_of)
+    ordered = lru_cache(_PAGES_AT_HAND)(lambda page: np.sort(shingles(page)))
 
+    def of(a: int, b: int) -> int:
+        short, long = (a, b) if n_words[a] <= n_words[b] else (b, a)
+        own, other = shingles(short), ordered(long)
+        if not len(own) or not len(other):
+            return 0
+        common = other[np.minimum(np.searchsorted(other, own), len(other) - 1)] == own
+        covered = np.zeros(int(n_words[short]) + SHINGLE_WORDS, dtype=bool)
+        for k in range(SHINGLE_WORDS):
+            covered[k : k + len(common)] |= common
+        return int(covered[: n_words[short]].sum())
 
-def _covered(corpus: Corpus, page: int, other: int) -> NDArray[np.bool_]:
-    n_words = int(corpus.n_words[page])
-    common = np.isin(corpus.shingles_of(page), corpus.shingles_of(other))
-    covered = np.zeros(n_words + SHINGLE_WORDS, dtype=bool)
-    for k in range(SHINGLE_WORDS):
-        covered[k : k + len(common)] |= common
-    return covered[:n_words]
+    return [of(a, b) for a, b in pairs]

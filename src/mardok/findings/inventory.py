@@ -33,7 +33,7 @@ def pairs_table(site: Site, pairs: pd.DataFrame) -> pd.DataFrame:
             "resemblance": pairs["resemblance"],
             "a_in_b": pairs["a_in_b"],
             "b_in_a": pairs["b_in_a"],
-            "shared_words": [shared_words(site.corpus, a, b) for a, b in rows],
+            "shared_words": shared_words(site.corpus, rows),
         }
     )
 
