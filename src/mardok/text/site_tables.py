@@ -26,6 +26,7 @@ def site_tables(site: Site, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.D
     is_main = (site.reasons == "").astype(bool)
     reasons = site.reasons.copy()
     reasons[is_main] = np.where(is_boilerplate, "boilerplate", "")
+    at = np.lexsort((links.start, links.block, links.page))
     return {
         "blocks": BLOCKS.frame(
             {
@@ -41,15 +42,15 @@ def site_tables(site: Site, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.D
         ),
         "links": LINKS.frame(
             {
-                "page": links.page,
-                "block": links.block,
-                "start": links.start,
-                "end": links.end,
-                "url": links.urls[links.url],
-                "target_page": site.link_targets,
-                "anchor": links.anchor,
-                "rel": links.rel,
-                "chrome": site.chrome_links,
+                "page": links.page[at],
+                "block": links.block[at],
+                "start": links.start[at],
+                "end": links.end[at],
+                "url": links.urls[links.url[at]],
+                "target_page": site.link_targets[at],
+                "anchor": links.anchor[at],
+                "rel": links.rel[at],
+                "chrome": site.chrome_links[at],
             }
         ),
         "images": IMAGES.frame({"page": images.page, "url": images.url, "alt": images.alt, "has_alt": images.has_alt}),
