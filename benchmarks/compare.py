@@ -17,6 +17,7 @@ import numpy as np
 from selectolax.lexbor import LexborHTMLParser
 from sites import Site
 
+from mardok.compare.accounting import account
 from mardok.compare.copies import find_copies
 from mardok.compare.join import contained_pairs, shingle_sets
 from mardok.compare.relations import PageSets, Relations, Traits, page_sets, relations_of
@@ -108,6 +109,12 @@ def main() -> None:
     pages = page_sets(corpus, np.arange(n_pages))
     for minimum in (0.8, 0.5):
         row(f"join at {minimum}", least(lambda m=minimum: related(pages, corpus, m)), n_pages)  # type: ignore[misc]
+    everyone, nowhere = np.arange(n_pages), np.zeros(n_pages, np.int64)
+    row(
+        "words accounted for",
+        least(lambda: account(corpus, everyone, everyone, nowhere, nowhere[:0], settings.boilerplate)),
+        n_pages,
+    )
     row("containment from 0.8", least(lambda: contained_pairs(pages.sets, np.arange(n_pages), 0.8, 0.5, 20)), n_pages)
     small = peak(10_000, 0.8)[0] / 10_000, peak(10_000, 0.5)[0] / 10_000
     for minimum, before in zip((0.8, 0.5), small, strict=True):

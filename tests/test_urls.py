@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from mardok.plan.proposals import variant_rule
 from mardok.settings import Settings, Variants
-from mardok.urls import is_pagination, normal_url, variant_form
+from mardok.urls import is_pagination, normal_url, resolved_url, variant_form
 
 # (as written, base, in its one form)
 WRITTEN = [
@@ -67,3 +67,38 @@ def test_pages_of_a_listing_are_no_variants() -> None:
     assert is_pagination("https://host.example/blog/?page=2", Variants())
     assert is_pagination("https://host.example/blog/page/3/", Variants())
     assert not is_pagination("https://host.example/page/about/", Variants())
+
+
+PARTS = [
+    "a",
+    "b.html",
+    "..",
+    ".",
+    "?q=1",
+    "?",
+    "#f",
+    "%2f",
+    "\u00e9",
+    " ",
+    "/",
+    "\\",
+    "mailto:x",
+    "&",
+    "x y",
+    "~t",
+    "a:b",
+    "..a",
+    "-",
+]
+BASES = [
+    "https://host.example/",
+    "https://host.example/x/y",
+    "http://h.example:8080/a/b/?q=/z/",
+    "https://h.example/x?y=1/2",
+]
+
+
+@given(st.lists(st.sampled_from(PARTS), max_size=6), st.sampled_from(["", "/"]), st.sampled_from(BASES))
+def test_the_fast_way_to_resolve_an_address_gives_what_the_slow_one_does(parts: list[str], joint: str, base: str) -> None:
+    href = joint.join(parts)
+    assert resolved_url(href, base) == normal_url(href, base)
