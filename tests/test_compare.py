@@ -7,6 +7,7 @@ from itertools import combinations, pairwise
 import numpy as np
 import pandas as pd
 import pytest
+from conftest import DEMO_SEARCH, DEMO_WARC
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -240,3 +241,16 @@ def test_page_rank_solves_its_equation(graph: tuple[int, set[tuple[int, int]]]) 
     found = page_rank(n, edges, 0.85)
     assert found == pytest.approx(exact, abs=1e-10)
     assert found.sum() == pytest.approx(1)
+
+
+def test_a_plan_is_the_same_when_a_few_pages_count_as_a_large_family(
+    demo: mardok.Audit, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(relations, "_LARGE_FAMILY", 3)
+    monkeypatch.setattr(relations, "_CROWD", 2)
+    monkeypatch.setattr(join, "_FAMILY_LIST", 2)
+    few = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, settings=mardok.read_settings(assignments=["pairs.nearest=2"]))
+    assert len(few.pairs) < len(demo.pairs) / 2
+    for name in ("plan", "steps", "groups", "checks"):
+        assert few.tables[name].equals(demo.tables[name]), name
+    assert few.pages["copies"].equals(demo.pages["copies"])

@@ -29,7 +29,7 @@ def kept_pairs(pairs: pd.DataFrame, corpus: Corpus, settings: Pairs) -> pd.DataF
     Parameters
     ----------
     pairs : DataFrame
-        As :func:`mardok.compare.copies.pairs_of` gives them, with containment.
+        As :attr:`mardok.compare.relations.Relations.pairs` holds them.
     """
     resembling = pairs["resemblance"].to_numpy() >= settings.resemblance
     kept = np.zeros(len(pairs), dtype=bool)
