@@ -349,6 +349,19 @@ def test_scripts_are_run_and_what_they_add_is_told(tmp_path: Path) -> None:
     assert server.base + "/data.json" not in raw.index
 
 
+def test_rendering_without_a_browser_is_refused_before_anything_is_fetched(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("PATH", str(tmp_path))
+    with pytest.raises(mardok.SourceError, match="needs Chromium on the system"):
+        mardok.crawl(
+            "http://127.0.0.1:9/",
+            out=tmp_path / "a.warc.gz",
+            settings=mardok.read_settings(assignments=["crawl.render=true"]),
+        )
+    assert not (tmp_path / "a.warc.gz").exists()
+
+
 def test_the_command_collects_audits_and_says_how_it_went(
     run: Callable[..., subprocess.CompletedProcess[str]], tmp_path: Path
 ) -> None:

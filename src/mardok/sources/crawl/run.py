@@ -123,6 +123,10 @@ def crawl(
         raise SourceError("crawling needs scrapy: pip install 'mardok[crawl]'")
     if settings.crawl.render and find_spec("playwright") is None:
         raise SourceError("crawl.render needs playwright: pip install 'mardok[render]', and a Chromium on the system")
+    if settings.crawl.render:
+        from mardok.sources.crawl.render import chromium_program  # needs playwright
+
+        chromium_program()
     job = {
         "starts": [_address(start) for start in starts],
         "listed": [_address(text) for text in listed],
