@@ -239,7 +239,8 @@ class _Reader:
         """The links of those edges, in their order."""
         self.link: _OpenLink | None = None
         self.link_at_block_start: _OpenLink | None = None
-        self.opened_links: list[_OpenLink] = []
+        self.found_links: list[_OpenLink | Link] = []
+        """In the order in which they begin."""
         self.set_aside: list[tuple[int, list[str], list[_OpenLink], _OpenLink | None, _OpenLink | None]] = []
         """Blocks that an inline element of another kind interrupts: its depth, and what the block held so far."""
 
@@ -299,15 +300,14 @@ class _Reader:
 
     def add_simple(self, block: Block | None, address: str | None, rel: str) -> None:
         """Add a block that is a text, or with an address a link, ``""`` for one that cannot be followed."""
-        if address is not None:
+        blocks = self.document.blocks
+        if address:
             at = block or self.context
-            link = _OpenLink(address or None, rel, bool(at.chrome) or at.chosen == "ignore")
-            if block is not None:
-                link.anchor.append(block.text)
-                link.block, link.end = len(self.document.blocks), len(block.text)
-            self.opened_links.append(link)
+            in_chrome = bool(at.chrome) or at.chosen == "ignore"
+            where = ("", rel, -1, 0, 0) if block is None else (block.text, rel, len(blocks), 0, len(block.text))
+            self.found_links.append(Link(address, *where, in_chrome))
         if block is not None:
-            self.document.blocks.append(block)
+            blocks.append(block)
 
     def plain_context(self, name: str) -> _Context:
         """What text inside an element without telling attributes is; remembered, since pages repeat it."""
@@ -368,7 +368,7 @@ class _Reader:
             self.link = _OpenLink(
                 resolved_url(_unescaped(address) if "&" in address else address, self.document.base), rel, in_chrome
             )
-            self.opened_links.append(self.link)
+            self.found_links.append(self.link)
             self.edges.append(self.link)
             self.pieces.append(_LINK_EDGE)
 
@@ -449,8 +449,10 @@ class _Reader:
     def finished(self) -> Document:
         self.close_link()
         self.flush()
-        for link in self.opened_links:
-            if link.url is not None:
+        for link in self.found_links:
+            if isinstance(link, Link):
+                self.document.links.append(link)
+            elif link.url is not None:
                 anchor = " ".join("".join(link.anchor).split()) or link.alt
                 self.document.links.append(
                     Link(link.url, anchor, link.rel, link.block, link.start, link.end, link.in_chrome)
