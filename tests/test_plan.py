@@ -244,6 +244,13 @@ def test_without_search_data_nothing_claims_search_and_gain_is_link_weight(page_
     assert math.isclose(audit.plan["effort_hours"].item() % 0.25, 0)
 
 
+def test_without_links_no_gain_in_link_weight_is_invented(page_table: Callable[..., Path]) -> None:
+    audit = mardok.audit(page_table([{"url": f"{HOST}/{n}", "title": "Care", "text": BASE} for n in "ab"]))
+    assert audit.plan[["gain_low", "gain_high"]].to_numpy().tolist() == [[0, 0]]
+    assert "No evidence of a gain" in audit.plan["why"].item()
+    assert audit.pages["link_weight"].isna().all()
+
+
 def test_a_person_can_keep_pages_reachable_or_leave_them(page_table: Callable[..., Path]) -> None:
     path = page_table([{"url": f"{HOST}/{n}/", "html": f"<title>Care</title><p>{BASE}"} for n in "ab"])
 

@@ -49,7 +49,10 @@ def text_links(site: Site, ways: Sequence[Destination]) -> NDArray[np.int64]:
 
 
 def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents: Sequence[str]) -> NDArray[np.float64]:
-    """PageRank of each page, shape (n_pages,); the weights add up to 1, NaN where a page is no node."""
+    """PageRank of each page, shape (n_pages,); the weights add up to 1, NaN where a page is no node.
+
+    Where nothing is known of links, no page has a weight: an even share of each would be invented.
+    """
     n_pages = len(site.pages)
     weights = np.full(n_pages, np.nan)
     nodes = [
@@ -57,7 +60,7 @@ def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents
         for row, page in enumerate(site.pages)
         if page.is_html and page.status in (None, 200) and not page.trouble and ways[row].row == row
     ]
-    if not nodes:
+    if not nodes or not len(site.links.url):
         return weights
     number = np.full(n_pages + 1, -1, np.int64)  # the last is for pages whose destination was not read
     number[nodes] = np.arange(len(nodes))
