@@ -202,7 +202,11 @@ PAGES = Table(
         Column("boilerplate_words", "Int64", "words that stand in boilerplate", unit="words"),
         _share("boilerplate_share", "boilerplate words / words"),
         Column("copies", "int64", "other pages that are copies of this one", unit="pages"),
-        Column("nearest_url", "str", "page that resembles this one most; empty below the least kept resemblance"),
+        Column(
+            "nearest_url",
+            "str",
+            "page that resembles this one most; empty below the least kept resemblance and for variants",
+        ),
         _share("nearest_resemblance", "resemblance to nearest_url"),
         Column("inlinks", "int64", "pages that link here", unit="pages"),
         Column("link_weight", "float64", "PageRank; the weights of all pages add up to 1", unit="share", decimals=6),

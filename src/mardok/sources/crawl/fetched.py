@@ -8,9 +8,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-KINDS = ("page", "robots", "sitemap", "image", "part")
-"""What is fetched; a part is what the scripts of a page ask for."""
-
 
 @dataclass(frozen=True, slots=True)
 class Task:
@@ -18,7 +15,7 @@ class Task:
 
     url: str
     kind: str
-    """One of :data:`KINDS`."""
+    """``page``, ``robots``, ``sitemap``, ``image``, or ``part``, which is what the scripts of a page ask for."""
     depth: int
     """Links from a start address to it."""
 
