@@ -73,7 +73,7 @@ def peak(n_pages: int, minimum: float) -> tuple[float, float]:
 
 def join_alone(n_pages: int, minimum: float) -> None:
     """Join a site and print seconds and gigabytes."""
-    corpus = corpus_of([folded(text)] for text in Site(n_pages).texts())
+    corpus = corpus_of(map(folded, Site(n_pages).texts()))
     pages = page_sets(corpus, np.arange(n_pages))
     begun = time.perf_counter()
     related(pages, corpus, minimum)
@@ -104,7 +104,7 @@ def main() -> None:
     row("parse and all fields", least(lambda: [extract_page(raw, settings) for raw in raws]), len(raws))
     row("words from text, ASCII", least(lambda: word_hashes(map(folded, some))), len(some))
     row("words from text, other", least(lambda: word_hashes(map(folded, other))), len(other))
-    corpus = corpus_of([folded(text)] for text in texts)
+    corpus = corpus_of(map(folded, texts))
     row("shingles and their sets", least(lambda: shingle_sets(corpus.words, corpus.offsets)), n_pages)
     pages = page_sets(corpus, np.arange(n_pages))
     for minimum in (0.8, 0.5):

@@ -97,7 +97,7 @@ def traits_of(texts: list[str], threshold: float = 0.85) -> Traits:
 
 
 def related(texts: list[str], threshold: float = 0.85, **rules: object) -> tuple[Relations, Corpus]:
-    corpus = corpus_of([folded(text)] for text in texts)
+    corpus = corpus_of(map(folded, texts))
     pages = page_sets(corpus, np.arange(len(texts)))
     return relations_of(pages, corpus, traits_of(texts, threshold), Pairs.model_validate(rules)), corpus
 
@@ -197,7 +197,7 @@ def test_a_chapter_is_kept_with_the_manual_that_contains_it() -> None:
 
 @given(st.lists(st.lists(st.sampled_from("abcd"), max_size=12), min_size=2, max_size=2))
 def test_shared_words_are_those_in_common_shingles(texts: list[list[str]]) -> None:
-    corpus = corpus_of([" ".join(text)] for text in texts)
+    corpus = corpus_of(" ".join(text) for text in texts)
     short, other = sorted(texts, key=len)
     common = shingles(" ".join(short)) & shingles(" ".join(other))
     covered = {

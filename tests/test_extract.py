@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
 import pytest
@@ -9,6 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
+from mardok.extract import html as html_module
+from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
 from mardok.extract.html import read_document
 from mardok.extract.indexable import blocked_by, reason_not_indexable
@@ -29,7 +32,7 @@ def page_of(html: str | bytes, *headers: tuple[str, str], status: int | None = 2
 
 def main_text(html: str, **text: object) -> str:
     chosen = Settings.model_validate({"text": text})
-    return site_of([page_of(html, text=chosen.text)], chosen.text).main_texts[0]
+    return site_of([batch_of([page_of(html, text=chosen.text)])], chosen.text).main_text(0)
 
 
 # (HTML inside the body, main text)
@@ -71,8 +74,9 @@ def test_a_menu_outside_the_landmarks_is_chrome_only_if_many_pages_carry_it() ->
     html = [f"{menu}<p>Terms hold for all.</p><p>number {n}</p>" for n in range(8)]
     raws = [RawPage(f"{URL}{n}", "test", 200, (HTML,), page.encode()) for n, page in enumerate(html)]
     pages = [extract_page(raw, Settings()) for raw in raws]
-    assert site_of(pages, Settings().text).main_texts[3] == "Terms hold for all.\nnumber 3"
-    assert site_of(pages[:4], Settings().text).main_texts[3].startswith("Cases\nBows")
+    batches = [batch_of(pages[:4]), batch_of(pages[4:])]
+    assert site_of(batches, Settings().text).main_text(3) == "Terms hold for all.\nnumber 3"
+    assert site_of(batches[:1], Settings().text).main_text(3).startswith("Cases\nBows")
 
 
 def test_what_is_left_of_a_menu_at_either_end_goes_with_it() -> None:
@@ -81,9 +85,9 @@ def test_what_is_left_of_a_menu_at_either_end_goes_with_it() -> None:
         return f"<table><tr>{menu}</table><p>Tuning {number}<p>{'The pegs hold. ' * 9}<table><tr>{menu}</table>"
 
     pages = [replace(page_of(html(number)), url=f"https://host.example/{number}") for number in range(6)]
-    site = site_of(pages, Settings().text)
-    assert site.main_texts[3] == f"Tuning 3\n{'The pegs hold. ' * 9}".strip()
-    assert set(site.reasons[site.reasons != ""]) == {"menu"}
+    site = site_of([batch_of(pages)], Settings().text)
+    assert site.main_text(3) == f"Tuning 3\n{'The pegs hold. ' * 9}".strip()
+    assert {site.reasons.names[number] for number in site.reasons.of} == {"", "menu"}
 
 
 def test_links_say_where_they_stand() -> None:
@@ -93,17 +97,13 @@ def test_links_say_where_they_stand() -> None:
         "<a href=/card><h2>Card</h2><p>two</p></a>"
     )
     page = page_of(html)
-    found = {link.url.removeprefix("https://host.example"): link for link in page.links}
+    found = {link.url.removeprefix("https://host.example"): (block, link) for block in page.blocks for link in block.links}
     assert list(found) == ["/n", "/x/c?d=1", "/img", "/card"]
-    assert found["/n"].in_chrome
-    link = found["/x/c?d=1"]
-    assert (page.blocks[link.block].text[link.start : link.end], link.anchor, link.rel) == (
-        "our list",
-        "our list",
-        "nofollow ugc",
-    )
-    assert (found["/img"].anchor, found["/img"].block) == ("A picture", -1)
-    assert (found["/card"].anchor, page.blocks[found["/card"].block].text) == ("Card two", "Card")
+    assert found["/n"][0].context.chrome == "nav"
+    block, link = found["/x/c?d=1"]
+    assert (block.text[link.start : link.end], link.anchor, link.rel) == ("our list", "our list", "nofollow ugc")
+    assert (found["/img"][1].anchor, found["/img"][0].text) == ("A picture", "")
+    assert (found["/card"][1].anchor, found["/card"][0].text) == ("Card two", "Card")
     assert [(image.url, image.alt) for image in page.images] == [("https://host.example/x/p.png", "A picture")]
 
 
@@ -127,7 +127,7 @@ def test_directives_of_headers_and_elements() -> None:
         ("googlebot", "none"), ("", "unavailable_after: 25 jun 2030 15:00:00 gmt"), ("", "noindex"), ("", "follow"),
         ("bingbot", "noarchive"),
     )  # fmt: skip
-    assert [(block.level, block.text) for block in page.blocks] == [(1, "One"), (3, "Two")]
+    assert [(block.context.level, block.text) for block in page.blocks] == [(1, "One"), (3, "Two")]
     assert page_of("<body><div><link rel=canonical href=/bad></div>").canonical_url == ""
 
 
@@ -194,7 +194,7 @@ TAGS = [
 PIECES = st.sampled_from(
     [f"<{tag}>" for tag in TAGS] + [f"</{tag}>" for tag in TAGS]
     + ["<a href=/x>", "<p hidden>", "<i aria-hidden=true>", "<!--", "-->", "<", "&#1;", "&lt;p&gt;", "word ", "x", " "]
-    + ["<div role=menu>"]
+    + ["<div role=menu>", "<a href=y>", "<a href='#z'>", "<a href='?q'>", "<img src=i.png alt=I>", "<base href=/q/>"]
 )  # fmt: skip
 
 
@@ -211,8 +211,21 @@ def test_blocks_hold_the_text_the_parser_sees_and_links_stay_inside(html: str) -
     if "head" not in html:
         letters = sorted("".join(block.text for block in document.blocks))
         assert [c for c in letters if not c.isspace()] == [c for c in seen if not c.isspace()]
-    for link in document.links:
-        assert link.block == -1 or 0 <= link.start < link.end <= len(document.blocks[link.block].text)
+    for block in document.blocks:
+        assert block.text or block.links
+        for link in block.links:
+            assert 0 <= link.start < link.end <= len(block.text) or not block.text
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.lists(PIECES, max_size=40).map("".join), st.sampled_from(["", "<ul><li><a href=y>z</a></ul>"]))
+def test_shortcuts_and_what_is_remembered_change_nothing(html: str, menu: str) -> None:
+    addresses = [URL, "https://host.example/c/", "http://other.example/a/b?c"]
+    whole = menu + html + menu
+    quick = [read_document(whole, url) for url in addresses * 2]
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(html_module, "_SPLIT", re.compile(f"({html_module._RAW_TEXT}|<[^>]*>)", re.DOTALL))
+        assert quick == [read_document(whole, url) for url in addresses] * 2
 
 
 @settings(max_examples=200, deadline=None)

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 import mardok
 from mardok.errors import UnsafePlanError
+from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
 from mardok.findings.demand import Demand
 from mardok.plan.gain import click_curve, gain_in_clicks
@@ -144,7 +145,7 @@ def a_site() -> Site:
         for name, head in heads.items()
     ]
     raws.append(RawPage(f"{HOST}/", "test", 200, (), b"<html lang=en><p>home"))
-    return site_of([extract_page(raw, Settings()) for raw in raws], Settings().text)
+    return site_of([batch_of(extract_page(raw, Settings()) for raw in raws)], Settings().text)
 
 
 def proposal(*steps: tuple[str, str, str], keeper: str = "b", action: str = "merge") -> Proposal:

@@ -93,7 +93,7 @@ def test_word_cases(text: str, expected: list[str]) -> None:
 def test_identical_text_means_words_and_punctuation() -> None:
     def of(text: str) -> str:
         plain = folded(text)
-        return text_hash("".join(plain.split()).encode(), corpus_of([[plain]]).words)
+        return text_hash("".join(plain.split()).encode(), corpus_of([plain]).words)
 
     assert of("if a < b\nthen") == of("If  a < b then")
     assert len({of(text) for text in ("a < b", "a > b", "a b", "b < a", "a-b", "a - b")}) == 6
@@ -119,7 +119,7 @@ def test_a_word_longer_than_any_batch_is_one_word() -> None:
 
 @given(st.lists(st.lists(st.sampled_from("abcd"), max_size=9), max_size=5))
 def test_equal_shingle_hashes_mean_equal_runs_of_three_words(texts: list[list[str]]) -> None:
-    corpus = corpus_of([" ".join(text)] for text in texts)
+    corpus = corpus_of(" ".join(text) for text in texts)
     runs = [[tuple(text[k : k + 3]) for k in range(max(len(text) - 2, 1))] if text else [] for text in texts]
     ids = [corpus.shingles_of(number).tolist() for number in range(len(texts))]
     assert [len(one) for one in ids] == [len(one) for one in runs]

@@ -13,7 +13,7 @@ from difflib import get_close_matches
 from importlib.metadata import version
 from os import PathLike, fspath
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -28,7 +28,8 @@ from mardok.compare.links import inlink_counts, link_weights, text_links
 from mardok.compare.relations import Traits, page_sets, relations_of
 from mardok.deliver.report import report_html
 from mardok.errors import SourceError, UnknownPageError
-from mardok.extract.extraction import extract_pages
+from mardok.extract.batch import Batch
+from mardok.extract.extraction import extract_batches
 from mardok.extract.indexable import blocked_by, reason_not_indexable
 from mardok.findings.checks import check_rows
 from mardok.findings.coverage import coverage_of
@@ -51,7 +52,6 @@ from mardok.urls import normal_url
 
 Progress = Callable[[str, int], None]
 """Told of each step of the work: its name, and how many pages are done (0 where they are not counted)."""
-_Item = TypeVar("_Item")
 
 _NOT_IN_THIS_VERSION = (
     "kind, site_name, thin, thin_reason, clicks_before",
@@ -180,8 +180,8 @@ def audit(
     searches = [Path(search)] if isinstance(search, (str, PathLike)) else [Path(path) for path in search]
     intake = Intake()
     found = read_search(searches, intake) if searches else None
-    pages = extract_pages(raw_pages(paths, base, intake, settings.sources), settings, jobs)
-    site = site_of(_counted(pages, progress), settings.text)
+    batches = extract_batches(raw_pages(paths, base, intake, settings.sources), settings, jobs)
+    site = site_of(_counted(batches, progress), settings.text)
     if not site.pages:
         raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
     tables, totals = _findings(site, intake, found, settings, progress)
@@ -261,11 +261,17 @@ def _groups_of_copies(grouping: Grouping, n_pages: int) -> NDArray[np.int64]:
 def _traits(site: Site, settings: Copies) -> Traits:
     """What decides whether pages are copies."""
     return Traits(
-        language=np.unique([page.language for page in site.pages], return_inverse=True)[1].astype(np.int64),
-        text=np.unique(np.array(site.text_hashes), return_inverse=True)[1].astype(np.int64),
+        language=_numbers([page.language for page in site.pages]),
+        text=_numbers(site.text_hashes),
         is_long=site.corpus.n_words >= settings.minimum_words,
         threshold=settings.resemblance,
     )
+
+
+def _numbers(names: Sequence[str]) -> NDArray[np.int64]:
+    """A number for each name, equal for equal ones."""
+    number = {name: code for code, name in enumerate(dict.fromkeys(names))}
+    return np.array([number[name] for name in names], np.int64)
 
 
 def _standing(
@@ -290,10 +296,12 @@ def _tell_nobody(stage: str, done: int) -> None:
     """Take no notice of the progress."""
 
 
-def _counted(pages: Iterable[_Item], progress: Progress) -> Iterator[_Item]:
-    for number, page in enumerate(pages, start=1):
-        progress("reading pages", number)
-        yield page
+def _counted(batches: Iterable[Batch], progress: Progress) -> Iterator[Batch]:
+    n_pages = 0
+    for batch in batches:
+        n_pages += len(batch.pages)
+        progress("reading pages", n_pages)
+        yield batch
 
 
 def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Grouping) -> dict[str, Any]:

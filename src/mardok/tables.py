@@ -13,6 +13,7 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 ACTIONS = (
     "merge", "canonical", "rewrite", "retitle", "expand", "trim",
@@ -105,7 +106,8 @@ class Column:
 
     name: str
     dtype: str
-    """``str``, ``bool``, ``int64``, ``Int64`` (may be missing) or ``float64`` (may be NaN)."""
+    """``str``, ``name`` (text that recurs: a pandas category), ``bool``, ``int32``, ``int64``, ``Int64`` (may be missing) or
+    ``float64`` (may be NaN)."""
     meaning: str
     unit: str = ""
     decimals: int | None = None
@@ -138,7 +140,10 @@ class Table:
             data = pd.DataFrame({name: rows[name] for name in self.names})
         else:
             data = pd.DataFrame(list(rows), columns=self.names)
-        typed = data.astype({column.name: _pandas_dtype(column.dtype) for column in self.columns})
+        typed = data.astype({column.name: _pandas_dtype(column.dtype) for column in self.columns if column.dtype != "name"})
+        for column in self.columns:
+            if column.dtype == "name":
+                typed[column.name] = _ranked_names(typed[column.name])
         if _is_ordered(typed, self.order):  # a sort copies millions of rows
             return typed
         return typed.sort_values(list(self.order), kind="stable", ignore_index=True)
@@ -149,9 +154,9 @@ class Table:
             raise ValueError(f"table {self.name}: columns {list(frame.columns)}, declared {self.names}")
         for column in self.columns:
             found = frame[column.name]
-            if found.dtype != pd.Series([], dtype=_pandas_dtype(column.dtype)).dtype:
+            if found.dtype.name != pd.Series([], dtype=_pandas_dtype(column.dtype)).dtype.name:
                 raise ValueError(f"table {self.name}, {column.name}: dtype {found.dtype}, declared {column.dtype}")
-            if column.dtype == "str" and found.isna().any():
+            if column.dtype in ("str", "name") and found.isna().any():
                 raise ValueError(f"table {self.name}, {column.name}: text must not be missing")
             if column.words and not set(found.unique()) <= set(column.words):
                 raise ValueError(f"table {self.name}, {column.name}: {set(found.unique()) - set(column.words)}")
@@ -165,7 +170,7 @@ def _is_ordered(frame: pd.DataFrame, order: Sequence[str]) -> bool:
     for name in order:
         if not tied.any():
             break
-        values = frame[name].to_numpy()
+        values = _comparable(frame[name])
         at = np.flatnonzero(tied)
         if (values[at] > values[at + 1]).any():
             return False
@@ -173,7 +178,24 @@ def _is_ordered(frame: pd.DataFrame, order: Sequence[str]) -> bool:
     return True
 
 
+def _comparable(column: pd.Series) -> NDArray[Any]:
+    """Values in whose order the column is: of names their numbers, since the names are in order."""
+    return np.asarray(column.cat.codes if column.dtype == "category" else column.to_numpy())
+
+
+def _ranked_names(column: pd.Series) -> pd.Series:
+    """Recurring text as a category whose names are in order, so that comparing numbers compares names."""
+    names = column if column.dtype == "category" else column.astype("category")
+    kept = names.cat.categories.astype(_pandas_dtype("str"))
+    order = kept.argsort()
+    rank = np.empty(len(order), np.int32)
+    rank[order] = np.arange(len(order), dtype=np.int32)
+    return pd.Series(pd.Categorical.from_codes(rank[names.cat.codes], kept[order]), names.index, name=names.name)
+
+
 def _pandas_dtype(dtype: str) -> Any:
+    if dtype == "name":
+        return "category"
     return pd.StringDtype("pyarrow", na_value=float("nan")) if dtype == "str" else dtype
 
 
@@ -235,14 +257,14 @@ BLOCKS = Table(
     "blocks",
     "one row for each block-level run of text",
     (
-        Column("page", "int64", "row of the page in pages, from 0"),
-        Column("block", "int64", "place of the block in its page, from 0"),
-        Column("text", "str", "text of the block, white space collapsed"),
-        Column("tag", "str", "block-level element the text stands in"),
-        Column("place", "str", "landmark or part of the page the block stands in"),
-        Column("level", "int64", "heading level, 0 if it is no heading"),
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("block", "int32", "place of the block in its page, from 0"),
+        Column("text", "name", "text of the block, white space collapsed"),
+        Column("tag", "name", "block-level element the text stands in"),
+        Column("place", "name", "landmark or part of the page the block stands in"),
+        Column("level", "int32", "heading level, 0 if it is no heading"),
         Column("main", "bool", "whether the block belongs to the main text"),
-        Column("reason", "str", "why the block is not main text; of main text, whether all of it is boilerplate"),
+        Column("reason", "name", "why the block is not main text; of main text, whether all of it is boilerplate"),
     ),
     ("page", "block"),
     csv=False,
@@ -251,14 +273,14 @@ LINKS = Table(
     "links",
     "one row for each link to an http(s) address",
     (
-        Column("page", "int64", "row of the linking page in pages, from 0"),
-        Column("block", "int64", "block the link begins in; -1 if it stands in none"),
-        Column("start", "int64", "where the link begins in the block's text", unit="characters"),
-        Column("end", "int64", "where it ends in the block's text", unit="characters"),
-        Column("url", "str", "absolute target without fragment"),
-        Column("target_page", "int64", "row of the target in pages, -1 if it was not read"),
-        Column("anchor", "str", "anchor text, or the alt text of a linked image"),
-        Column("rel", "str", "rel attribute, lower case"),
+        Column("page", "int32", "row of the linking page in pages, from 0"),
+        Column("block", "int32", "block the link begins in; -1 if it stands in none"),
+        Column("start", "int32", "where the link begins in the block's text", unit="characters"),
+        Column("end", "int32", "where it ends in the block's text", unit="characters"),
+        Column("url", "name", "absolute target without fragment"),
+        Column("target_page", "int32", "row of the target in pages, -1 if it was not read"),
+        Column("anchor", "name", "anchor text, or the alt text of a linked image"),
+        Column("rel", "name", "rel attribute, lower case"),
         Column("chrome", "bool", "whether the link stands in chrome"),
     ),
     ("page", "block", "start", "url"),
@@ -268,9 +290,9 @@ IMAGES = Table(
     "images",
     "one row for each image element",
     (
-        Column("page", "int64", "row of the page in pages, from 0"),
-        Column("url", "str", "absolute address of the image"),
-        Column("alt", "str", "alt text"),
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("url", "name", "absolute address of the image"),
+        Column("alt", "name", "alt text"),
         Column("has_alt", "bool", "whether there is an alt attribute, empty or not"),
     ),
     ("page", "url", "alt"),

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from mardok.compare.join import Ints
 from mardok.settings import Boilerplate
+from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, run_hashes, short_block_hashes
 
 _SIEVE_BITS = 26
@@ -84,18 +85,15 @@ def _repeated_runs(words: Hashes, page_of: NDArray[np.int32], counts: NDArray[np
     bits = np.uint64(max(int(len(counts) - 1).bit_length(), 1))
     keys = (hashes >> bits) << bits
     keys |= page_of[: len(hashes)].astype(np.uint64)
-    keys = keys[is_run]
-    keys.sort()
-    is_new = np.ones(len(keys), bool)
-    is_new[1:] = keys[1:] != keys[:-1]
-    keys = keys[is_new] >> bits  # a run twice on one page is no run of two pages
-    again = np.zeros(len(keys), bool)
-    again[1:] = keys[1:] == keys[:-1]
-    repeated = np.unique(keys[again])
-    sieve = np.zeros(1 << _SIEVE_BITS, bool)
-    sieve[(repeated & np.uint64((1 << _SIEVE_BITS) - 1)).astype(np.int64)] = True
+    keys = distinct(keys[is_run]) >> bits  # a run twice on one page is no run of two pages
+    repeated = keys[~first_of_equal(keys)]
+    repeated = repeated[first_of_equal(repeated)]
+    # Most runs are on one page only: a table of bits leaves a few to look for among the repeated ones.
+    mask = np.uint64((1 << min(max(len(repeated).bit_length() + 4, 16), _SIEVE_BITS)) - 1)
+    sieve = np.zeros(int(mask) + 1, bool)
+    sieve[(repeated & mask).view(np.int64)] = True
     cut = hashes >> bits
-    places = np.flatnonzero(sieve[(cut & np.uint64((1 << _SIEVE_BITS) - 1)).astype(np.int64)] & is_run)
+    places = np.flatnonzero(sieve[(cut & mask).view(np.int64)] & is_run)
     cut = cut[places]
     at = np.minimum(np.searchsorted(repeated, cut), max(len(repeated) - 1, 0))
     places = places[repeated[at] == cut] if len(repeated) else places[:0]
@@ -108,12 +106,14 @@ class _Carried:
     def __init__(self, texts: Ints, pages: Ints, section_of: Ints, settings: Boilerplate) -> None:
         n_texts = int(texts.max()) + 1 if len(texts) else 0
         n_pages = len(section_of)
-        pairs = np.unique(texts * n_pages + pages)
+        pairs = distinct(texts * n_pages + pages)
         self.text, self.page = pairs // n_pages, pairs % n_pages
         """Each text with each page that carries it, once."""
         self.n_pages = np.bincount(self.text, minlength=n_texts)
         n_sections = int(section_of.max()) + 1 if n_pages else 1
-        in_section, n_in_section = np.unique(self.text * n_sections + section_of[self.page], return_counts=True)
+        placed = np.sort(self.text * n_sections + section_of[self.page])
+        begins = np.flatnonzero(first_of_equal(placed))
+        in_section, n_in_section = placed[begins], np.diff(begins, append=len(placed))
         size = np.bincount(section_of, minlength=n_sections)[in_section % n_sections]
         is_usual = (n_in_section >= settings.section_pages) & (n_in_section > settings.section_share * size)
         self.is_boilerplate = self.n_pages >= settings.pages
@@ -144,10 +144,14 @@ def _is_shared(runs: Ints, pages: Ints, group_of: Ints, links: Ints, n_pages: in
 
 def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
     """Words that stand in a run beginning at one of the places."""
-    steps = np.zeros(n_words + 1, np.int32)
-    np.add.at(steps, places, 1)
-    np.subtract.at(steps, places + length, 1)
-    return np.asarray(np.cumsum(steps)[:-1] > 0)
+    covered = np.zeros(n_words, bool)
+    covered[places] = True
+    reach = 1
+    while reach < length:
+        step = min(reach, length - reach)
+        covered[step:] |= covered[:-step].copy()
+        reach += step
+    return covered
 
 
 def _add_short_blocks(

@@ -131,20 +131,21 @@ def _shared(sets: Sets, minimum: float) -> _Shared:
     text, shingle = _shingles_of_several(sets)
     least = np.ceil(minimum * sets.sizes - 1e-9).astype(np.int64)
     text, shingle = _left(text, shingle, least)
-    texts = np.unique(text).astype(np.int64)
+    texts = np.flatnonzero(np.bincount(text))
     if minimum > 0:
         # What is left is small enough to number by whole hashes, so that overlaps in families are counted on these.
         own = sets.taken(texts)
-        order = np.argsort(own.hashes, kind="stable")
+        order = np.argsort(own.hashes)
         ordered = own.hashes[order]
         shingle = np.empty(len(order), np.int64)
         shingle[order] = np.cumsum(np.concatenate([[False], ordered[1:] != ordered[:-1]]))
         text, shingle = _left(np.repeat(texts, own.sizes), shingle, least)
-        texts = np.unique(text).astype(np.int64)
+        texts = np.flatnonzero(np.bincount(text))
     counts = np.bincount(shingle, minlength=1)
     present = np.flatnonzero(counts)
     rank = np.empty(len(counts), np.int64)
-    rank[present[np.argsort(counts[present], kind="stable")]] = np.arange(len(present))
+    rarest_first = np.sort((counts[present] << 32) | np.arange(len(present)))
+    rank[present[rarest_first & 0xFFFFFFFF]] = np.arange(len(present))
     row = np.searchsorted(texts, text)
     packed = (row.astype(np.uint64) << np.uint64(40)) | rank[shingle].astype(np.uint64)
     packed.sort()  # the columns of each row in the order of step 3

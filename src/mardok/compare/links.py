@@ -19,6 +19,7 @@ from scipy import sparse
 
 from mardok.compare.destinations import Destination
 from mardok.extract.directives import is_told
+from mardok.text.distinct import distinct
 from mardok.text.site import Site
 
 _TOLERANCE = 1e-12
@@ -30,13 +31,13 @@ def inlink_counts(site: Site) -> NDArray[np.int64]:
     """Number of other pages that link to each page's own address, shape (n_pages,)."""
     source, target = site.links.page, site.link_targets
     kept = (target >= 0) & (target != source)
-    edges = _distinct(source[kept], target[kept], len(site.pages))
+    edges = distinct_edges(source[kept], target[kept], len(site.pages))
     return np.bincount(edges % len(site.pages), minlength=len(site.pages)).astype(np.int64)
 
 
-def _distinct(source: NDArray[np.int64], target: NDArray[np.int64], n_pages: int) -> NDArray[np.int64]:
+def distinct_edges(source: NDArray[np.integer], target: NDArray[np.integer], n_pages: int) -> NDArray[np.int64]:
     """Pairs of pages as source * n_pages + target, each once, sorted."""
-    return np.unique(source * n_pages + target)
+    return distinct(source.astype(np.int64) * n_pages + target)
 
 
 def text_links(site: Site, ways: Sequence[Destination]) -> NDArray[np.int64]:
@@ -45,7 +46,7 @@ def text_links(site: Site, ways: Sequence[Destination]) -> NDArray[np.int64]:
     source, target = site.links.page[kept], site.link_targets[kept]
     end = np.array([way.row for way in ways], np.int64)[target]
     arrives = end >= 0
-    return _distinct(np.concatenate([source, source[arrives]]), np.concatenate([target, end[arrives]]), len(site.pages))
+    return distinct_edges(np.concatenate([source, source[arrives]]), np.concatenate([target, end[arrives]]), len(site.pages))
 
 
 def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents: Sequence[str]) -> NDArray[np.float64]:
@@ -60,18 +61,17 @@ def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents
         for row, page in enumerate(site.pages)
         if page.is_html and page.status in (None, 200) and not page.trouble and ways[row].row == row
     ]
-    if not nodes or not len(site.links.url):
+    if not nodes or not len(site.links.at):
         return weights
     number = np.full(n_pages + 1, -1, np.int64)  # the last is for pages whose destination was not read
     number[nodes] = np.arange(len(nodes))
     node_of = number[np.array([way.row for way in ways], np.int64)]
     is_open = np.array([not is_told(page.robots, "nofollow", agents) for page in site.pages], bool)
-    followed = {rel for rel in set(site.links.rel) if "nofollow" not in rel.split()}
-    kept = (site.link_targets >= 0) & is_open[site.links.page]
-    kept[kept] = [rel in followed for rel in site.links.rel[kept]]
+    is_followed = np.array(["nofollow" not in rel.split() for rel in site.links.rels], bool)
+    kept = (site.link_targets >= 0) & is_open[site.links.page] & is_followed[site.links.rel][site.links.at]
     a, b = node_of[site.links.page[kept]], node_of[site.link_targets[kept]]
     is_edge = (a != b) & (a >= 0) & (b >= 0)
-    edges = _distinct(a[is_edge], b[is_edge], len(nodes))
+    edges = distinct_edges(a[is_edge], b[is_edge], len(nodes))
     weights[nodes] = page_rank(len(nodes), np.column_stack([edges // len(nodes), edges % len(nodes)]), damping)
     return weights
 

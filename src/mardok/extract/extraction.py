@@ -1,7 +1,7 @@
 """From raw pages to facts, one page at a time, in as many processes as there are to use.
 
 In:  raw pages of any source.
-Out: their facts, in the same order.
+Out: their facts in batches, in the same order.
 """
 
 from __future__ import annotations
@@ -17,18 +17,20 @@ from itertools import islice
 from w3lib.encoding import html_to_unicode
 
 from mardok.extract import directives
+from mardok.extract.batch import Batch, batch_of
 from mardok.extract.html import Document, read_document
 from mardok.extract.language import language_of
-from mardok.extract.page import Block, Page
+from mardok.extract.page import Block, Context, Page
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
 from mardok.urls import normal_url
 
 _BATCH = 64
+_GIVEN = Context("p", "body", 0, "", in_main=False, chosen="")
 
 
-def extract_pages(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) -> Iterator[Page]:
-    """Facts of each raw page, in order.
+def extract_batches(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) -> Iterator[Batch]:
+    """Facts of raw pages, in order.
 
     Parameters
     ----------
@@ -43,23 +45,22 @@ def extract_pages(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) ->
     batches = iter(lambda: list(islice(remaining, _BATCH)), [])
     extract = partial(_extract_batch, settings=settings)
     if jobs == 1:
-        for batch in batches:
-            yield from extract(batch)
+        yield from map(extract, batches)
         return
     # Forked workers need no import of their own and work from any script; where there is no fork, they are spawned.
     method = "fork" if "fork" in multiprocessing.get_all_start_methods() else None
     with ProcessPoolExecutor(jobs, multiprocessing.get_context(method)) as pool:
-        waiting: deque[Future[list[Page]]] = deque()
+        waiting: deque[Future[Batch]] = deque()
         for batch in batches:
             waiting.append(pool.submit(extract, batch))
             if len(waiting) > 2 * jobs:
-                yield from waiting.popleft().result()
+                yield waiting.popleft().result()
         while waiting:
-            yield from waiting.popleft().result()
+            yield waiting.popleft().result()
 
 
-def _extract_batch(raws: list[RawPage], settings: Settings) -> list[Page]:
-    return [extract_page(raw, settings) for raw in raws]
+def _extract_batch(raws: list[RawPage], settings: Settings) -> Batch:
+    return batch_of(extract_page(raw, settings) for raw in raws)
 
 
 def extract_page(raw: RawPage, settings: Settings) -> Page:
@@ -74,7 +75,7 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         script_words = sum((_shown_words(after) - _shown_words(document)).values())
         document = after if settings.sources.rendered else document
     declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
-    seen = " ".join(block.text for block in document.blocks if not block.chrome)
+    seen = " ".join(block.text for block in document.blocks if not block.context.chrome)
     return Page(
         url=raw.url,
         source=raw.source,
@@ -88,7 +89,6 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         language=language_of(seen, declared, settings.language),
         alternates=directives.language_alternates(raw, document.link_elements, document.base),
         blocks=tuple(document.blocks),
-        links=tuple(document.links),
         images=tuple(document.images),
         bytes_hash=hashlib.sha256(raw.body).hexdigest(),
         trouble=raw.trouble,
@@ -99,7 +99,8 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
 
 def _shown_words(document: Document) -> Counter[str]:
     """How often each word stands in blocks that are shown."""
-    return Counter(word for block in document.blocks if block.chrome != "hidden" for word in block.text.casefold().split())
+    shown = (block.text for block in document.blocks if block.context.chrome != "hidden")
+    return Counter(word for text in shown for word in text.casefold().split())
 
 
 def _detected_encoding(body: bytes) -> str:
@@ -122,11 +123,7 @@ def _page_from_fields(raw: RawPage, settings: Settings) -> Page:
     """Facts of a page without HTML: a redirect, an error, or a row of a table."""
     given = raw.fields
     text = given.get("text", "")
-    blocks = [
-        Block(" ".join(line.split()), tag="p", place="body", level=0, chrome="", in_main=False, chosen="")
-        for line in text.splitlines()
-        if line.strip()
-    ]
+    blocks = [Block(" ".join(line.split()), _GIVEN) for line in text.splitlines() if line.strip()]
     stated = {"name": "robots", "content": given.get("robots", "")}
     declared = (given.get("language", "") or raw.header("content-language")).strip().lower()
     return Page(
@@ -143,7 +140,6 @@ def _page_from_fields(raw: RawPage, settings: Settings) -> Page:
         language=language_of(text, declared, settings.language),
         alternates=directives.language_alternates(raw, (), raw.url),
         blocks=tuple(blocks),
-        links=(),
         images=(),
         bytes_hash="",
         trouble=raw.trouble,

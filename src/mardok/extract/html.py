@@ -13,12 +13,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import lru_cache
+from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser
 
-from mardok.extract.page import Block, Image, Link
+from mardok.extract.page import Block, Context, Image, Link
 from mardok.urls import normal_url, resolved_url
 
 _BLOCK_TAGS = frozenset(
@@ -101,18 +102,33 @@ NOTICE = "notice"
 """Place of what calls itself a cookie or consent notice; whether it is one, its recurrence tells."""
 _MARK = "mardok-chosen"
 _LINK_EDGE = "\x01"
-_KNOWN_BLOCKS = 4096
+_REMEMBERED_TAGS = 1000
+_REMEMBERED_CHARACTERS = 1 << 22
+"""Markup that is remembered in one process."""
 
-_SIMPLE_TAGS = r"(?:li|p|td|th|h[1-6]|dt|dd|div|figcaption|caption|summary)"
 _RAW_TEXTS = "|".join(sorted(_RAW_TEXT_TAGS))
-_SPLIT = re.compile(
-    rf"(<!--.*?-->|<(?:{_RAW_TEXTS})\b[^>]*>.*?</(?:{_RAW_TEXTS})>"
-    # Most blocks hold a text, or a link with a text, and nothing else: each is read at once, not tag by tag.
-    rf"|<{_SIMPLE_TAGS}(?:\s[^>]*)?>(?:<a\s[^>]*>[^<]*</a>|[^<]+)</{_SIMPLE_TAGS}>|<[^>]*>)",
-    re.DOTALL,
+_RAW_TEXT = "<!--.*?-->|" + "|".join(
+    rf"<{name}\b[^<]*+(?:<(?!/{name}>)[^<]*+)*+</{name}>" for name in sorted(_RAW_TEXT_TAGS)
 )
-_SIMPLE = re.compile(rf"<{_SIMPLE_TAGS}[\s>]")
+# A template repeats its header, footer, menus and lists on every page: each is taken whole, and looked up before it is read.
+# What would be read differently the second time, or might hold any characters, is not in it.
+_PARTS = "|".join(
+    rf"<{name}(?:\s[^>]*)?>[^<]*+(?:<(?!/?(?:{name}|base|meta|{_RAW_TEXTS})\b|!)[^<]*+)*+</{name}>"
+    for name in ("header", "nav", "footer", "aside", "ul")
+)
+_SIMPLE_TAGS = r"(?:li|p|td|th|h[1-6]|dt|dd|div|figcaption|caption|summary)"
+_INLINE_TAGS = (
+    "a|abbr|b|bdi|bdo|big|br|cite|code|data|del|dfn|em|font|i|img|ins|kbd|mark|q|s|samp|small|span|strong|sub|sup|time|tt|u"
+    "|var|wbr"
+)
+# Most blocks hold text, links and inline elements, and nothing else: each is read at once, not tag by tag.
+_SIMPLE_BLOCK = rf"<{_SIMPLE_TAGS}(?:\s[^>]*)?>[^<]*+(?:</?(?:{_INLINE_TAGS})(?:\s[^>]*)?>[^<]*+)*+</{_SIMPLE_TAGS}>"
+_SPLIT = re.compile(rf"({_RAW_TEXT}|{_PARTS}|{_SIMPLE_BLOCK}|<[^>]*>)", re.DOTALL)
+_SPLIT_PART = re.compile(rf"({_SIMPLE_BLOCK}|<[^>]*>)")
 _SPLIT_TAGS = re.compile(r"(<[^>]*>)")
+_PART = re.compile(r"<(?:header|nav|footer|aside|ul)[\s>]")
+_SIMPLE = re.compile(rf"<{_SIMPLE_TAGS}[\s>]")
+_ADDRESS = re.compile(r'\s(?:href|src)="([^"]*)"')
 _NAME = re.compile(r"</?([a-z][^\s/>]*)")
 _ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
 _HREF = re.compile(r'\shref(?:="([^"]*)")?')
@@ -120,22 +136,53 @@ _NOTICE = re.compile(r"cookie|consent", re.IGNORECASE)
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True)
-class _Context:
-    """What the open elements say about the text inside them."""
+class _State:
+    """What the open elements say about what stands inside them; equal ones are one object."""
 
-    tag: str = "body"
-    place: str = "body"
-    level: int = 0
-    chrome: str = ""
-    in_main: bool = False
-    in_section: bool = False
-    is_unseen: bool = False
-    chosen: str = ""
-    inside: dict[str, _Context] = field(default_factory=dict, compare=False, repr=False)
-    """Contexts inside plain elements, by tag: pages repeat them thousands of times."""
-    known: dict[tuple[str, str], tuple[Block | None, str | None]] = field(default_factory=dict, compare=False, repr=False)
-    """Simple blocks by markup and origin, with the address they link to: a menu is read once, not once a page."""
+    __slots__ = ("context", "in_section", "inside", "is_unseen")
+
+    def __init__(self, context: Context, in_section: bool, is_unseen: bool) -> None:
+        self.context, self.in_section, self.is_unseen = context, in_section, is_unseen
+        self.inside: dict[str, _State] = {}
+        """States inside elements, by name, of those with telling attributes by tag: pages repeat them thousands of times."""
+
+    @classmethod
+    def of(cls, context: Context, in_section: bool, is_unseen: bool) -> _State:
+        key = context, in_section, is_unseen
+        return _STATES.get(key) or _STATES.setdefault(key, cls(*key))
+
+    def plain(self, name: str) -> _State:
+        """The state inside an element without telling attributes."""
+        found = self.inside[name] = _inner_state(self, name, {})
+        return found
+
+    def telling(self, name: str, markup: str) -> _State:
+        """The state inside an element with telling attributes."""
+        found = self.inside.get(markup)
+        if found is None:
+            if len(self.inside) > _REMEMBERED_TAGS:
+                self.inside.clear()
+            found = self.inside[markup] = _inner_state(self, name, _attributes(markup))
+        return found
+
+
+class _Memory:
+    """What pieces of markup were read as; emptied when it is full."""
+
+    def __init__(self) -> None:
+        self._found: dict[tuple[_State, str, str], Any] = {}
+        self._size = 0
+
+    def get(self, state: _State, markup: str, origin: str) -> Any:
+        """What the markup is there, below an origin or folder; None if it is not known."""
+        return self._found.get((state, markup, origin))
+
+    def put(self, state: _State, markup: str, origin: str, found: Any) -> None:
+        self._size += len(markup)
+        if self._size > _REMEMBERED_CHARACTERS:
+            self._found.clear()
+            self._size = len(markup)
+        self._found[state, markup, origin] = found
 
 
 @dataclass(slots=True)
@@ -152,7 +199,6 @@ class Document:
     link_elements: list[dict[str, str]] = field(default_factory=list)
     """Attributes of the link elements."""
     blocks: list[Block] = field(default_factory=list)
-    links: list[Link] = field(default_factory=list)
     images: list[Image] = field(default_factory=list)
 
 
@@ -171,7 +217,7 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
     Examples
     --------
     >>> document = read_document("<p>Old <b>vio</b>lins<br>and <a href='/bows'>bows</a>", "https://host.example/x")
-    >>> document.blocks[0].text, document.links[0].url, document.links[0].start
+    >>> document.blocks[0].text, document.blocks[0].links[0].url, document.blocks[0].links[0].start
     ('Old violins and bows', 'https://host.example/bows', 16)
     """
     parser = LexborHTMLParser(text)
@@ -179,13 +225,7 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
         _mark(parser, only, ignore)
     reader = _Reader(url)
     # A character reference can put the edge mark into any text, so it is taken out only now.
-    pieces = _SPLIT.split((parser.html or "").replace(_LINK_EDGE, " "))
-    read_markup, read_text, read_block = reader.markup, reader.text, reader.simple_block
-    for text_piece, markup in zip(pieces[::2], [*pieces[1::2], ""], strict=True):
-        if text_piece:
-            read_text(text_piece)
-        if markup:
-            (read_block if "<" in markup[1:] and _SIMPLE.match(markup) else read_markup)(markup)
+    reader.read(_SPLIT.split((parser.html or "").replace(_LINK_EDGE, " ")))
     return reader.finished()
 
 
@@ -215,105 +255,156 @@ def _is_telling(markup: str) -> bool:
 class _OpenLink:
     """A link as it is being read."""
 
-    __slots__ = ("alt", "anchor", "block", "end", "in_chrome", "rel", "start", "url")
+    __slots__ = ("alt", "anchor", "block", "end", "is_closed", "rel", "start", "url")
 
-    def __init__(self, url: str | None, rel: str, in_chrome: bool) -> None:
-        self.url, self.rel, self.in_chrome = url, rel, in_chrome
+    def __init__(self, url: str | None, rel: str) -> None:
+        self.url, self.rel, self.is_closed = url, rel, False
         self.anchor: list[str] = []
         self.alt = ""
         self.block, self.start, self.end = -1, 0, 0
 
+    def finished(self) -> Link:
+        assert self.url is not None, "a link that cannot be followed is not kept"
+        return Link(self.url, " ".join("".join(self.anchor).split()) or self.alt, self.rel, self.start, self.end)
+
 
 class _Reader:
-    """Turns the flat sequence of tags and texts into blocks and links."""
+    """Turns the flat sequence of tags and texts into blocks with links."""
 
     def __init__(self, url: str) -> None:
         self.document = Document(base=url)
-        self.origin = "/".join(url.split("/", 3)[:3])
+        self.blocks = self.document.blocks
         self.has_base = self.expects_title = False
-        self.context = _ROOT
-        self.stack: list[_Context] = []
+        self._set_base(url)
+        self.state = _ROOT
+        self.stack: list[_State] = []
         self.pieces: list[str] = []
         """Text of the present block; :data:`_LINK_EDGE` where a link begins or ends."""
         self.edges: list[_OpenLink] = []
         """The links of those edges, in their order."""
         self.link: _OpenLink | None = None
         self.link_at_block_start: _OpenLink | None = None
-        self.found_links: list[_OpenLink | Link] = []
-        """In the order in which they begin."""
         self.set_aside: list[tuple[int, list[str], list[_OpenLink], _OpenLink | None, _OpenLink | None]] = []
         """Blocks that an inline element of another kind interrupts: its depth, and what the block held so far."""
+
+    def _set_base(self, url: str) -> None:
+        self.document.base = url
+        self.origin = "/".join(url.split("/", 3)[:3])
+        self.folder = url.partition("?")[0].rpartition("/")[0]
+
+    def read(self, pieces: Sequence[str]) -> None:
+        """Read texts and, at every odd place, markup."""
+        is_markup = False
+        for piece in pieces:
+            if is_markup:
+                if "<" not in piece[1:]:
+                    self.markup(piece)
+                elif _PART.match(piece):
+                    self.part(piece)
+                elif _SIMPLE.match(piece):
+                    self.simple_block(piece)
+            elif piece:
+                self.text(piece)
+            is_markup = not is_markup
 
     def text(self, text: str) -> None:
         if "&" in text:
             text = _unescaped(text)
         if self.expects_title:
             self.document.title = " ".join(text.split())
-        if self.context.is_unseen:
+        if self.state.is_unseen:
             return
         self.pieces.append(text)
         if self.link is not None:
             self.link.anchor.append(text)
 
-    def simple_block(self, markup: str) -> None:
-        """A block with nothing in it but a text, or a link with a text."""
-        outer = self.context
-        known = outer.known.get((markup, self.origin)) if self.link is None else None
-        if known is not None:
-            if self.pieces:
-                self.flush()
-            self.add_simple(*known, "")
+    def part(self, markup: str) -> None:
+        """A header, menu or list, of which most stand on many pages."""
+        if self.link is not None:
+            self.read(_SPLIT_PART.split(markup))
             return
+        if self.pieces:
+            self.flush()
+        state, blocks, images = self.state, self.blocks, self.document.images
+        known = _MEMORY.get(state, markup, self.origin) or _MEMORY.get(state, markup, self.folder)
+        if known is not None:
+            blocks += known[0]
+            images += known[1]
+            return
+        n_blocks, n_images = len(blocks), len(images)
+        self.read(_SPLIT_PART.split(markup))
+        place = self._place_of(_ADDRESS.findall(markup))
+        if place is not None:
+            _MEMORY.put(state, markup, place, (tuple(blocks[n_blocks:]), tuple(images[n_images:])))
+
+    def _place_of(self, addresses: Sequence[str]) -> str | None:
+        """Below what addresses as written lead to the same pages: an origin, a folder; None if on no other page."""
+        if all(address.startswith(("/", "http://", "https://")) for address in addresses):
+            return self.origin
+        return None if any(address[:1] <= " " or address[0] in "#?" for address in addresses) else self.folder
+
+    def simple_block(self, markup: str) -> None:
+        """A block with nothing in it but text, links and inline elements."""
+        outer = self.state
         if self.link is not None or _is_telling(markup):
-            pieces = _SPLIT_TAGS.split(markup)
-            for text, tag in zip(pieces[::2], [*pieces[1::2], ""], strict=True):
-                if text:
-                    self.text(text)
-                if tag:
-                    self.markup(tag)
+            self.read(_SPLIT_TAGS.split(markup))
             return
         if self.pieces:
             self.flush()
         begin = markup.index(">") + 1
         name = markup[1:begin].partition(" ")[0].rstrip(">")
-        at = outer.inside.get(name) or self.plain_context(name)
-        if at.is_unseen:
+        state = outer.inside.get(name) or outer.plain(name)
+        if state.is_unseen:
             return
-        href = None
-        end = markup.rindex("</")
-        if markup[begin] == "<":
-            href = _HREF.search(markup, begin)
-            begin, end = markup.index(">", begin) + 1, markup.rindex("</a>")
-        text = " ".join((_unescaped(markup[begin:end]) if "&" in markup[begin:end] else markup[begin:end]).split())
-        block = Block(text, at.tag, at.place, at.level, at.chrome, at.in_main, at.chosen) if text else None
-        address, rel = None, ""
-        if href is not None:
-            written = _unescaped(href[1] or "") if "&" in (href[1] or "") else href[1] or ""
-            address = resolved_url(written, self.document.base) or ""
-            if "rel=" in markup[:begin]:
-                rel = " ".join(_attributes(markup[markup.index("<a ") : begin]).get("rel", "").lower().split())
-        self.add_simple(block, address, rel)
-        if not rel and (href is None or (href[1] or "").startswith(("/", "http"))):
-            if len(outer.known) >= _KNOWN_BLOCKS:
-                outer.known.clear()
-            outer.known[markup, self.origin] = block, address
+        inner = markup[begin : markup.rindex("</")]
+        if "<" not in inner:
+            text = " ".join((_unescaped(inner) if "&" in inner else inner).split())
+            if text:
+                self.blocks.append(Block(text, state.context))
+            return
+        self.inline_block(_SPLIT_TAGS.split(inner), state.context)
 
-    def add_simple(self, block: Block | None, address: str | None, rel: str) -> None:
-        """Add a block that is a text, or with an address a link, ``""`` for one that cannot be followed."""
-        blocks = self.document.blocks
-        if address:
-            at = block or self.context
-            in_chrome = bool(at.chrome) or at.chosen == "ignore"
-            where = ("", rel, -1, 0, 0) if block is None else (block.text, rel, len(blocks), 0, len(block.text))
-            self.found_links.append(Link(address, *where, in_chrome))
-        if block is not None:
-            blocks.append(block)
-
-    def plain_context(self, name: str) -> _Context:
-        """What text inside an element without telling attributes is; remembered, since pages repeat it."""
-        inner = _inner_context(self.context, name, {})
-        inner = self.context.inside[name] = _KNOWN_CONTEXTS.setdefault(inner, inner)
-        return inner
+    def inline_block(self, pieces: Sequence[str], context: Context) -> None:
+        """A block of texts and, at every odd place, tags of inline elements: what :meth:`flush` makes of it, in one pass."""
+        out: list[str] = []
+        length, has_space, is_markup = 0, False, False
+        found: list[_OpenLink] = []
+        link: _OpenLink | None = None
+        for piece in pieces:
+            if not is_markup:
+                text = _unescaped(piece) if "&" in piece else piece
+                words = " ".join(text.split())
+                if words:
+                    if length and (has_space or text[0].isspace()):
+                        words = " " + words
+                    if link is not None:
+                        if link.end == 0:
+                            link.start = length + (words[0] == " ")
+                        link.end = length + len(words)
+                    out.append(words)
+                    length += len(words)
+                    has_space = text[-1].isspace()
+                elif text:
+                    has_space = True
+            elif piece == "</a>":
+                link = None
+            elif piece[:2] == "<a" and piece[2] in " >":
+                link = self.new_link(piece)
+                if link is not None:
+                    found.append(link)
+            elif piece[:3] == "<br":
+                has_space = True
+            elif piece[:4] == "<img":
+                has_space = True
+                self.image(piece, link)
+            is_markup = not is_markup
+        text = "".join(out)
+        links = tuple([Link(at.url, text[at.start : at.end], at.rel, at.start, at.end) for at in found if at.end and at.url])
+        bare = tuple([at.finished() for at in found if at.url and not at.end])
+        if text:
+            self.blocks.append(Block(text, context, links))
+        if bare:
+            self.blocks.append(Block("", context, bare))
 
     def markup(self, markup: str) -> None:
         # Most links are written once on a site: to remember each would drive out the tags that come again.
@@ -325,6 +416,8 @@ class _Reader:
                 self.flush()
         elif tag.is_space:
             self.pieces.append(" ")
+            if self.link is not None:
+                self.link.anchor.append(" ")
         if tag.is_end:
             if tag.name == "a":
                 self.close_link()
@@ -332,23 +425,23 @@ class _Reader:
             if self.set_aside and self.set_aside[-1][0] == len(self.stack):
                 self.resume()
             if self.stack:
-                self.context = self.stack.pop()
+                self.state = self.stack.pop()
             return
         if tag.special is not None:
             tag.special(self, markup)
         if not tag.is_void:
-            self.stack.append(self.context)
+            self.stack.append(self.state)
             if tag.has_context:
                 self.enter(tag, markup)
 
     def enter(self, tag: _Tag, markup: str) -> None:
-        outer = self.context
+        outer = self.state
         if tag.is_telling:
-            inner = _inner_context(outer, tag.name, _attributes(markup))
-            self.context = _KNOWN_CONTEXTS.setdefault(inner, inner)
+            self.state = outer.telling(tag.name, markup)
         else:
-            self.context = outer.inside.get(tag.name) or self.plain_context(tag.name)
-        if not tag.is_block and (self.context.chrome, self.context.chosen) != (outer.chrome, outer.chosen):
+            self.state = outer.inside.get(tag.name) or outer.plain(tag.name)
+        inner = self.state.context
+        if not tag.is_block and (inner.chrome, inner.chosen) != (outer.context.chrome, outer.context.chosen):
             # A button or a hidden word inside a sentence is a block of its own, and the sentence goes on after it.
             self.set_aside.append((len(self.stack), self.pieces, self.edges, self.link_at_block_start, self.link))
             self.pieces, self.edges, self.link_at_block_start, self.link = [], [], None, None
@@ -360,32 +453,43 @@ class _Reader:
 
     def open_link(self, markup: str) -> None:
         self.close_link()
-        href = _HREF.search(markup)
-        if href is not None:
-            in_chrome = bool(self.context.chrome) or self.context.chosen == "ignore"
-            rel = " ".join(_attributes(markup).get("rel", "").lower().split()) if "rel=" in markup else ""
-            address = href[1] or ""
-            self.link = _OpenLink(
-                resolved_url(_unescaped(address) if "&" in address else address, self.document.base), rel, in_chrome
-            )
-            self.found_links.append(self.link)
-            self.edges.append(self.link)
-            self.pieces.append(_LINK_EDGE)
-
-    def close_link(self) -> None:
+        self.link = self.new_link(markup)
         if self.link is not None:
             self.edges.append(self.link)
             self.pieces.append(_LINK_EDGE)
-            self.link = None
 
-    def image(self, markup: str) -> None:
-        if self.context.is_unseen:
+    def new_link(self, markup: str) -> _OpenLink | None:
+        """A link as its tag says; None if the tag leads nowhere."""
+        href = _HREF.search(markup)
+        if href is None:
+            return None
+        address = href[1] or ""
+        url = resolved_url(_unescaped(address) if "&" in address else address, self.document.base)
+        return _OpenLink(url, _rel(markup) if "rel=" in markup else "")
+
+    def close_link(self) -> None:
+        link = self.link
+        if link is None:
             return
+        self.link = None
+        link.is_closed = True
+        self.edges.append(link)
+        self.pieces.append(_LINK_EDGE)
+        if link.block >= 0 and link.url is not None:  # its block ended before it did
+            block = self.blocks[link.block]
+            self.blocks[link.block] = block._replace(links=(*block.links, link.finished()))
+
+    def shown_image(self, markup: str) -> None:
+        if not self.state.is_unseen:
+            self.image(markup, self.link)
+
+    def image(self, markup: str, link: _OpenLink | None) -> None:
+        """An image, inside a link or not."""
         attrs = _attributes(markup)
         url = (attrs.get("src") and resolved_url(attrs["src"], self.document.base)) or ""
         self.document.images.append(Image(url, attrs.get("alt")))
-        if self.link is not None and not self.link.alt:
-            self.link.alt = " ".join(attrs.get("alt", "").split())
+        if link is not None and not link.alt:
+            link.alt = " ".join(attrs.get("alt", "").split())
 
     def root(self, markup: str) -> None:
         self.document.language = _attributes(markup).get("lang", "").strip().lower()
@@ -393,18 +497,18 @@ class _Reader:
     def base(self, markup: str) -> None:
         href = _attributes(markup).get("href")
         if href is not None and not self.has_base:
-            self.document.base, self.has_base = normal_url(href, self.document.base) or self.document.base, True
-            self.origin = "/".join(self.document.base.split("/", 3)[:3])
+            self._set_base(normal_url(href, self.document.base) or self.document.base)
+            self.has_base = True
 
     def meta(self, markup: str) -> None:
         self.document.metas.append(_attributes(markup))
 
     def link_element(self, markup: str) -> None:
-        if self.context.tag == "head":  # in the body it is not trusted: anybody's comment could carry one
+        if self.state.context.tag == "head":  # in the body it is not trusted: anybody's comment could carry one
             self.document.link_elements.append(_attributes(markup))
 
     def title(self, markup: str) -> None:  # noqa: ARG002 - all of them take the tag
-        self.expects_title = self.context.tag == "head" and not self.document.title
+        self.expects_title = self.state.context.tag == "head" and not self.document.title
 
     def flush(self) -> None:
         """End the present block."""
@@ -412,16 +516,25 @@ class _Reader:
         self.pieces.clear()
         if self.link is not None:
             self.link.anchor.append(" ")
-        has_link = bool(self.edges) or self.link_at_block_start is not None
-        text = self._text_with_links(raw) if has_link else " ".join(raw.split())
+        if not self.edges and self.link_at_block_start is None:
+            text = " ".join(raw.split())
+            if text:
+                self.blocks.append(Block(text, self.state.context))
+            return
+        begun = [link for link in dict.fromkeys(self.edges) if link.block < 0]
+        text = self._text_with_links(raw)
         self.link_at_block_start = self.link
         if text:
-            at = self.context
-            self.document.blocks.append(Block(text, at.tag, at.place, at.level, at.chrome, at.in_main, at.chosen))
+            here = len(self.blocks)
+            links = tuple(link.finished() for link in begun if link.url and link.is_closed and link.block == here)
+            self.blocks.append(Block(text, self.state.context, links))
+        bare = tuple(link.finished() for link in begun if link.url and link.is_closed and link.block < 0)
+        if bare:
+            self.blocks.append(Block("", self.state.context, bare))
 
     def _text_with_links(self, raw: str) -> str:
         """Collapse white space as everywhere, and note which characters each link covers."""
-        block = len(self.document.blocks)
+        block = len(self.blocks)
         out: list[str] = []
         length, has_space = 0, False
         link = self.link_at_block_start
@@ -449,14 +562,6 @@ class _Reader:
     def finished(self) -> Document:
         self.close_link()
         self.flush()
-        for link in self.found_links:
-            if isinstance(link, Link):
-                self.document.links.append(link)
-            elif link.url is not None:
-                anchor = " ".join("".join(link.anchor).split()) or link.alt
-                self.document.links.append(
-                    Link(link.url, anchor, link.rel, link.block, link.start, link.end, link.in_chrome)
-                )
         return self.document
 
 
@@ -493,14 +598,19 @@ _SPECIAL: dict[str, Callable[[_Reader, str], None]] = {
     "a": _Reader.open_link,
     "base": _Reader.base,
     "html": _Reader.root,
-    "img": _Reader.image,
+    "img": _Reader.shown_image,
     "link": _Reader.link_element,
     "meta": _Reader.meta,
     "title": _Reader.title,
 }
 _PLAIN_LINK = _tag("<a>")
-_ROOT = _Context()
-_KNOWN_CONTEXTS: dict[_Context, _Context] = {}
+_STATES: dict[tuple[Context, bool, bool], _State] = {}
+_ROOT = _State.of(Context("body", "body", 0, "", False, ""), False, False)
+_MEMORY = _Memory()
+
+
+def _rel(markup: str) -> str:
+    return " ".join(_attributes(markup).get("rel", "").lower().split())
 
 
 def _attributes(markup: str) -> dict[str, str]:
@@ -512,31 +622,28 @@ def _unescaped(text: str) -> str:
     return text.replace("&amp;", "&")
 
 
-def _inner_context(outer: _Context, name: str, attrs: Mapping[str, str]) -> _Context:
-    """What text inside the element is, given what it is outside."""
+def _inner_state(outer: _State, name: str, attrs: Mapping[str, str]) -> _State:
+    """What holds inside the element, given what holds outside."""
     role = attrs.get("role", "").strip().lower()
-    inner = replace(outer, inside={}, known={})
+    tag, place, level, chrome, in_main, chosen = outer.context
+    in_section = outer.in_section or name in ("article", "section")
     if name in _BLOCK_TAGS or name == "head":
-        inner = replace(inner, tag=name)
-    if name in _HEADINGS:
-        inner = replace(inner, level=_HEADINGS[name])
-    if name in _UNSEEN_TAGS:
-        inner = replace(inner, is_unseen=True)
+        tag = name
+    level = _HEADINGS.get(name, level)
     if (name == "main" and not role) or role == "main":
-        inner = replace(inner, place="main", in_main=True, in_section=True)
-    elif name in ("article", "section"):
-        inner = replace(inner, in_section=True)
+        place, in_main, in_section = "main", True, True
     if attrs.get(_MARK):
-        inner = replace(inner, chosen="ignore" if outer.chosen == "ignore" else attrs[_MARK])
+        chosen = "ignore" if chosen == "ignore" else attrs[_MARK]
     if _NOTICE.search(attrs.get("class", "")) or _NOTICE.search(attrs.get("id", "")):
-        inner = replace(inner, place=NOTICE)
-    chrome = _chrome_reason(outer, name, role, attrs)
-    if chrome and outer.chrome != "hidden":
-        inner = replace(inner, place=chrome, chrome=chrome)
-    return inner
+        place = NOTICE
+    reason = _chrome_reason(outer, name, role, attrs)
+    if reason and chrome != "hidden":
+        place = chrome = reason
+    is_unseen = outer.is_unseen or name in _UNSEEN_TAGS
+    return _State.of(Context(tag, place, level, chrome, in_main, chosen), in_section, is_unseen)
 
 
-def _chrome_reason(outer: _Context, name: str, role: str, attrs: Mapping[str, str]) -> str:
+def _chrome_reason(outer: _State, name: str, role: str, attrs: Mapping[str, str]) -> str:
     if "hidden" in attrs or attrs.get("aria-hidden") == "true" or _NOT_SHOWN.search(attrs.get("style", "")):
         return "hidden"
     if role in _CHROME_ROLES:

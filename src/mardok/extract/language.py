@@ -18,6 +18,7 @@ import stopwordsiso
 from mardok.settings import Language
 
 _WORD = re.compile(r"[^\W\d_]+")
+_ASCII_WORD = re.compile("[a-z]+")
 _CHECKED_CHARACTERS = 2000
 _CLASSIFIED_CHARACTERS = 300
 
@@ -31,7 +32,8 @@ def language_of(text: str, declared: str, settings: Language) -> str:
     'en'
     """
     declared = re.split(r"[-_]", declared)[0].lower()
-    words = _WORD.findall(text[:_CHECKED_CHARACTERS].casefold())
+    checked = text[:_CHECKED_CHARACTERS].casefold()
+    words = (_ASCII_WORD if checked.isascii() else _WORD).findall(checked)
     if len(words) < settings.minimum_words:
         return declared
     if declared and _is_believable(declared, words, settings):
@@ -44,7 +46,7 @@ def language_of(text: str, declared: str, settings: Language) -> str:
 def _is_believable(language: str, words: Sequence[str], settings: Language) -> bool:
     """Whether enough of the words are function words of the language, or nothing can be said against it."""
     known = function_words(language)
-    return known is None or sum(word in known for word in words) >= settings.function_word_share * len(words)
+    return known is None or sum(map(known.__contains__, words)) >= settings.function_word_share * len(words)
 
 
 @lru_cache(maxsize=256)

@@ -11,11 +11,9 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 
-class Block(NamedTuple):
-    """One block-level run of text."""
+class Context(NamedTuple):
+    """What the elements around a text say about it."""
 
-    text: str
-    """Text, white space collapsed, characters as on the page."""
     tag: str
     """Nearest block-level element."""
     place: str
@@ -23,11 +21,11 @@ class Block(NamedTuple):
     level: int
     """Heading level, 0 if it is no heading."""
     chrome: str
-    """Why the elements it stands in are chrome or not shown; ``""`` if they are neither."""
+    """Why the elements are chrome or not shown; ``""`` if they are neither."""
     in_main: bool
     """Whether it stands in a main landmark."""
     chosen: str
-    """``only`` or ``ignore`` if a selector of the settings matches an element it stands in, else ``""``."""
+    """``only`` or ``ignore`` if a selector of the settings matches one of the elements, else ``""``."""
 
 
 class Link(NamedTuple):
@@ -39,13 +37,19 @@ class Link(NamedTuple):
     """Anchor text; of an image link the alt text."""
     rel: str
     """``rel`` attribute in lower case."""
-    block: int
-    """Block the link's text begins in, -1 if it has none."""
     start: int
     end: int
-    """Characters of the block's text that the link covers."""
-    in_chrome: bool
-    """Whether it stands in elements that are chrome."""
+    """Characters of its block's text that the link covers."""
+
+
+class Block(NamedTuple):
+    """One block-level run of text with the links that begin in it."""
+
+    text: str
+    """Text, white space collapsed, characters as on the page; ``""`` for links without any text, as of images."""
+    context: Context
+    links: tuple[Link, ...] = ()
+    """In the order in which they begin."""
 
 
 class Image(NamedTuple):
@@ -78,7 +82,7 @@ class Page:
     alternates: tuple[tuple[str, str], ...]
     """hreflang in lower case and absolute address."""
     blocks: tuple[Block, ...]
-    links: tuple[Link, ...]
+    """In document order."""
     images: tuple[Image, ...]
     bytes_hash: str
     """SHA-256 of the body, ``""`` without a body."""
@@ -94,4 +98,5 @@ class Page:
     @property
     def h1(self) -> str:
         """First H1 that is shown."""
-        return next((block.text for block in self.blocks if block.level == 1 and block.chrome != "hidden"), self.h1_given)
+        shown = (block.text for block in self.blocks if block.context.level == 1 and block.context.chrome != "hidden")
+        return next(filter(None, shown), self.h1_given)

@@ -17,6 +17,7 @@ from mardok.findings.coverage import Coverage
 from mardok.findings.groups import Grouping
 from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
+from mardok.text.distinct import distinct
 from mardok.text.site import Site
 
 
@@ -65,18 +66,20 @@ def _crawl_troubles(
 
 def _blocked_links(site: Site, is_blocked: Callable[[str], bool]) -> Iterable[tuple[str, str, str, str]]:
     """Closed addresses that pages link to, one row each."""
-    for number, url in enumerate(site.links.urls):
+    placed_url = site.links.placed_url
+    for number in distinct(placed_url).tolist():
+        url = site.links.urls[number]
         if is_blocked(url):
-            pages = np.unique(site.links.page[site.links.url == number])
-            if len(pages):
-                yield url, "link-blocked", str(len(pages)), f"linked from {site.pages[pages[0]].url}"
+            pages = np.unique(site.links.page[placed_url == number])
+            yield url, "link-blocked", str(len(pages)), f"linked from {site.pages[pages[0]].url}"
 
 
 def _broken_images(site: Site, intake: Intake) -> Iterable[tuple[str, str, str, str]]:
     broken = {url: str(status) for url, status in intake.images.items() if status >= 400} | intake.failed
-    for row, url in sorted(set(zip(site.images.page.tolist(), site.images.url, strict=True))) if broken else ():
-        if url in broken:
-            yield site.pages[row].url, "image-broken", broken[url], url
+    is_broken = np.array([url in broken for url in site.images.urls], bool)[site.images.url]
+    places = zip(site.images.page[is_broken].tolist(), site.images.url[is_broken].tolist(), strict=True)
+    for row, url in sorted({(row, site.images.urls[number]) for row, number in places}):
+        yield site.pages[row].url, "image-broken", broken[url], url
 
 
 def _untranslated(

@@ -21,6 +21,7 @@ from scipy import sparse
 from mardok.compare.destinations import Destination
 from mardok.settings import Variants
 from mardok.sources.raw import Intake
+from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.urls import bare_host, variant_form
 
@@ -90,7 +91,7 @@ def coverage_of(
     """
     hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
     known = {*intake.other_files, *intake.failed, *intake.sitemaps, *intake.html_instead}
-    linked_urls = site.links.urls[np.unique(site.links.url)]
+    linked_urls = site.links.urls[distinct(site.links.placed_url)]
     unread = {
         url
         for url in linked_urls
@@ -108,7 +109,7 @@ def coverage_of(
         gaps.append(f"the crawl ended early ({intake.ended})")
     if unread:
         gaps.append(f"{len(unread)} addresses that its pages link to were not read")
-    if not len(site.links.url):
+    if not len(site.links.at):
         gaps.append("the sources hold no links")
     return Coverage(
         depth=_depths(site, ways, origin),
@@ -133,7 +134,7 @@ def _edges(site: Site, ways: Sequence[Destination]) -> tuple[NDArray[np.int64], 
 
 def _linked(site: Site, ways: Sequence[Destination]) -> frozenset[int]:
     source, target = _edges(site, ways)
-    return frozenset(np.unique(target[source != target]).tolist())
+    return frozenset(distinct(target[source != target]).tolist())
 
 
 def _depths(site: Site, ways: Sequence[Destination], origin: str) -> NDArray[np.int64]:
@@ -149,6 +150,6 @@ def _depths(site: Site, ways: Sequence[Destination], origin: str) -> NDArray[np.
     links = 0
     while len(frontier):
         depth[frontier] = links
-        reached = np.unique(graph[frontier].indices)
+        reached = distinct(graph[frontier].indices)
         frontier, links = reached[depth[reached] < 0], links + 1
     return depth

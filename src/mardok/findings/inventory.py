@@ -106,7 +106,7 @@ def pages_table(
             "robots": [", ".join(": ".join(filter(None, said)) for said in page.robots) for page in site.pages],
             "bytes_hash": [page.bytes_hash for page in site.pages],
             "text_hash": list(site.text_hashes),
-            "main_text": list(site.main_texts),
+            "main_text": [site.main_text(row) for row in range(n)],
             "source": [page.source for page in site.pages],
             "depth": [depth if depth >= 0 else pd.NA for depth in coverage.depth.tolist()],
             "in_sitemap": [("yes" if row in coverage.listed else "no") if coverage.has_sitemap else "" for row in range(n)],

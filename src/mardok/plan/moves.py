@@ -93,7 +93,8 @@ class Moves:
         site = self._site
         seen = set()
         for at in np.flatnonzero(np.isin(site.link_targets, list(self._move_of))).tolist():
-            source, row, anchor = int(site.links.page[at]), int(site.link_targets[at]), site.links.anchor[at]
+            source, row = int(site.links.page[at]), int(site.link_targets[at])
+            anchor = site.links.anchors[site.links.anchor[site.links.at[at]]]
             if row != source and (source, row, anchor) not in seen:
                 seen.add((source, row, anchor))
                 self._linking[row].append((source, anchor, bool(site.chrome_links[at])))

@@ -397,7 +397,7 @@ class _Writer:
             return []
         unique = [
             " ".join(piece for piece in run.b if piece != LINE_BREAK)
-            for run in difference(self.site.main_texts[keeper], self.site.main_texts[row])
+            for run in difference(self.site.main_text(keeper), self.site.main_text(row))
             if not run.is_same
         ]
         unique = [text for text in unique if text]

@@ -1,107 +1,105 @@
 """The blocks, links and images of a whole site, column by column.
 
-In:  the facts of pages, one page after the other.
+In:  the facts of pages in batches.
 Out: arrays over all blocks, links and images, in the order of the pages, with the offsets at which each page begins.
 
-A site has hundreds of them on each page. As objects they would fill the memory many times over; as columns of numbers and
-of strings that are kept once, they take little more than their text.
+A site has hundreds of blocks on each page, most of them those of its template. As objects they would fill the memory many
+times over. Here each different block of a batch is kept once, and each place on a page is the number of its block.
 """
 
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.extract.page import Page
+from mardok.extract.batch import Batch, Coded, Numbers
+from mardok.extract.page import Context, Page
 
 Ints = NDArray[np.int64]
 Codes = NDArray[np.int32]
 Strings = NDArray[np.object_]
 
-_REPEATED_LENGTH = 80
-"""Longest text of a block that is likely to be on other pages too, and is kept once."""
-
-
-class _Names:
-    """Strings that are kept once, each with a number."""
-
-    def __init__(self, *known: str) -> None:
-        self._number: dict[str, int] = {}
-        self.numbers(known)
-
-    def numbers(self, names: Sequence[str]) -> Iterable[int]:
-        known = self._number
-        for name in set(names).difference(known):
-            known[name] = len(known)
-        return map(known.__getitem__, names)
-
-    def strings(self) -> Strings:
-        found = np.empty(len(self._number), object)
-        found[:] = list(self._number)
-        return found
-
 
 @dataclass(frozen=True)
 class Blocks:
-    """All blocks of a site."""
+    """All blocks of a site: the different ones, and where they stand."""
 
-    first: Ints
-    """First block of each page; shape (n_pages + 1,)."""
     text: Strings
-    tag: Strings
-    place: Strings
-    level: Codes
-    chrome: Strings
-    """Why the elements a block stands in are chrome or not shown."""
-    in_main: NDArray[np.bool_]
-    chosen: Strings
+    """Text of each block, shape (n_blocks,); ``""`` where there are only links."""
+    contexts: tuple[Context, ...]
+    context: Codes
+    """Number of each block's context in ``contexts``."""
+    first: Ints
+    """First place of each page; shape (n_pages + 1,)."""
+    at: Codes
+    """Number of the block at each place, shape (n_places,)."""
 
     @property
-    def page(self) -> Ints:
-        """Page of each block."""
-        return np.repeat(np.arange(len(self.first) - 1), np.diff(self.first))
+    def page(self) -> Codes:
+        """Page of each place."""
+        return np.repeat(np.arange(len(self.first) - 1, dtype=np.int32), np.diff(self.first))
+
+    @property
+    def has_text(self) -> NDArray[np.bool_]:
+        """Whether each block has a text."""
+        return np.fromiter(map(bool, self.text), bool, len(self.text))
+
+    def where(self, holds: Callable[[Context], bool]) -> NDArray[np.bool_]:
+        """Whether something holds for the context of each block."""
+        return np.array([holds(context) for context in self.contexts], bool)[self.context]
 
 
 @dataclass(frozen=True)
 class Links:
-    """All links of a site."""
+    """All links of a site: those of its blocks, and where these stand."""
 
     first: Ints
-    """First link of each page; shape (n_pages + 1,)."""
-    block: Ints
-    """Block in its page, -1 for none."""
+    """First link of each block; shape (n_blocks + 1,)."""
+    url: Codes
+    """Number of the address in ``urls``, shape (n_links,)."""
+    anchor: Codes
+    """Number of the anchor text in ``anchors``."""
+    rel: Codes
+    """Number of the rel attribute in ``rels``."""
     start: Codes
     end: Codes
-    url: Codes
-    """Number of the address in ``urls``."""
-    anchor: Strings
-    rel: Strings
-    in_chrome: NDArray[np.bool_]
     urls: Strings
+    anchors: Strings
+    rels: Strings
+    page: Codes
+    """Page of each link of each place, shape (n_placed,)."""
+    place: Codes
+    """Place among the blocks of the site."""
+    at: Codes
+    """Number of the link at each place."""
 
     @property
-    def page(self) -> Ints:
-        """Page of each link."""
-        return np.repeat(np.arange(len(self.first) - 1), np.diff(self.first))
+    def placed_url(self) -> Codes:
+        """Number of the address of each placed link."""
+        return self.url[self.at]
 
 
 @dataclass(frozen=True)
 class Images:
     """All images of a site."""
 
-    page: Ints
-    url: Strings
-    alt: Strings
+    page: Codes
+    url: Codes
+    """Number of the address in ``urls``."""
+    alt: Codes
+    """Number of the alt text in ``alts``."""
     has_alt: NDArray[np.bool_]
+    urls: Strings
+    alts: Strings
 
 
 @dataclass(frozen=True)
 class Columns:
-    """Pages without their blocks, links and images, and these as columns."""
+    """Pages without their blocks and images, and these as columns."""
 
     pages: tuple[Page, ...]
     """In URL order."""
@@ -110,92 +108,144 @@ class Columns:
     images: Images
 
 
-def columns_of(pages: Iterable[Page]) -> Columns:
-    """Take pages apart, one at a time, and put them in URL order; of several with one address the last counts."""
-    kept: dict[str, tuple[Page, int]] = {}
-    small = _Names("")
-    urls, anchors, texts = _Names(), _Names(""), _Names()
-    block_text: list[str] = []
-    block = {name: array("i") for name in ("tag", "place", "level", "chrome", "in_main", "chosen")}
-    link = {name: array("i") for name in ("block", "start", "end", "url", "anchor", "rel", "in_chrome")}
-    image = {name: array("i") for name in ("url", "alt", "has_alt")}
-    n_blocks, n_links, n_images = array("q"), array("q"), array("q")
-    seen_texts: dict[str, str] = {}
-    for number, page in enumerate(pages):
-        if page.blocks:
-            shown, tags, places, levels, chrome, in_main, chosen = zip(*page.blocks, strict=True)
-            block_text += [seen_texts.setdefault(text, text) if len(text) <= _REPEATED_LENGTH else text for text in shown]
-            block["tag"].extend(small.numbers(tags))
-            block["place"].extend(small.numbers(places))
-            block["level"].extend(levels)
-            block["chrome"].extend(small.numbers(chrome))
-            block["in_main"].extend(in_main)
-            block["chosen"].extend(small.numbers(chosen))
-        if page.links:
-            addresses, anchor, rels, in_blocks, starts, ends, in_chrome = zip(*page.links, strict=True)
-            link["block"].extend(in_blocks)
-            link["start"].extend(starts)
-            link["end"].extend(ends)
-            link["url"].extend(urls.numbers(addresses))
-            link["anchor"].extend(anchors.numbers(anchor))
-            link["rel"].extend(small.numbers(rels))
-            link["in_chrome"].extend(in_chrome)
-        if page.images:
-            pictures, alts = zip(*page.images, strict=True)
-            image["url"].extend(texts.numbers(pictures))
-            image["alt"].extend(texts.numbers([alt or "" for alt in alts]))
-            image["has_alt"].extend([alt is not None for alt in alts])
-        n_blocks.append(len(page.blocks))
-        n_links.append(len(page.links))
-        n_images.append(len(page.images))
-        kept[page.url] = (replace(page, h1_given=page.h1, blocks=(), links=(), images=()), number)
-    ordered = [kept[url] for url in sorted(kept)]
-    order = np.array([number for _, number in ordered], np.int64)
-    names, known = small.strings(), anchors.strings()
-    block_first, at_block = _reordered(n_blocks, order)
-    link_first, at_link = _reordered(n_links, order)
-    image_first, at_image = _reordered(n_images, order)
-    text_column = np.empty(len(block_text), object)
-    text_column[:] = block_text
+def columns_of(batches: Iterable[Batch]) -> Columns:
+    """Put pages in URL order and what is on them into columns; of several pages with one address the last counts."""
+    pages: list[Page] = []
+    n_blocks, n_images = array("i"), array("i")
+    blocks, images = _BlockColumns(), _ImageColumns()
+    for batch in batches:
+        pages += batch.pages
+        n_blocks.extend(batch.n_blocks)
+        n_images.extend(batch.n_images)
+        blocks.add(batch)
+        images.add(batch)
+    last = {page.url: number for number, page in enumerate(pages)}
+    order = np.array([last[url] for url in sorted(last)], np.int64)
+    block_first, block_order = _reordered(n_blocks, order)
+    image_first, image_order = _reordered(n_images, order)
+    found = blocks.finished(block_first, block_order)
+    return Columns(
+        tuple(pages[number] for number in order.tolist()),
+        found,
+        blocks.links(found),
+        images.finished(image_first, image_order),
+    )
 
-    def codes(column: array[int], at: Ints) -> Codes:
-        return np.frombuffer(column, np.int32)[at] if len(column) else np.zeros(0, np.int32)
 
-    blocks = Blocks(
-        block_first,
-        text_column[at_block],
-        names[codes(block["tag"], at_block)],
-        names[codes(block["place"], at_block)],
-        codes(block["level"], at_block),
-        names[codes(block["chrome"], at_block)],
-        codes(block["in_main"], at_block).astype(bool),
-        names[codes(block["chosen"], at_block)],
-    )
-    links = Links(
-        link_first,
-        codes(link["block"], at_link).astype(np.int64),
-        codes(link["start"], at_link),
-        codes(link["end"], at_link),
-        codes(link["url"], at_link),
-        known[codes(link["anchor"], at_link)],
-        names[codes(link["rel"], at_link)],
-        codes(link["in_chrome"], at_link).astype(bool),
-        urls.strings(),
-    )
-    written = texts.strings()
-    images = Images(
-        np.repeat(np.arange(len(ordered)), np.diff(image_first)),
-        written[codes(image["url"], at_image)],
-        written[codes(image["alt"], at_image)],
-        codes(image["has_alt"], at_image).astype(bool),
-    )
-    return Columns(tuple(page for page, _ in ordered), blocks, links, images)
+class _Column:
+    """Numbers, as they come."""
+
+    def __init__(self) -> None:
+        self._parts: list[Codes] = []
+
+    def add(self, numbers: array[int] | Codes) -> None:
+        self._parts.append(np.asarray(numbers, np.int32))
+
+    def array(self) -> Codes:
+        return np.concatenate(self._parts) if self._parts else np.zeros(0, np.int32)
+
+
+class _CodedColumn(_Column):
+    """Values that recur, as they come."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._numbers: Numbers[str] = Numbers()
+
+    def add_coded(self, column: Coded) -> None:
+        self.add(np.array([self._numbers[name] for name in column.names], np.int32)[np.asarray(column.codes, np.int32)])
+
+    def names(self) -> Strings:
+        return _strings(self._numbers)
+
+
+class _BlockColumns:
+    """Blocks and their links, as they come."""
+
+    def __init__(self) -> None:
+        self.texts: list[str] = []
+        self.seen: dict[str, str] = {}
+        self.contexts: Numbers[Context] = Numbers()
+        self.places, self.context, self.n_links, self.start, self.end = (_Column() for _ in range(5))
+        self.url, self.anchor, self.rel = (_CodedColumn() for _ in range(3))
+
+    def add(self, batch: Batch) -> None:
+        """Add the blocks of a batch."""
+        self.places.add(np.asarray(batch.places, np.int32) + np.int32(len(self.texts)))
+        self.texts += [self.seen.setdefault(text, text) for text in batch.texts]
+        known = np.array([self.contexts[context] for context in batch.contexts], np.int32)
+        self.context.add(known[np.asarray(batch.context, np.int32)])
+        self.n_links.add(batch.n_links)
+        self.start.add(batch.start)
+        self.end.add(batch.end)
+        self.url.add_coded(batch.url)
+        self.anchor.add_coded(batch.anchor)
+        self.rel.add_coded(batch.rel)
+
+    def finished(self, first: Ints, order: Ints) -> Blocks:
+        """The blocks, with the places in the order given."""
+        return Blocks(_strings(self.texts), tuple(self.contexts), self.context.array(), first, self.places.array()[order])
+
+    def links(self, blocks: Blocks) -> Links:
+        """The links of the blocks, and of all places where the blocks stand."""
+        sizes = self.n_links.array().astype(np.int64)
+        first = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
+        with_links = np.flatnonzero((sizes > 0)[blocks.at]).astype(np.int32)
+        placed, n_placed = blocks.at[with_links], sizes[blocks.at[with_links]]
+        begins = np.cumsum(n_placed) - n_placed
+        at = np.repeat(first[placed] - begins, n_placed) + np.arange(n_placed.sum())
+        place = np.repeat(with_links, n_placed)
+        return Links(
+            first,
+            url=self.url.array(),
+            anchor=self.anchor.array(),
+            rel=self.rel.array(),
+            start=self.start.array(),
+            end=self.end.array(),
+            urls=self.url.names(),
+            anchors=self.anchor.names(),
+            rels=self.rel.names(),
+            page=blocks.page[place],
+            place=place,
+            at=at.astype(np.int32),
+        )
+
+
+class _ImageColumns:
+    """Images, as they come."""
+
+    def __init__(self) -> None:
+        self.url, self.alt, self.has_alt = _CodedColumn(), _CodedColumn(), _Column()
+
+    def add(self, batch: Batch) -> None:
+        """Add the images of a batch."""
+        self.url.add_coded(batch.image_url)
+        self.alt.add_coded(batch.image_alt)
+        self.has_alt.add(batch.image_has_alt)
+
+    def finished(self, first: Ints, order: Ints) -> Images:
+        """The images in the order given."""
+        return Images(
+            page=np.repeat(np.arange(len(first) - 1, dtype=np.int32), np.diff(first)),
+            url=self.url.array()[order],
+            alt=self.alt.array()[order],
+            has_alt=self.has_alt.array()[order].astype(bool),
+            urls=self.url.names(),
+            alts=self.alt.names(),
+        )
+
+
+def _strings(texts: Iterable[str]) -> Strings:
+    listed = list(texts)
+    found = np.empty(len(listed), object)
+    found[:] = listed
+    return found
 
 
 def _reordered(counts: Sequence[int], order: Ints) -> tuple[Ints, Ints]:
     """Where each page begins in a column once pages are in order, and from which place of the old column each item comes."""
     sizes = np.array(counts, np.int64)
-    begins = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
+    begins = np.cumsum(sizes) - sizes
     sizes = sizes[order]
     first = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
     return first, np.repeat(begins[order] - first[:-1], sizes) + np.arange(first[-1])

@@ -14,7 +14,8 @@ the order of letters less than 1024 places apart, else it is random altogether. 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from array import array
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache
 from typing import TypeAlias
@@ -79,18 +80,14 @@ class Corpus:
         return shingle_hashes(words, np.array([0, len(words)]))[0]
 
 
-def corpus_of(texts: Iterable[Sequence[str]]) -> Corpus:
-    """The words of texts, each given as its folded blocks; see :func:`word_hashes`."""
-    n_blocks: list[int] = []
-
-    def blocks() -> Iterator[str]:
-        for text in texts:
-            n_blocks.append(len(text))
-            yield from text
-
-    words, block_offsets = word_hashes(blocks())
-    first_blocks = np.concatenate([np.zeros(1, np.int64), np.cumsum(n_blocks, dtype=np.int64)])
-    return Corpus(words, block_offsets[first_blocks], block_offsets, first_blocks)
+def corpus_of(texts: Iterable[str]) -> Corpus:
+    """The words of folded texts, each with its blocks on lines of their own; see :func:`word_hashes`."""
+    lines = _hashed_lines(texts)
+    is_block = np.ones(len(lines.ends), bool)
+    is_block[lines.cuts] = False  # a long block is read in several lines
+    zero = np.zeros(1, np.int64)
+    first_blocks = np.concatenate([zero, np.cumsum(is_block)])[np.concatenate([zero, lines.of_texts])]
+    return Corpus(lines.words, lines.text_offsets, np.concatenate([zero, lines.ends[is_block]]), first_blocks)
 
 
 def word_hashes(texts: Iterable[str]) -> tuple[Hashes, Offsets]:
@@ -109,32 +106,66 @@ def word_hashes(texts: Iterable[str]) -> tuple[Hashes, Offsets]:
     >>> offsets.tolist(), bool((hashes[1:3] == hashes[3:]).all())
     ([0, 3, 3, 5], True)
     """
-    parts: list[Hashes] = []
-    counts: list[NDArray[np.int64]] = []
-    text_of: list[int] = []
+    lines = _hashed_lines(texts)
+    return lines.words, lines.text_offsets
+
+
+@dataclass(frozen=True)
+class _Lines:
+    """The words of the lines of texts."""
+
+    words: Hashes
+    ends: Offsets
+    """Words up to the end of each line, shape (n_lines,)."""
+    of_texts: Offsets
+    """Lines up to the end of each text, shape (n_texts,)."""
+    cuts: Offsets
+    """Lines that go on in the next."""
+
+    @property
+    def text_offsets(self) -> Offsets:
+        """Where each text begins in the words; shape (n_texts + 1,)."""
+        begins = np.concatenate([np.zeros(1, np.int64), self.ends])
+        return np.concatenate([np.zeros(1, np.int64), begins[self.of_texts]])
+
+
+def _hashed_lines(texts: Iterable[str]) -> _Lines:
+    words: list[Hashes] = []
+    ends: list[Offsets] = []
+    of_texts, cuts = array("q"), array("q")
     batch: list[str] = []
-    size, is_ascii, n_texts = 0, True, 0
+    size, n_lines, n_words, is_ascii = 0, 0, 0, True
+
+    def hash_batch() -> int:
+        hashes, line_ends = _words_in("\n".join(batch), is_ascii=is_ascii)
+        words.append(hashes)
+        ends.append(line_ends + n_words)
+        return n_words + len(hashes)
+
     for text in texts:
-        for piece in _pieces(text):
+        for piece, is_last in _pieces(text):
             if batch and (size + len(piece) > _BATCH or is_ascii != piece.isascii()):
-                _hash_batch(batch, is_ascii, parts, counts)
+                n_words = hash_batch()
                 batch, size = [], 0
             batch.append(piece)
-            text_of.append(n_texts)
+            n_lines += piece.count("\n") + 1
             size += len(piece) + 1
             is_ascii = piece.isascii()
-        n_texts += 1
+            if not is_last:
+                cuts.append(n_lines - 1)
+        of_texts.append(n_lines)
     if batch:
-        _hash_batch(batch, is_ascii, parts, counts)
-    offsets = np.zeros(n_texts + 1, np.int64)
-    if text_of:
-        np.add.at(offsets, np.array(text_of) + 1, np.concatenate(counts))
-        np.cumsum(offsets, out=offsets)
-    return (np.concatenate(parts) if parts else np.zeros(0, np.uint64)), offsets
+        hash_batch()
+    return _Lines(
+        np.concatenate([np.zeros(0, np.uint64), *words]),
+        np.concatenate([np.zeros(0, np.int64), *ends]),
+        np.array(of_texts, np.int64),
+        np.array(cuts, np.int64),
+    )
 
 
-def _pieces(text: str) -> Iterator[str]:
-    """A text in pieces that fit a batch, parted at a space; a longer word stays whole."""
+def _pieces(text: str) -> Iterator[tuple[str, bool]]:
+    """A text in pieces that fit a batch, parted at a space, and whether it is the last; a longer word stays whole."""
     start = 0
     while len(text) - start > _BATCH:
         cut = text.rfind(" ", start + 1, start + _BATCH)
@@ -142,23 +173,14 @@ def _pieces(text: str) -> Iterator[str]:
             cut = text.find(" ", start + _BATCH)
         if cut < 0:
             break
-        yield text[start:cut]
+        yield text[start:cut], False
         start = cut
-    yield text[start:] if start else text
+    if text:
+        yield text[start:] if start else text, True
 
 
-def _hash_batch(batch: Sequence[str], is_ascii: bool, parts: list[Hashes], counts: list[NDArray[np.int64]]) -> None:
-    """Hashes of the words of folded texts, and the number of words of each."""
-    joined = "\n".join(batch)
-    lengths = np.fromiter(map(len, batch), np.int64, len(batch)) + 1
-    hashes, starts = _words_in(joined, is_ascii=is_ascii)
-    parts.append(hashes)
-    ends = np.searchsorted(starts, np.cumsum(lengths))
-    counts.append(np.diff(ends, prepend=0).astype(np.int64))
-
-
-def _words_in(text: str, *, is_ascii: bool) -> tuple[Hashes, NDArray[np.int64]]:
-    """Hash and first place of each word of a folded text."""
+def _words_in(text: str, *, is_ascii: bool) -> tuple[Hashes, Offsets]:
+    """Hash of each word of a folded text, and the number of words up to the end of each line."""
     if is_ascii:
         codes = np.frombuffer(text.encode("ascii"), np.uint8)
         kinds = _ascii_kinds()[codes]
@@ -182,7 +204,8 @@ def _words_in(text: str, *, is_ascii: bool) -> tuple[Hashes, NDArray[np.int64]]:
     ends_here[:-1] &= ~inside[1:] | begins[1:]
     ends = np.flatnonzero(ends_here) + 1
     values = _ascii_values()[codes] if is_ascii else _values(codes.astype(np.uint64))
-    return _polynomials(values, starts, ends), starts
+    line_ends = np.append(np.flatnonzero(codes == ord("\n")), len(codes))
+    return _polynomials(values, starts, ends), np.searchsorted(starts, line_ends).astype(np.int64)
 
 
 def _letter_runs(kinds: NDArray[np.uint8]) -> NDArray[np.bool_]:

@@ -1,24 +1,24 @@
 """All pages of a site together, with their main texts.
 
-In:  the facts of each page, in any order; of several with one address the last counts.
+In:  the facts of pages in batches, in any order; of several with one address the last counts.
 Out: a :class:`Site`: pages in URL order, so that a page's row is the same in every table and array.
 """
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.extract.batch import Batch
 from mardok.extract.page import Page
 from mardok.settings import Text
-from mardok.text.columns import Blocks, Images, Links, Strings, columns_of
+from mardok.text.columns import Blocks, Codes, Images, Links, columns_of
 from mardok.text.hashes import Corpus, corpus_of
-from mardok.text.main_text import reasons_not_main
+from mardok.text.main_text import Reasons, reasons_not_main
 from mardok.text.words import folded, text_hash
 
 
@@ -27,30 +27,35 @@ class Site:
     """The pages of a site; position in every sequence is the row of the page."""
 
     pages: tuple[Page, ...]
-    """Pages without blocks, links and images, which stand in the columns."""
+    """Pages without blocks and images, which stand in the columns."""
     row_of: Mapping[str, int]
     """Row of each address."""
     blocks: Blocks
     links: Links
     images: Images
-    reasons: Strings
-    """Why each block is not main text, ``""`` if it is."""
-    link_targets: NDArray[np.int64]
-    """Row of the page that each link leads to, -1 if it was not read."""
+    reasons: Reasons
+    """Why the block at each place is not main text."""
+    link_targets: Codes
+    """Row of the page that each placed link leads to, -1 if it was not read."""
     chrome_links: NDArray[np.bool_]
-    """Whether each link stands in chrome."""
-    main_texts: tuple[str, ...]
-    """Main text of each page, one line a block."""
+    """Whether each placed link stands in chrome."""
+    main_places: NDArray[np.bool_]
+    """Whether a block of main text stands at each place: the blocks of the corpus."""
     text_hashes: tuple[str, ...]
     """Equal where words and punctuation are; ``""`` without words."""
     corpus: Corpus
     """Words of the main texts."""
 
+    def main_text(self, row: int) -> str:
+        """Main text of a page, one line a block."""
+        return _main_text(self.blocks, self.main_places, row)
+
     def running_text(self, row: int) -> list[str]:
         """Main-text blocks of a page that are no headings."""
         part = slice(self.blocks.first[row], self.blocks.first[row + 1])
-        is_text = (self.reasons[part] == "") & (self.blocks.level[part] == 0)
-        return list(self.blocks.text[part][is_text])
+        numbers = self.blocks.at[part][self.main_places[part]]
+        contexts = self.blocks.contexts
+        return [self.blocks.text[at] for at in numbers if not contexts[self.blocks.context[at]].level]
 
 
 def sections(site: Site) -> NDArray[np.int64]:
@@ -59,21 +64,18 @@ def sections(site: Site) -> NDArray[np.int64]:
     return np.unique(np.array(names, dtype=str), return_inverse=True)[1].astype(np.int64)
 
 
-def site_of(pages: Iterable[Page], settings: Text) -> Site:
+def site_of(batches: Iterable[Batch], settings: Text) -> Site:
     """Put the pages in order and settle their main texts."""
-    columns = columns_of(pages)
+    columns = columns_of(batches)
     blocks, links = columns.blocks, columns.links
     reasons = reasons_not_main(blocks, links, settings)
-    texts = _main_texts(blocks, reasons)
+    main_places = reasons.is_main & blocks.has_text[blocks.at]
     row_of = {page.url: row for row, page in enumerate(columns.pages)}
     characters: list[bytes] = []
-    corpus = corpus_of(_folded_blocks(texts, characters))
+    texts = (_main_text(blocks, main_places, row) for row in range(len(columns.pages)))
+    corpus = corpus_of(_folded(texts, characters))
     hashes = tuple(text_hash(written, corpus.words_of(row)) for row, written in enumerate(characters))
-    target_of_url = np.fromiter((row_of.get(url, -1) for url in links.urls), np.int64, len(links.urls))
-    in_chrome = links.in_chrome.copy()
-    in_block = links.block >= 0
-    at = blocks.first[links.page[in_block]] + links.block[in_block]
-    in_chrome[in_block] |= (reasons[at] != "").astype(bool)
+    target_of_url = np.fromiter((row_of.get(url, -1) for url in links.urls), np.int32, len(links.urls))
     return Site(
         columns.pages,
         row_of,
@@ -81,24 +83,22 @@ def site_of(pages: Iterable[Page], settings: Text) -> Site:
         links,
         columns.images,
         reasons,
-        target_of_url[links.url],
-        in_chrome,
-        texts,
+        target_of_url[links.placed_url],
+        ~reasons.is_main[links.place],
+        main_places,
         hashes,
         corpus,
     )
 
 
-def _main_texts(blocks: Blocks, reasons: Strings) -> tuple[str, ...]:
-    is_main = (reasons == "").astype(bool)
-    texts = blocks.text[is_main]
-    ends = np.concatenate([np.zeros(1, np.int64), np.cumsum(is_main)])[blocks.first].tolist()
-    return tuple("\n".join(texts[start:stop]) for start, stop in pairwise(ends))
+def _main_text(blocks: Blocks, main_places: NDArray[np.bool_], row: int) -> str:
+    part = slice(blocks.first[row], blocks.first[row + 1])
+    return "\n".join(blocks.text[blocks.at[part][main_places[part]]])
 
 
-def _folded_blocks(texts: Iterable[str], characters: list[bytes]) -> Iterator[Sequence[str]]:
-    """The blocks of each text, folded; a digest of its characters but white space is added to `characters`."""
+def _folded(texts: Iterable[str], characters: list[bytes]) -> Iterator[str]:
+    """The texts folded; a digest of the characters but white space of each is added to `characters`."""
     for text in texts:
         plain = folded(text)
         characters.append(hashlib.sha256("".join(plain.split()).encode("utf-8", "surrogatepass")).digest())
-        yield plain.split("\n") if plain else []
+        yield plain

@@ -6,11 +6,16 @@ Out: tables as :mod:`mardok.tables` declares them; ``page`` and ``target_page`` 
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+from typing import Any
+
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from mardok.extract.page import Context
 from mardok.tables import ALTERNATES, BLOCKS, IMAGES, LINKS
+from mardok.text.columns import Blocks, Codes
 from mardok.text.site import Site
 
 
@@ -22,41 +27,80 @@ def site_tables(site: Site, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.D
     is_boilerplate : ndarray of bool
         For each block of the corpus, which are the blocks of main text, whether it is boilerplate.
     """
-    blocks, links, images = site.blocks, site.links, site.images
-    is_main = (site.reasons == "").astype(bool)
-    reasons = site.reasons.copy()
-    reasons[is_main] = np.where(is_boilerplate, "boilerplate", "")
-    at = np.lexsort((links.start, links.block, links.page))
+    images = site.images
     return {
-        "blocks": BLOCKS.frame(
+        "blocks": _blocks_table(site, is_boilerplate),
+        "links": _links_table(site),
+        "images": IMAGES.frame(
             {
-                "page": blocks.page,
-                "block": np.arange(len(blocks.text)) - np.repeat(blocks.first[:-1], np.diff(blocks.first)),
-                "text": blocks.text,
-                "tag": blocks.tag,
-                "place": blocks.place,
-                "level": blocks.level,
-                "main": is_main,
-                "reason": reasons,
+                "page": images.page,
+                "url": _names(images.url, images.urls),
+                "alt": _names(images.alt, images.alts),
+                "has_alt": images.has_alt,
             }
         ),
-        "links": LINKS.frame(
-            {
-                "page": links.page[at],
-                "block": links.block[at],
-                "start": links.start[at],
-                "end": links.end[at],
-                "url": links.urls[links.url[at]],
-                "target_page": site.link_targets[at],
-                "anchor": links.anchor[at],
-                "rel": links.rel[at],
-                "chrome": site.chrome_links[at],
-            }
-        ),
-        "images": IMAGES.frame({"page": images.page, "url": images.url, "alt": images.alt, "has_alt": images.has_alt}),
         "alternates": ALTERNATES.frame(
             (row, hreflang, url, site.row_of.get(url, -1))
             for row, page in enumerate(site.pages)
             for hreflang, url in page.alternates
         ),
     }
+
+
+def _blocks_table(site: Site, is_boilerplate: NDArray[np.bool_]) -> pd.DataFrame:
+    blocks = site.blocks
+    shown = np.flatnonzero(blocks.has_text[blocks.at])
+    at = blocks.at[shown]
+    reasons = site.reasons.of.copy()
+    reasons[np.flatnonzero(site.main_places)[is_boilerplate]] = len(site.reasons.names)
+    text, names = pd.factorize(blocks.text)
+    return BLOCKS.frame(
+        {
+            "page": blocks.page[shown],
+            "block": _numbers_in_page(blocks)[shown],
+            "text": _names(text[at], names),
+            "tag": _context_column(blocks, at, lambda context: context.tag),
+            "place": _context_column(blocks, at, lambda context: context.place),
+            "level": np.array([context.level for context in blocks.contexts], np.int32)[blocks.context[at]],
+            "main": site.main_places[shown],
+            "reason": _names(reasons[shown], [*site.reasons.names, "boilerplate"]),
+        }
+    )
+
+
+def _links_table(site: Site) -> pd.DataFrame:
+    blocks, links = site.blocks, site.links
+    block = np.where(blocks.has_text[blocks.at], _numbers_in_page(blocks), -1)[links.place]
+    order = np.lexsort((links.start[links.at], block, links.page))
+    at = links.at[order]
+    return LINKS.frame(
+        {
+            "page": links.page[order],
+            "block": block[order],
+            "start": links.start[at],
+            "end": links.end[at],
+            "url": _names(links.url[at], links.urls),
+            "target_page": site.link_targets[order],
+            "anchor": _names(links.anchor[at], links.anchors),
+            "rel": _names(links.rel[at], links.rels),
+            "chrome": site.chrome_links[order],
+        }
+    )
+
+
+def _numbers_in_page(blocks: Blocks) -> Codes:
+    """The number of the block at each place among those of its page that have text."""
+    before = np.cumsum(blocks.has_text[blocks.at], dtype=np.int32) - np.int32(1)
+    at_begin = np.concatenate([np.zeros(1, np.int32), before + np.int32(1)])[blocks.first[:-1]]
+    return np.asarray(before - np.repeat(at_begin, np.diff(blocks.first)), np.int32)
+
+
+def _context_column(blocks: Blocks, at: Codes, what: Callable[[Context], str]) -> pd.Categorical[str]:
+    names, number = np.unique([what(context) for context in blocks.contexts], return_inverse=True)
+    return _names(number[blocks.context[at]], names)
+
+
+def _names(codes: NDArray[Any], names: Iterable[str]) -> pd.Categorical[str]:
+    """The names at their codes, without those that do not occur."""
+    found: pd.Categorical[str] = pd.Categorical.from_codes(codes, pd.Index(list(names))).remove_unused_categories()
+    return found

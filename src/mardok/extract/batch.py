@@ -1,0 +1,117 @@
+"""The facts of several pages, packed.
+
+In:  the facts of pages.
+Out: a :class:`Batch`: each different block once, column by column, and which of them stand on which page.
+
+Of the hundreds of blocks on a page most belong to the template, and a site has too many to keep them as objects. Packed,
+they are sent between processes, and put into the columns of the whole site, once a batch instead of once a page.
+"""
+
+from __future__ import annotations
+
+from array import array
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from typing import Generic, TypeVar
+
+from mardok.extract.page import Block, Context, Image, Page
+
+_Value = TypeVar("_Value", str, Context)
+
+
+class Numbers(dict[_Value, int], Generic[_Value]):
+    """Values that are kept once, each with a number: asked for a new one, it gives the next number."""
+
+    def __missing__(self, value: _Value) -> int:
+        self[value] = number = len(self)
+        return number
+
+
+@dataclass(frozen=True, slots=True)
+class Coded:
+    """A column of values that recur."""
+
+    names: tuple[str, ...]
+    """Each different value."""
+    codes: array[int]
+    """Number in ``names`` of each value."""
+
+
+def _coded(values: Iterable[str]) -> Coded:
+    numbers: Numbers[str] = Numbers()
+    codes = array("i", [numbers[value] for value in values])
+    return Coded(tuple(numbers), codes)
+
+
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """Several pages."""
+
+    pages: tuple[Page, ...]
+    """Without blocks and images."""
+    places: array[int]
+    """Number of each block of the pages, one page after the other."""
+    n_blocks: array[int]
+    """Blocks of each page."""
+    texts: tuple[str, ...]
+    """Text of each different block."""
+    contexts: tuple[Context, ...]
+    context: array[int]
+    """Number in ``contexts`` of each block's context."""
+    n_links: array[int]
+    """Links of each block."""
+    url: Coded
+    anchor: Coded
+    rel: Coded
+    start: array[int]
+    end: array[int]
+    """What is known of the links, one block after the other."""
+    n_images: array[int]
+    """Images of each page."""
+    image_url: Coded
+    image_alt: Coded
+    image_has_alt: array[int]
+    """What is known of the images, one page after the other."""
+
+
+def batch_of(pages: Iterable[Page]) -> Batch:
+    """Pack pages."""
+    kept = list(pages)
+    blocks, places = _different_blocks(kept)
+    links = [link for block in blocks for link in block.links]
+    images: list[Image] = [image for page in kept for image in page.images]
+    contexts: Numbers[Context] = Numbers()
+    context = array("i", [contexts[block.context] for block in blocks])
+    return Batch(
+        pages=tuple(replace(page, h1_given=page.h1, blocks=(), images=()) for page in kept),
+        places=places,
+        n_blocks=array("i", [len(page.blocks) for page in kept]),
+        texts=tuple([block.text for block in blocks]),
+        contexts=tuple(contexts),
+        context=context,
+        n_links=array("i", [len(block.links) for block in blocks]),
+        url=_coded([link.url for link in links]),
+        anchor=_coded([link.anchor for link in links]),
+        rel=_coded([link.rel for link in links]),
+        start=array("i", [link.start for link in links]),
+        end=array("i", [link.end for link in links]),
+        n_images=array("i", [len(page.images) for page in kept]),
+        image_url=_coded([image.url for image in images]),
+        image_alt=_coded([image.alt or "" for image in images]),
+        image_has_alt=array("b", [image.alt is not None for image in images]),
+    )
+
+
+def _different_blocks(pages: Iterable[Page]) -> tuple[list[Block], array[int]]:
+    """Each different block of the pages, and the number of each at its place."""
+    number: dict[Block, int] = {}
+    # The blocks of a template are the same objects on most pages, and an object is looked up faster than what it holds.
+    of_object: dict[int, int] = {}
+    places = array("i")
+    for page in pages:
+        for block in page.blocks:
+            found = of_object.get(id(block))
+            if found is None:
+                found = of_object[id(block)] = number.setdefault(block, len(number))
+            places.append(found)
+    return list(number), places
