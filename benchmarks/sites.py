@@ -9,7 +9,11 @@ from __future__ import annotations
 
 import random
 from collections.abc import Iterator
+from io import BytesIO
 from itertools import accumulate
+
+from warcio.statusandheaders import StatusAndHeaders
+from warcio.warcwriter import WARCWriter
 
 WORDS_A_PAGE = 400
 EDIT_RATES = (0.01, 0.05, 0.15, 0.4)
@@ -87,3 +91,14 @@ class Site:
     def url(self, page: int) -> str:
         """Address of a page."""
         return f"https://www.site.example/p/{page}.html"
+
+
+def write_warc(site: Site, path: str) -> None:
+    """Write all pages of a site as a gzipped WARC file."""
+    with open(path, "wb") as file:
+        writer = WARCWriter(file, gzip=True)
+        for page in range(site.n_pages):
+            body = site.html(page).encode()
+            headers = StatusAndHeaders("200 OK", [("Content-Type", "text/html; charset=utf-8")], protocol="HTTP/1.1")
+            record = writer.create_warc_record(site.url(page), "response", payload=BytesIO(body), http_headers=headers)
+            writer.write_record(record)

@@ -22,6 +22,7 @@ from typing import Any
 import pandas as pd
 
 from mardok.errors import FolderError
+from mardok.memory import give_back_memory
 from mardok.tables import SMALL_GAIN_DECIMALS, TABLES, Column, Table
 
 META_FILE = "audit.json"
@@ -131,6 +132,7 @@ def write_folder(
             frame.to_parquet(sibling / "data" / f"{name}.parquet", index=False)
             if TABLES[name].csv:
                 write_csv(sibling / f"{name}.csv", TABLES[name], frame)
+            give_back_memory()
         for name, text in texts.items():
             (sibling / name).write_text(text, "utf-8", newline="\n")
         (sibling / META_FILE).write_text(json.dumps(meta, indent=2, ensure_ascii=False) + "\n", "utf-8", newline="\n")

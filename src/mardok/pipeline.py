@@ -20,7 +20,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok import folder
-from mardok.compare.accounting import account
+from mardok.compare.accounting import Accounted, account
 from mardok.compare.destinations import Destination, destinations
 from mardok.compare.difference import Run, difference
 from mardok.compare.kept_pairs import kept_pairs
@@ -37,6 +37,7 @@ from mardok.findings.demand import Demand, match_demand
 from mardok.findings.groups import Grouping, find_groups, groups_table, variant_groups, with_variants
 from mardok.findings.inventory import pages_table, pairs_table
 from mardok.findings.keeper import Standing, preferred_origin
+from mardok.memory import give_back_memory
 from mardok.plan.gain import click_curve
 from mardok.plan.proposals import make_proposals
 from mardok.plan.ranking import plan_table, ranked, steps_table
@@ -46,7 +47,7 @@ from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
 from mardok.tables import UNREAD
-from mardok.text.site import Site, sections, site_of
+from mardok.text.site import Site, site_of
 from mardok.text.site_tables import site_tables
 from mardok.urls import normal_url
 
@@ -182,6 +183,7 @@ def audit(
     found = read_search(searches, intake) if searches else None
     batches = extract_batches(raw_pages(paths, base, intake, settings.sources), settings, jobs)
     site = site_of(_counted(batches, progress), settings.text)
+    give_back_memory()
     if not site.pages:
         raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
     tables, totals = _findings(site, intake, found, settings, progress)
@@ -216,6 +218,56 @@ def _findings(
     coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
 
     progress("comparing texts", 0)
+    compared = _compared(site, reasons, ways, standing, settings)
+    give_back_memory()
+
+    progress("making the plan", 0)
+    curve = click_curve(demand.rows) if demand is not None else None
+    proposals = ranked(make_proposals(site, ways, compared.grouping.groups, standing, curve, settings), settings.plan)
+    is_indexable = {row: not reason for row, reason in enumerate(reasons)}
+    check_safety(proposals, site, is_indexable, standing.origin + "/")
+
+    progress("writing tables", 0)
+    tables = {
+        "plan": plan_table(proposals),
+        "steps": steps_table(proposals),
+        "pages": pages_table(
+            site,
+            ways,
+            reasons,
+            standing,
+            compared.grouping,
+            compared.kept,
+            coverage,
+            compared.accounted,
+            compared.rows,
+            settings,
+        ),
+        "groups": groups_table(site, compared.grouping.groups),
+        "pairs": pairs_table(site, compared.kept),
+        "checks": check_rows(site, ways, compared.grouping, intake, coverage, reasons, is_blocked),
+        "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
+        **site_tables(site, compared.accounted.boilerplate_blocks),
+    }
+    return tables, {**_totals(tables, demand, compared.grouping), "crawl": coverage.totals()}
+
+
+@dataclass(frozen=True)
+class _Compared:
+    """What came of comparing the pages."""
+
+    grouping: Grouping
+    accounted: Accounted
+    kept: pd.DataFrame
+    """The pairs that are kept."""
+    rows: NDArray[np.int64]
+    """Pages that were compared: of variants only the keeper."""
+
+
+def _compared(
+    site: Site, reasons: Sequence[str], ways: Sequence[Destination], standing: Standing, settings: Settings
+) -> _Compared:
+    """Compare the pages; the sets of shingles, which fill much memory, are needed no longer than that."""
     rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
     traits = _traits(site, settings.copies)
     counting = page_sets(site.corpus, np.array(rows, np.int64))
@@ -224,29 +276,11 @@ def _findings(
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
     grouping = find_groups(site, variants, relations, traits, standing, settings)
     accounted = account(
-        site.corpus, apart.rows, _groups_of_copies(grouping, len(site.pages)), sections(site), text_links(site, ways),
+        site.corpus, apart.rows, _groups_of_copies(grouping, len(site.pages)), site.section, text_links(site, ways),
         settings.boilerplate,
     )  # fmt: skip
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-
-    progress("making the plan", 0)
-    curve = click_curve(demand.rows) if demand is not None else None
-    proposals = ranked(make_proposals(site, ways, grouping.groups, standing, curve, settings), settings.plan)
-    is_indexable = {row: not reason for row, reason in enumerate(reasons)}
-    check_safety(proposals, site, is_indexable, standing.origin + "/")
-
-    progress("writing tables", 0)
-    tables = {
-        "plan": plan_table(proposals),
-        "steps": steps_table(proposals),
-        "pages": pages_table(site, ways, reasons, standing, grouping, kept, coverage, accounted, apart.rows, settings),
-        "groups": groups_table(site, grouping.groups),
-        "pairs": pairs_table(site, kept),
-        "checks": check_rows(site, ways, grouping, intake, coverage, reasons, is_blocked),
-        "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
-        **site_tables(site, accounted.boilerplate_blocks),
-    }
-    return tables, {**_totals(tables, demand, grouping), "crawl": coverage.totals()}
+    return _Compared(grouping, accounted, kept, apart.rows)
 
 
 def _groups_of_copies(grouping: Grouping, n_pages: int) -> NDArray[np.int64]:

@@ -99,11 +99,13 @@ class Text(Section):
     """CSS selectors of what is never main text."""
 
     menu_link_share: float = Field(default=0.8, gt=0, le=1)
-    """Share of a block's characters in links from which it may belong to a menu outside the landmarks."""
+    """Share of a block's letters and digits in links from which it may belong to a menu outside the landmarks."""
     menu_pages: int = Field(default=5, ge=2)
     """Least number of pages that carry the same block of links for it to be a menu."""
     menu_page_share: float = Field(default=0.2, ge=0, le=1)
-    """Least share of all pages that do."""
+    """Least share of all pages that do; or"""
+    menu_section_share: float = Field(default=0.5, ge=0, le=1)
+    """least share of the pages of a section, which has menus of its own."""
 
     @field_validator("only", "ignore", mode="before")
     @classmethod

@@ -13,6 +13,8 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 ACTIONS = (
@@ -101,6 +103,15 @@ CHECKS: Mapping[str, str] = {
 
 
 @dataclass(frozen=True)
+class Recurring:
+    """A column of text that recurs, as numbers."""
+
+    codes: NDArray[np.integer]
+    """Number in `names` of each row's text."""
+    names: Sequence[str] | NDArray[np.object_]
+
+
+@dataclass(frozen=True)
 class Column:
     """One column of a table."""
 
@@ -136,14 +147,20 @@ class Table:
 
     def frame(self, rows: Iterable[Sequence[Any]] | Mapping[str, Any]) -> pd.DataFrame:
         """A data frame of this table from rows (in column order) or from columns by name, sorted."""
-        if isinstance(rows, Mapping):
-            data = pd.DataFrame({name: rows[name] for name in self.names})
-        else:
-            data = pd.DataFrame(list(rows), columns=self.names)
-        typed = data.astype({column.name: _pandas_dtype(column.dtype) for column in self.columns if column.dtype != "name"})
-        for column in self.columns:
-            if column.dtype == "name":
-                typed[column.name] = _ranked_names(typed[column.name])
+        if not isinstance(rows, Mapping):
+            listed = list(zip(*rows, strict=True)) or [()] * len(self.names)
+            rows = dict(zip(self.names, listed, strict=True))
+        typed = pd.DataFrame(
+            {
+                column.name: _category(rows[column.name])
+                if column.dtype == "name"
+                else _text_column(rows[column.name])
+                if column.dtype == "str"
+                else pd.Series(rows[column.name], dtype=_pandas_dtype(column.dtype), copy=False)
+                for column in self.columns
+            },
+            copy=False,
+        )
         if _is_ordered(typed, self.order):  # a sort copies millions of rows
             return typed
         return typed.sort_values(list(self.order), kind="stable", ignore_index=True)
@@ -170,11 +187,12 @@ def _is_ordered(frame: pd.DataFrame, order: Sequence[str]) -> bool:
     for name in order:
         if not tied.any():
             break
+        at = np.flatnonzero(tied) if frame[name].dtype == "str" else slice(None)  # strings are dear to make
         values = _comparable(frame[name])
-        at = np.flatnonzero(tied)
-        if (values[at] > values[at + 1]).any():
+        before, after = values[:-1][at], values[1:][at]
+        if ((before > after) & tied[at]).any():
             return False
-        tied[at] = values[at] == values[at + 1]
+        tied[at] &= before == after
     return True
 
 
@@ -183,14 +201,38 @@ def _comparable(column: pd.Series) -> NDArray[Any]:
     return np.asarray(column.cat.codes if column.dtype == "category" else column.to_numpy())
 
 
-def _ranked_names(column: pd.Series) -> pd.Series:
-    """Recurring text as a category whose names are in order, so that comparing numbers compares names."""
-    names = column if column.dtype == "category" else column.astype("category")
-    kept = names.cat.categories.astype(_pandas_dtype("str"))
-    order = kept.argsort()
-    rank = np.empty(len(order), np.int32)
-    rank[order] = np.arange(len(order), dtype=np.int32)
-    return pd.Series(pd.Categorical.from_codes(rank[names.cat.codes], kept[order]), names.index, name=names.name)
+def _category(column: Any) -> pd.Categorical[str]:
+    """Recurring text as a category of the names that occur, in order, so that comparing numbers compares names."""
+    if not isinstance(column, Recurring):
+        listed = pd.Categorical(column)
+        column = Recurring(listed.codes, np.asarray(listed.categories, object))
+    codes, names = column.codes, column.names
+    used = np.flatnonzero(np.bincount(codes, minlength=len(names)))
+    kept = _arrow_text(np.asarray(names, object)[used])
+    order = pc.sort_indices(kept).to_numpy()
+    rank = np.zeros(len(names), np.int32)
+    rank[used[order]] = np.arange(len(order), dtype=np.int32)
+    ordered: Any = pd.Index(pd.array(kept.take(order), dtype=_pandas_dtype("str")))
+    ordered._cache["is_unique"] = True  # to find that out, pandas would keep every name a second time
+    found: pd.Categorical[str] = pd.Categorical.from_codes(rank[codes], ordered)
+    return found
+
+
+def _text_column(column: Any) -> pd.Series:
+    text = _pandas_dtype("str")
+    return (
+        column if isinstance(column, pd.Series) and column.dtype == text else pd.Series(pd.array(_arrow_text(column), text))
+    )
+
+
+def _arrow_text(texts: Iterable[str]) -> pa.LargeStringArray:
+    """Strings for Arrow, laid down at once: growing with each string, it would hold three times the memory for a while."""
+    listed = list(texts)
+    raw = "".join(listed).encode("utf-8", "replace")
+    lengths = map(len, listed) if raw.isascii() else (len(text.encode("utf-8", "replace")) for text in listed)
+    ends = np.cumsum(np.fromiter(lengths, np.int64, len(listed)))
+    offsets = np.concatenate([np.zeros(1, np.int64), ends])
+    return pa.LargeStringArray.from_buffers(len(listed), pa.py_buffer(offsets), pa.py_buffer(raw))
 
 
 def _pandas_dtype(dtype: str) -> Any:

@@ -13,6 +13,7 @@ too many rather than too few; their places are then grouped by whole hashes.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,8 +22,9 @@ from numpy.typing import NDArray
 from mardok.compare.join import Ints
 from mardok.settings import Boilerplate
 from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, run_hashes, short_block_hashes
+from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, Offsets, run_hashes, short_block_hashes
 
+_WORDS_AT_ONCE = 1 << 18
 _SIEVE_BITS = 26
 _MOST_CARRIERS = 64
 """Pages with a run up to which it is asked whether they link to each other."""
@@ -54,7 +56,7 @@ def account(corpus: Corpus, rows: Ints, group_of: Ints, section_of: Ints, links:
     n_pages = corpus.n_texts
     counts = np.zeros(n_pages, bool)
     counts[rows] = True
-    page_of = np.repeat(np.arange(n_pages, dtype=np.int32), corpus.n_words)
+    page_of = np.repeat(np.arange(n_pages, dtype=np.uint32), corpus.n_words)
     places, runs = _repeated_runs(corpus.words, page_of, counts)
     pages = page_of[places].astype(np.int64)
     carried = _Carried(runs, pages, section_of, settings)
@@ -63,41 +65,58 @@ def account(corpus: Corpus, rows: Ints, group_of: Ints, section_of: Ints, links:
     is_shared = _is_shared(runs, pages, group_of, links, n_pages, carried)
     in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS) & ~in_boilerplate
 
-    def per_page(words: NDArray[np.bool_]) -> Ints:
-        return np.bincount(page_of[words], minlength=n_pages) * counts
-
-    boilerplate, shared = per_page(in_boilerplate), per_page(in_shared)
-    sums = np.concatenate([np.zeros(1, np.int64), np.cumsum(in_boilerplate)])
-    in_block = sums[corpus.block_offsets[1:]] - sums[corpus.block_offsets[:-1]]
-    lengths = np.diff(corpus.block_offsets)
+    boilerplate = _counted(in_boilerplate, corpus.offsets) * counts
+    shared = _counted(in_shared, corpus.offsets) * counts
+    in_block, lengths = _counted(in_boilerplate, corpus.block_offsets), np.diff(corpus.block_offsets)
     return Accounted(
         corpus.n_words * counts - boilerplate - shared, shared, boilerplate, (in_block == lengths) & (lengths > 0)
     )
 
 
-def _repeated_runs(words: Hashes, page_of: NDArray[np.int32], counts: NDArray[np.bool_]) -> tuple[Ints, Ints]:
+def _runs(
+    words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[np.bool_]
+) -> Iterator[tuple[int, Hashes, NDArray[np.bool_]]]:
+    """Hashes of the runs at all places, a part at a time: its first place, and which of them are runs of one page."""
+    for first in range(0, len(words) - RUN_WORDS + 1, _WORDS_AT_ONCE):
+        part = slice(first, first + _WORDS_AT_ONCE + RUN_WORDS - 1)
+        hashes, pages = run_hashes(words[part]), page_of[part]
+        begins = pages[: len(hashes)]
+        yield first, hashes, (begins == pages[RUN_WORDS - 1 :]) & counts[begins]
+
+
+def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[np.bool_]) -> tuple[Ints, Ints]:
     """Places of the runs that stand on two pages or more, and the number of the run at each."""
-    hashes = run_hashes(words)
-    if not len(hashes):
-        return np.zeros(0, np.int64), np.zeros(0, np.int64)
-    # A run must not go from one page into the next.
-    is_run = (page_of[: len(hashes)] == page_of[RUN_WORDS - 1 :]) & counts[page_of[: len(hashes)]]
     bits = np.uint64(max(int(len(counts) - 1).bit_length(), 1))
-    keys = (hashes >> bits) << bits
-    keys |= page_of[: len(hashes)].astype(np.uint64)
-    keys = distinct(keys[is_run]) >> bits  # a run twice on one page is no run of two pages
+    keys, end = np.empty(len(words), np.uint64), 0
+    for first, hashes, is_run in _runs(words, page_of, counts):
+        hashes >>= bits
+        hashes <<= bits
+        hashes |= page_of[first : first + len(hashes)]
+        n_runs = int(np.count_nonzero(is_run))
+        keys[end : end + n_runs] = hashes[is_run]
+        end += n_runs
+    keys = keys[:end]
+    keys.sort()
+    keys = keys[first_of_equal(keys)]  # a run twice on one page is no run of two pages
+    keys >>= bits
     repeated = keys[~first_of_equal(keys)]
     repeated = repeated[first_of_equal(repeated)]
+    del keys
+    if not len(repeated):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
     # Most runs are on one page only: a table of bits leaves a few to look for among the repeated ones.
     mask = np.uint64((1 << min(max(len(repeated).bit_length() + 4, 16), _SIEVE_BITS)) - 1)
     sieve = np.zeros(int(mask) + 1, bool)
     sieve[(repeated & mask).view(np.int64)] = True
-    cut = hashes >> bits
-    places = np.flatnonzero(sieve[(cut & mask).view(np.int64)] & is_run)
-    cut = cut[places]
-    at = np.minimum(np.searchsorted(repeated, cut), max(len(repeated) - 1, 0))
-    places = places[repeated[at] == cut] if len(repeated) else places[:0]
-    return places, np.unique(hashes[places], return_inverse=True)[1].astype(np.int64)
+    places, whole = [], []
+    for first, hashes, is_run in _runs(words, page_of, counts):
+        cut = hashes >> bits
+        likely = np.flatnonzero(sieve[(cut & mask).view(np.int64)] & is_run)
+        cut = cut[likely]
+        found = likely[repeated[np.minimum(np.searchsorted(repeated, cut), len(repeated) - 1)] == cut]
+        places.append(found + first)
+        whole.append(hashes[found])
+    return np.concatenate(places), np.unique(np.concatenate(whole), return_inverse=True)[1].astype(np.int64)
 
 
 class _Carried:
@@ -142,6 +161,12 @@ def _is_shared(runs: Ints, pages: Ints, group_of: Ints, links: Ints, n_pages: in
     return np.asarray(found[at])
 
 
+def _counted(words: NDArray[np.bool_], offsets: Offsets) -> Ints:
+    """How many of the words between each offset and the next are marked."""
+    marked = np.flatnonzero(words)
+    return np.diff(np.searchsorted(marked, offsets))
+
+
 def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
     """Words that stand in a run beginning at one of the places."""
     covered = np.zeros(n_words, bool)
@@ -156,7 +181,7 @@ def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
 
 def _add_short_blocks(
     corpus: Corpus,
-    page_of: NDArray[np.int32],
+    page_of: NDArray[np.uint32],
     counts: NDArray[np.bool_],
     section_of: Ints,
     settings: Boilerplate,

@@ -80,7 +80,7 @@ class PageSets:
 
     def taken(self, rows: Ints) -> PageSets:
         """Those of some of the pages."""
-        return PageSets(rows, self.sets.taken(self.places(rows)))
+        return self if len(rows) == len(self.rows) else PageSets(rows, self.sets.taken(self.places(rows)))
 
 
 def page_sets(corpus: Corpus, rows: Ints) -> PageSets:

@@ -9,6 +9,7 @@ they are sent between processes, and put into the columns of the whole site, onc
 
 from __future__ import annotations
 
+import re
 from array import array
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
@@ -16,6 +17,7 @@ from typing import Generic, TypeVar
 
 from mardok.extract.page import Block, Context, Image, Page
 
+_LETTERS = re.compile(r"[^\W_]+")
 _Value = TypeVar("_Value", str, Context)
 
 
@@ -66,6 +68,9 @@ class Batch:
     start: array[int]
     end: array[int]
     """What is known of the links, one block after the other."""
+    n_letters: array[int]
+    n_linked_letters: array[int]
+    """Letters and digits of each block with links, 0 for others; and how many of them links cover."""
     n_images: array[int]
     """Images of each page."""
     image_url: Coded
@@ -95,11 +100,21 @@ def batch_of(pages: Iterable[Page]) -> Batch:
         rel=_coded([link.rel for link in links]),
         start=array("i", [link.start for link in links]),
         end=array("i", [link.end for link in links]),
+        n_letters=array("i", [len(_letters(block.text)) if block.links else 0 for block in blocks]),
+        n_linked_letters=array("i", [_n_linked_letters(block) for block in blocks]),
         n_images=array("i", [len(page.images) for page in kept]),
         image_url=_coded([image.url for image in images]),
         image_alt=_coded([image.alt or "" for image in images]),
         image_has_alt=array("b", [image.alt is not None for image in images]),
     )
+
+
+def _letters(text: str) -> str:
+    return "".join(_LETTERS.findall(text))
+
+
+def _n_linked_letters(block: Block) -> int:
+    return sum(len(_letters(block.text[link.start : link.end])) for link in block.links)
 
 
 def _different_blocks(pages: Iterable[Page]) -> tuple[list[Block], array[int]]:

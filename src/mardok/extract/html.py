@@ -80,7 +80,7 @@ _BLOCK_TAGS = frozenset(
     ]
 )
 _VOID_TAGS = frozenset(
-    ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"]
+    ["area", "base", "br", "col", "embed", "frame", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"]
 )
 _SPACE_TAGS = frozenset(
     ["br", "img", "input", "select", "textarea", "button", "embed", "object", "video", "audio", "canvas", "svg", "iframe"]
@@ -255,13 +255,17 @@ def _is_telling(markup: str) -> bool:
 class _OpenLink:
     """A link as it is being read."""
 
-    __slots__ = ("alt", "anchor", "block", "end", "is_closed", "rel", "start", "url")
+    __slots__ = ("alt", "anchor", "block", "end", "in_page", "is_closed", "rel", "start", "url")
 
-    def __init__(self, url: str | None, rel: str) -> None:
-        self.url, self.rel, self.is_closed = url, rel, False
+    def __init__(self, url: str | None, rel: str, in_page: bool) -> None:
+        self.url, self.rel, self.in_page, self.is_closed = url, rel, in_page, False
         self.anchor: list[str] = []
         self.alt = ""
         self.block, self.start, self.end = -1, 0, 0
+
+    def is_sign(self, text: str) -> bool:
+        """Whether the text of the link is only the sign that headings carry for those who want their address."""
+        return self.in_page and not any(map(str.isalnum, text))
 
     def finished(self) -> Link:
         assert self.url is not None, "a link that cannot be followed is not kept"
@@ -312,7 +316,7 @@ class _Reader:
             text = _unescaped(text)
         if self.expects_title:
             self.document.title = " ".join(text.split())
-        if self.state.is_unseen:
+        if self.state.is_unseen or (self.link is not None and self.link.is_sign(text)):
             return
         self.pieces.append(text)
         if self.link is not None:
@@ -374,7 +378,7 @@ class _Reader:
             if not is_markup:
                 text = _unescaped(piece) if "&" in piece else piece
                 words = " ".join(text.split())
-                if words:
+                if words and not (link is not None and link.is_sign(text)):
                     if length and (has_space or text[0].isspace()):
                         words = " " + words
                     if link is not None:
@@ -465,7 +469,7 @@ class _Reader:
             return None
         address = href[1] or ""
         url = resolved_url(_unescaped(address) if "&" in address else address, self.document.base)
-        return _OpenLink(url, _rel(markup) if "rel=" in markup else "")
+        return _OpenLink(url, _rel(markup) if "rel=" in markup else "", address[:1] == "#")
 
     def close_link(self) -> None:
         link = self.link
@@ -490,6 +494,15 @@ class _Reader:
         self.document.images.append(Image(url, attrs.get("alt")))
         if link is not None and not link.alt:
             link.alt = " ".join(attrs.get("alt", "").split())
+
+    def textless_link(self, markup: str) -> None:
+        """A frame, or a part of an image map: it leads somewhere and shows no text."""
+        attrs = _attributes(markup)
+        address = attrs.get("href") or attrs.get("src")
+        url = address and resolved_url(address, self.document.base)
+        if url and not self.state.is_unseen:
+            name = " ".join((attrs.get("alt") or attrs.get("title") or "").split())
+            self.blocks.append(Block("", self.state.context, (Link(url, name, _rel(markup), 0, 0),)))
 
     def root(self, markup: str) -> None:
         self.document.language = _attributes(markup).get("lang", "").strip().lower()
@@ -596,7 +609,9 @@ def _tag(markup: str) -> _Tag | None:
 
 _SPECIAL: dict[str, Callable[[_Reader, str], None]] = {
     "a": _Reader.open_link,
+    "area": _Reader.textless_link,
     "base": _Reader.base,
+    "frame": _Reader.textless_link,
     "html": _Reader.root,
     "img": _Reader.shown_image,
     "link": _Reader.link_element,

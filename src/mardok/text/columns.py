@@ -28,11 +28,17 @@ Strings = NDArray[np.object_]
 class Blocks:
     """All blocks of a site: the different ones, and where they stand."""
 
-    text: Strings
-    """Text of each block, shape (n_blocks,); ``""`` where there are only links."""
+    texts: Strings
+    """Each different text."""
+    text: Codes
+    """Number in ``texts`` of each block's text, shape (n_blocks,); that of ``""`` where there are only links."""
     contexts: tuple[Context, ...]
     context: Codes
     """Number of each block's context in ``contexts``."""
+    n_letters: Codes
+    """Letters and digits of each block with links, 0 for others."""
+    n_linked_letters: Codes
+    """Those of them that links cover."""
     first: Ints
     """First place of each page; shape (n_pages + 1,)."""
     at: Codes
@@ -46,7 +52,12 @@ class Blocks:
     @property
     def has_text(self) -> NDArray[np.bool_]:
         """Whether each block has a text."""
-        return np.fromiter(map(bool, self.text), bool, len(self.text))
+        return (self.lengths > 0)[self.text]
+
+    @property
+    def lengths(self) -> Ints:
+        """Characters of each different text."""
+        return np.fromiter(map(len, self.texts), np.int64, len(self.texts))
 
     def where(self, holds: Callable[[Context], bool]) -> NDArray[np.bool_]:
         """Whether something holds for the context of each block."""
@@ -163,28 +174,41 @@ class _BlockColumns:
     """Blocks and their links, as they come."""
 
     def __init__(self) -> None:
-        self.texts: list[str] = []
-        self.seen: dict[str, str] = {}
+        self.n_blocks = 0
+        self.texts: Numbers[str] = Numbers()
         self.contexts: Numbers[Context] = Numbers()
         self.places, self.context, self.n_links, self.start, self.end = (_Column() for _ in range(5))
+        self.text, self.n_letters, self.n_linked_letters = (_Column() for _ in range(3))
         self.url, self.anchor, self.rel = (_CodedColumn() for _ in range(3))
 
     def add(self, batch: Batch) -> None:
         """Add the blocks of a batch."""
-        self.places.add(np.asarray(batch.places, np.int32) + np.int32(len(self.texts)))
-        self.texts += [self.seen.setdefault(text, text) for text in batch.texts]
+        self.places.add(np.asarray(batch.places, np.int32) + np.int32(self.n_blocks))
+        self.n_blocks += len(batch.texts)
+        self.text.add(np.array([self.texts[text] for text in batch.texts], np.int32))
         known = np.array([self.contexts[context] for context in batch.contexts], np.int32)
         self.context.add(known[np.asarray(batch.context, np.int32)])
         self.n_links.add(batch.n_links)
         self.start.add(batch.start)
         self.end.add(batch.end)
+        self.n_letters.add(batch.n_letters)
+        self.n_linked_letters.add(batch.n_linked_letters)
         self.url.add_coded(batch.url)
         self.anchor.add_coded(batch.anchor)
         self.rel.add_coded(batch.rel)
 
     def finished(self, first: Ints, order: Ints) -> Blocks:
         """The blocks, with the places in the order given."""
-        return Blocks(_strings(self.texts), tuple(self.contexts), self.context.array(), first, self.places.array()[order])
+        return Blocks(
+            _strings(self.texts),
+            self.text.array(),
+            tuple(self.contexts),
+            self.context.array(),
+            self.n_letters.array(),
+            self.n_linked_letters.array(),
+            first,
+            self.places.array()[order],
+        )
 
     def links(self, blocks: Blocks) -> Links:
         """The links of the blocks, and of all places where the blocks stand."""

@@ -7,13 +7,13 @@ Out: a :class:`Site`: pages in URL order, so that a page's row is the same in ev
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.extract.batch import Batch
+from mardok.extract.batch import Batch, Numbers
 from mardok.extract.page import Page
 from mardok.settings import Text
 from mardok.text.columns import Blocks, Codes, Images, Links, columns_of
@@ -30,6 +30,8 @@ class Site:
     """Pages without blocks and images, which stand in the columns."""
     row_of: Mapping[str, int]
     """Row of each address."""
+    section: NDArray[np.int64]
+    """A number for each page, equal for pages of one host whose addresses begin with the same folder."""
     blocks: Blocks
     links: Links
     images: Images
@@ -55,20 +57,15 @@ class Site:
         part = slice(self.blocks.first[row], self.blocks.first[row + 1])
         numbers = self.blocks.at[part][self.main_places[part]]
         contexts = self.blocks.contexts
-        return [self.blocks.text[at] for at in numbers if not contexts[self.blocks.context[at]].level]
-
-
-def sections(site: Site) -> NDArray[np.int64]:
-    """A number for each page, equal for pages of one host whose addresses begin with the same folder."""
-    names = ["/".join(page.url.split("/", 4)[:4]) if page.url.count("/") > 3 else "" for page in site.pages]
-    return np.unique(np.array(names, dtype=str), return_inverse=True)[1].astype(np.int64)
+        return [self.blocks.texts[self.blocks.text[at]] for at in numbers if not contexts[self.blocks.context[at]].level]
 
 
 def site_of(batches: Iterable[Batch], settings: Text) -> Site:
     """Put the pages in order and settle their main texts."""
     columns = columns_of(batches)
     blocks, links = columns.blocks, columns.links
-    reasons = reasons_not_main(blocks, links, settings)
+    section = _sections(columns.pages)
+    reasons = reasons_not_main(blocks, section, settings)
     main_places = reasons.is_main & blocks.has_text[blocks.at]
     row_of = {page.url: row for row, page in enumerate(columns.pages)}
     characters: list[bytes] = []
@@ -79,6 +76,7 @@ def site_of(batches: Iterable[Batch], settings: Text) -> Site:
     return Site(
         columns.pages,
         row_of,
+        section,
         blocks,
         links,
         columns.images,
@@ -91,9 +89,15 @@ def site_of(batches: Iterable[Batch], settings: Text) -> Site:
     )
 
 
+def _sections(pages: Sequence[Page]) -> NDArray[np.int64]:
+    number: Numbers[str] = Numbers()
+    names = ("/".join(page.url.split("/", 4)[:4]) if page.url.count("/") > 3 else "" for page in pages)
+    return np.array([number[name] for name in names], np.int64)
+
+
 def _main_text(blocks: Blocks, main_places: NDArray[np.bool_], row: int) -> str:
     part = slice(blocks.first[row], blocks.first[row + 1])
-    return "\n".join(blocks.text[blocks.at[part][main_places[part]]])
+    return "\n".join(blocks.texts[blocks.text[blocks.at[part][main_places[part]]]])
 
 
 def _folded(texts: Iterable[str], characters: list[bytes]) -> Iterator[str]:

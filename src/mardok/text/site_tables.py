@@ -6,15 +6,15 @@ Out: tables as :mod:`mardok.tables` declares them; ``page`` and ``target_page`` 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from typing import Any
+from collections.abc import Callable
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.extract.page import Context
-from mardok.tables import ALTERNATES, BLOCKS, IMAGES, LINKS
+from mardok.memory import give_back_memory
+from mardok.tables import ALTERNATES, BLOCKS, IMAGES, LINKS, Recurring
 from mardok.text.columns import Blocks, Codes
 from mardok.text.site import Site
 
@@ -28,14 +28,19 @@ def site_tables(site: Site, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.D
         For each block of the corpus, which are the blocks of main text, whether it is boilerplate.
     """
     images = site.images
+    # Each is large, and what is needed to make it is as large again.
+    blocks = _blocks_table(site, is_boilerplate)
+    give_back_memory()
+    links = _links_table(site)
+    give_back_memory()
     return {
-        "blocks": _blocks_table(site, is_boilerplate),
-        "links": _links_table(site),
+        "blocks": blocks,
+        "links": links,
         "images": IMAGES.frame(
             {
                 "page": images.page,
-                "url": _names(images.url, images.urls),
-                "alt": _names(images.alt, images.alts),
+                "url": Recurring(images.url, images.urls),
+                "alt": Recurring(images.alt, images.alts),
                 "has_alt": images.has_alt,
             }
         ),
@@ -53,17 +58,16 @@ def _blocks_table(site: Site, is_boilerplate: NDArray[np.bool_]) -> pd.DataFrame
     at = blocks.at[shown]
     reasons = site.reasons.of.copy()
     reasons[np.flatnonzero(site.main_places)[is_boilerplate]] = len(site.reasons.names)
-    text, names = pd.factorize(blocks.text)
     return BLOCKS.frame(
         {
             "page": blocks.page[shown],
             "block": _numbers_in_page(blocks)[shown],
-            "text": _names(text[at], names),
+            "text": Recurring(blocks.text[at], blocks.texts),
             "tag": _context_column(blocks, at, lambda context: context.tag),
             "place": _context_column(blocks, at, lambda context: context.place),
             "level": np.array([context.level for context in blocks.contexts], np.int32)[blocks.context[at]],
             "main": site.main_places[shown],
-            "reason": _names(reasons[shown], [*site.reasons.names, "boilerplate"]),
+            "reason": Recurring(reasons[shown], (*site.reasons.names, "boilerplate")),
         }
     )
 
@@ -79,10 +83,10 @@ def _links_table(site: Site) -> pd.DataFrame:
             "block": block[order],
             "start": links.start[at],
             "end": links.end[at],
-            "url": _names(links.url[at], links.urls),
+            "url": Recurring(links.url[at], links.urls),
             "target_page": site.link_targets[order],
-            "anchor": _names(links.anchor[at], links.anchors),
-            "rel": _names(links.rel[at], links.rels),
+            "anchor": Recurring(links.anchor[at], links.anchors),
+            "rel": Recurring(links.rel[at], links.rels),
             "chrome": site.chrome_links[order],
         }
     )
@@ -95,12 +99,6 @@ def _numbers_in_page(blocks: Blocks) -> Codes:
     return np.asarray(before - np.repeat(at_begin, np.diff(blocks.first)), np.int32)
 
 
-def _context_column(blocks: Blocks, at: Codes, what: Callable[[Context], str]) -> pd.Categorical[str]:
+def _context_column(blocks: Blocks, at: Codes, what: Callable[[Context], str]) -> Recurring:
     names, number = np.unique([what(context) for context in blocks.contexts], return_inverse=True)
-    return _names(number[blocks.context[at]], names)
-
-
-def _names(codes: NDArray[Any], names: Iterable[str]) -> pd.Categorical[str]:
-    """The names at their codes, without those that do not occur."""
-    found: pd.Categorical[str] = pd.Categorical.from_codes(codes, pd.Index(list(names))).remove_unused_categories()
-    return found
+    return Recurring(number.astype(np.int8)[blocks.context[at]], names.tolist())
