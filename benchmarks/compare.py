@@ -20,7 +20,9 @@ from sites import Site
 from mardok.compare.accounting import account
 from mardok.compare.copies import find_copies
 from mardok.compare.join import contained_pairs, shingle_sets
+from mardok.compare.passages import passages_of
 from mardok.compare.relations import PageSets, Relations, Traits, page_sets, relations_of
+from mardok.compare.runs import repeated_runs
 from mardok.extract.extraction import extract_page
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
@@ -112,10 +114,13 @@ def main() -> None:
     pages = page_sets(corpus, np.arange(n_pages))
     for minimum in (0.8, 0.5):
         row(f"join at {minimum}", least(lambda m=minimum: related(pages, corpus, m)), n_pages)  # type: ignore[misc]
-    everyone, nowhere = np.arange(n_pages), np.zeros(n_pages, np.int64)
+    everyone, nowhere, is_counted = np.arange(n_pages), np.zeros(n_pages, np.int64), np.ones(n_pages, bool)
+    runs = repeated_runs(corpus, is_counted)
+    row("runs of eight words on two pages or more", least(lambda: repeated_runs(corpus, is_counted)), n_pages)
+    row("passages", least(lambda: passages_of(runs, n_pages)), n_pages)
     row(
         "words accounted for",
-        least(lambda: account(corpus, everyone, everyone, nowhere, nowhere[:0], settings.boilerplate)),
+        least(lambda: account(corpus, runs, is_counted, everyone, nowhere, nowhere[:0], settings.boilerplate)),
         n_pages,
     )
     row("containment from 0.8", least(lambda: contained_pairs(pages.sets, np.arange(n_pages), 0.8, 0.5, 20)), n_pages)

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 import mardok
 from mardok.compare.accounting import account
+from mardok.compare.runs import repeated_runs
 from mardok.settings import Boilerplate
 from mardok.text.hashes import corpus_of
 
@@ -74,14 +75,9 @@ def test_words_are_accounted_for_by_the_definition(pages: list[list[str]], data:
     section = data.draw(st.lists(st.integers(0, 2), min_size=n, max_size=n))
     links = data.draw(st.sets(st.tuples(st.integers(0, n - 1), st.integers(0, n - 1)), max_size=9))
     codes = np.array(sorted(a * n + b for a, b in links), np.int64)
-    found = account(
-        corpus_of(map("\n".join, pages)),
-        np.array(counted, np.int64),
-        np.array(group),
-        np.array(section),
-        codes,
-        Boilerplate(),
-    )
+    corpus, counts = corpus_of(map("\n".join, pages)), np.isin(np.arange(n), counted)
+    runs = repeated_runs(corpus, counts)
+    found = account(corpus, runs, counts, np.array(group), np.array(section), codes, Boilerplate())
     fast = list(zip(found.own.tolist(), found.shared.tolist(), found.boilerplate.tolist(), strict=True))
     assert fast == slow_account(pages, counted, group, section, links)
 

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mardok.text.hashes import corpus_of, word_hashes
-from mardok.text.words import folded, shown_pieces, text_hash, words
+from mardok.text.words import folded, shown_pieces, text_hash, word_spans, words
 
 VANISHING = {
     0xAD,
@@ -64,6 +64,7 @@ LETTERS = "aZ\u00e9\u00df\u0130\u0323\u0301'-\u2019\u2011\u00ad\u200b\u200d \n.,
 LETTERS += "\u0e01\u0e34\u0e01\u6f22\u3042\u0628\u0650\u0915\u093f\ufb01\u00bd\u0663\U0001f3bb\U00020000"
 
 
+@settings(deadline=None)
 @given(st.text(alphabet=LETTERS, max_size=30))
 def test_words_are_what_the_definition_says(text: str) -> None:
     assert words(text) == slow_words(text)
@@ -130,3 +131,16 @@ def test_equal_shingle_hashes_mean_equal_runs_of_three_words(texts: list[list[st
 @given(st.text(alphabet="ab ,.\u6f22\u5b57"))
 def test_shown_pieces_lose_nothing_but_white_space(text: str) -> None:
     assert "".join(shown_pieces(text)) == "".join(text.split())
+
+
+@settings(deadline=None, max_examples=300)
+@given(st.text(alphabet=LETTERS + " ", max_size=30))
+def test_spans_cut_out_the_words_as_they_are_written(text: str) -> None:
+    spans = word_spans(text)
+    found = words(text)
+    assert len(spans) == len(found)
+    assert all(0 <= start < end <= len(text) for start, end in spans)
+    starts = [start for start, _ in spans]
+    assert starts == sorted(starts)
+    for (start, end), word in zip(spans, found, strict=True):
+        assert word in words(text[start:end])

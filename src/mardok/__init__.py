@@ -5,6 +5,7 @@ from mardok.compare.difference import Run
 from mardok.errors import (
     FolderError,
     MardokError,
+    SelectionError,
     SettingsError,
     SourceError,
     TableError,
@@ -12,6 +13,7 @@ from mardok.errors import (
     UnsafePlanError,
 )
 from mardok.pipeline import Audit, audit, load
+from mardok.questions import Selection, mentions, missing_links, phrases
 from mardok.settings import Settings, read_settings
 from mardok.sources.crawl.run import CrawlSummary, crawl
 
@@ -21,6 +23,8 @@ __all__ = [
     "FolderError",
     "MardokError",
     "Run",
+    "Selection",
+    "SelectionError",
     "Settings",
     "SettingsError",
     "SourceError",
@@ -31,5 +35,8 @@ __all__ = [
     "crawl",
     "find_copies",
     "load",
+    "mentions",
+    "missing_links",
+    "phrases",
     "read_settings",
 ]

@@ -8,6 +8,7 @@
     ├── SettingsError    a setting that does not exist or is out of bounds
     ├── FolderError      an audit folder that is not one, or must not be replaced
     ├── UnknownPageError an address that the audit does not know
+    ├── SelectionError   a question about no page, or for what is not to be had
     └── UnsafePlanError  a plan that failed its safety check and was not written
 """
 
@@ -34,6 +35,10 @@ class FolderError(MardokError):
 
 class UnknownPageError(MardokError):
     """An address that is not in the audit."""
+
+
+class SelectionError(MardokError):
+    """A question about no page, or for what is not to be had."""
 
 
 class UnsafePlanError(MardokError):

@@ -10,6 +10,7 @@ import datetime
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
+from functools import cached_property
 from importlib.metadata import version
 from os import PathLike, fspath
 from pathlib import Path
@@ -26,6 +27,7 @@ from mardok.compare.difference import Run, difference
 from mardok.compare.kept_pairs import kept_pairs
 from mardok.compare.links import inlink_counts, link_weights, text_links
 from mardok.compare.relations import Traits, page_sets, relations_of
+from mardok.compare.runs import repeated_runs
 from mardok.deliver.report import report_html
 from mardok.errors import SourceError, UnknownPageError
 from mardok.extract.batch import Batch
@@ -37,27 +39,28 @@ from mardok.findings.demand import Demand, match_demand
 from mardok.findings.groups import Grouping, find_groups, groups_table, variant_groups, with_variants
 from mardok.findings.inventory import pages_table, pairs_table
 from mardok.findings.keeper import Standing, preferred_origin
+from mardok.findings.wording import boilerplate_table, passages_table, phrases_table
 from mardok.memory import give_back_memory
 from mardok.plan.gain import click_curve
 from mardok.plan.proposals import make_proposals
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
-from mardok.settings import Copies, Settings
+from mardok.settings import Copies, Phrases, Settings
 from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
 from mardok.tables import UNREAD
+from mardok.text.hashes import corpus_of
 from mardok.text.site import Site, site_of
 from mardok.text.site_tables import site_tables
+from mardok.text.stems import Stemmed, stemmed
+from mardok.text.words import folded
 from mardok.urls import normal_url
 
 Progress = Callable[[str, int], None]
 """Told of each step of the work: its name, and how many pages are done (0 where they are not counted)."""
 
-_NOT_IN_THIS_VERSION = (
-    "kind, site_name, thin, thin_reason, clicks_before",
-    "phrases, boilerplate",
-)
+_NOT_IN_THIS_VERSION = ("kind, site_name, thin, thin_reason, clicks_before",)
 
 
 @dataclass(frozen=True)
@@ -98,6 +101,14 @@ class Audit:
     def checks(self) -> pd.DataFrame:
         """One row a trouble of a page."""
         return self.tables["checks"]
+
+    @cached_property
+    def stemmed(self) -> Stemmed:
+        """The words of the main texts with their stems, for questions about wording; made when first asked for."""
+        settings = Phrases.model_validate(self.meta["settings"]["phrases"])
+        corpus = corpus_of(map(folded, self.pages["main_text"]))
+        stop_words = {folded(word) for word in settings.stop_words}
+        return stemmed(corpus, self.pages["language"].tolist(), stop_words)
 
     def row_of(self, url: str) -> int:
         """Row of an address in :attr:`pages`.
@@ -246,6 +257,7 @@ def _findings(
         "groups": groups_table(site, compared.grouping.groups),
         "pairs": pairs_table(site, compared.kept),
         "checks": check_rows(site, ways, compared.grouping, intake, coverage, reasons, is_blocked),
+        **compared.wording,
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
         **site_tables(site, compared.accounted.boilerplate_blocks),
     }
@@ -260,6 +272,8 @@ class _Compared:
     accounted: Accounted
     kept: pd.DataFrame
     """The pairs that are kept."""
+    wording: dict[str, pd.DataFrame]
+    """The tables of phrases, passages and boilerplate."""
     rows: NDArray[np.int64]
     """Pages that were compared: of variants only the keeper."""
 
@@ -275,12 +289,17 @@ def _compared(
     apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
     grouping = find_groups(site, variants, relations, traits, standing, settings)
-    accounted = account(
-        site.corpus, apart.rows, _groups_of_copies(grouping, len(site.pages)), site.section, text_links(site, ways),
-        settings.boilerplate,
-    )  # fmt: skip
+    counts = np.isin(np.arange(len(site.pages)), apart.rows)
+    runs = repeated_runs(site.corpus, counts)
+    group_of = _groups_of_copies(grouping, len(site.pages))
+    accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
+    wording = {
+        "passages": passages_table(site, runs, accounted),
+        "boilerplate": boilerplate_table(site, runs, accounted, counts, group_of),
+        "phrases": phrases_table(site, counts, settings.phrases),
+    }
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    return _Compared(grouping, accounted, kept, apart.rows)
+    return _Compared(grouping, accounted, kept, wording, apart.rows)
 
 
 def _groups_of_copies(grouping: Grouping, n_pages: int) -> NDArray[np.int64]:

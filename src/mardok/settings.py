@@ -188,6 +188,29 @@ class Boilerplate(Section):
     """Share of the section's pages above which that is so."""
 
 
+class Phrases(Section):
+    """Which phrases are told."""
+
+    words: tuple[int, int] = (2, 4)
+    """Fewest and most words of a phrase, 1 to 6."""
+    uses: int = Field(default=3, ge=1)
+    """Least number of uses on the site for a phrase to stand in the audit folder."""
+    stop_words: tuple[str, ...] = ()
+    """Words of the site that no phrase may begin or end with, beside the function words of its languages."""
+
+    @field_validator("stop_words", mode="before")
+    @classmethod
+    def _one_or_more(cls, value: object) -> object:
+        return _as_tuple(value)
+
+    @field_validator("words")
+    @classmethod
+    def _is_range(cls, words: tuple[int, int]) -> tuple[int, int]:
+        if not 1 <= words[0] <= words[1] <= 6:
+            raise ValueError("give the fewest and the most words, from 1 to 6, such as [2, 4]")
+        return words
+
+
 class Links(Section):
     """Link weight."""
 
@@ -263,6 +286,8 @@ class Settings(Section):
     """Which pairs of pages are kept."""
     boilerplate: Boilerplate = Boilerplate()
     """Which text of many pages is boilerplate."""
+    phrases: Phrases = Phrases()
+    """Which phrases are told."""
     links: Links = Links()
     """Link weight."""
     search: Search = Search()

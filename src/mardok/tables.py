@@ -398,7 +398,7 @@ PHRASES = Table(
         Column("phrase", "str", "phrase in its commonest form"),
         Column("words", "int64", "words of the phrase", unit="words"),
         Column("pages", "int64", "pages that use it", unit="pages"),
-        Column("uses", "int64", "times it is used", unit="uses"),
+        Column("uses", "int64", "times it is used, inflected forms counted together", unit="uses"),
     ),
     ("phrase",),
 )
@@ -408,11 +408,26 @@ BOILERPLATE = Table(
     (
         Column("text", "str", "the text as it stands on example_url"),
         Column("words", "int64", "words of the text", unit="words"),
-        Column("pages", "int64", "pages that carry it", unit="pages"),
+        Column("pages", "int64", "pages that carry it, of a long text at least half of its words", unit="pages"),
         Column("example_url", "str", "one of the pages"),
         Column("where", "str", "section most of the pages are in"),
+        Column("copies", "bool", "whether the pages are copies of one another anyway", csv=False),
+        Column("word_share", "float64", "words of the site that it makes up", unit="share, 0 to 1", csv=False),
     ),
-    ("text",),
+    ("text", "example_url"),
+)
+PASSAGES = Table(
+    "passages",
+    "one row for each stretch of a page that stands word for word on other pages too",
+    (
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("word", "int32", "number of its first word in the page's main text, from 0"),
+        Column("words", "int32", "words of the stretch", unit="words"),
+        Column("passage", "int32", "number of the passage; stretches of one passage say the same up to edits"),
+        Column("boilerplate", "bool", "whether all of its words are boilerplate"),
+    ),
+    ("page", "word", "passage"),
+    csv=False,
 )
 CHECK_ROWS = Table(
     "checks",
@@ -469,7 +484,7 @@ STEP_ROWS = Table(
 TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
-        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, PHRASES, BOILERPLATE, CHECK_ROWS,
+        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, PHRASES, BOILERPLATE, PASSAGES, CHECK_ROWS,
         BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip

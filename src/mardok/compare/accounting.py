@@ -7,25 +7,22 @@ A word is boilerplate if it stands in a block, or in a run of eight words, that 
 stands in a run of eight words that a page outside its own group of copies carries too. A teaser on a listing counts against
 the listing: where every other page with the run links to a page, the run is that page's own.
 
-Runs are found by their hashes. Those of two pages or more are found by sorting cut hashes packed with the page, which finds
-too many rather than too few; their places are then grouped by whole hashes.
+A run of many pages is told apart from one of few by :mod:`mardok.compare.runs`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.join import Ints
+from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Boilerplate
 from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, Offsets, run_hashes, short_block_hashes
+from mardok.text.hashes import RUN_WORDS, Corpus, Offsets, short_block_hashes
 
-_WORDS_AT_ONCE = 1 << 18
-_SIEVE_BITS = 26
 _MOST_CARRIERS = 64
 """Pages with a run up to which it is asked whether they link to each other."""
 
@@ -37,86 +34,73 @@ class Accounted:
     own: Ints
     shared: Ints
     boilerplate: Ints
+    is_boilerplate: NDArray[np.bool_]
+    """For each word of the corpus whether it is boilerplate."""
     boilerplate_blocks: NDArray[np.bool_]
     """For each block of the corpus whether all its words are boilerplate."""
+    boilerplate_runs: NDArray[np.bool_]
+    """For each repeated run whether it is boilerplate."""
+    short_blocks: ShortBlocks
+    """Boilerplate blocks of fewer words than a run."""
 
 
-def account(corpus: Corpus, rows: Ints, group_of: Ints, section_of: Ints, links: Ints, settings: Boilerplate) -> Accounted:
+@dataclass(frozen=True)
+class ShortBlocks:
+    """Blocks of fewer words than a run, wherever they stand."""
+
+    number: Ints
+    """Equal for blocks of the same words, shape (n_blocks,)."""
+    place: Ints
+    words: Ints
+    """Where each begins among the words of the corpus, and how many words it has."""
+    page: Ints
+
+
+def account(
+    corpus: Corpus,
+    runs: RepeatedRuns,
+    counts: NDArray[np.bool_],
+    group_of: Ints,
+    section_of: Ints,
+    links: Ints,
+    settings: Boilerplate,
+) -> Accounted:
     """Account for the words of some pages.
 
     Parameters
     ----------
-    rows : ndarray of int64
-        Pages that count, in order.
+    runs : RepeatedRuns
+        Of the pages that count.
+    counts : ndarray of bool, shape (n_pages,)
+        Pages that count.
     group_of, section_of : ndarray of int64, shape (n_pages,)
         Equal for pages of one group of copies, and of one section.
     links : ndarray of int64
         Links between pages as source * n_pages + target.
     """
     n_pages = corpus.n_texts
-    counts = np.zeros(n_pages, bool)
-    counts[rows] = True
     page_of = np.repeat(np.arange(n_pages, dtype=np.uint32), corpus.n_words)
-    places, runs = _repeated_runs(corpus.words, page_of, counts)
-    pages = page_of[places].astype(np.int64)
-    carried = _Carried(runs, pages, section_of, settings)
-    in_boilerplate = _covered(len(corpus.words), places[carried.is_boilerplate[runs]], RUN_WORDS)
-    _add_short_blocks(corpus, page_of, counts, section_of, settings, in_boilerplate)
-    is_shared = _is_shared(runs, pages, group_of, links, n_pages, carried)
+    places = runs.places
+    carried = _Carried(runs.number, runs.pages, section_of, settings)
+    in_boilerplate = _covered(len(corpus.words), places[carried.is_boilerplate[runs.number]], RUN_WORDS)
+    short = _short_boilerplate(corpus, page_of, counts, section_of, settings)
+    for place, n_words in zip(short.place.tolist(), short.words.tolist(), strict=True):
+        in_boilerplate[place : place + n_words] = True
+    is_shared = _is_shared(runs.number, runs.pages, group_of, links, n_pages, carried)
     in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS) & ~in_boilerplate
 
     boilerplate = _counted(in_boilerplate, corpus.offsets) * counts
     shared = _counted(in_shared, corpus.offsets) * counts
     in_block, lengths = _counted(in_boilerplate, corpus.block_offsets), np.diff(corpus.block_offsets)
     return Accounted(
-        corpus.n_words * counts - boilerplate - shared, shared, boilerplate, (in_block == lengths) & (lengths > 0)
+        own=corpus.n_words * counts - boilerplate - shared,
+        shared=shared,
+        boilerplate=boilerplate,
+        is_boilerplate=in_boilerplate,
+        boilerplate_blocks=(in_block == lengths) & (lengths > 0),
+        boilerplate_runs=carried.is_boilerplate,
+        short_blocks=short,
     )
-
-
-def _runs(
-    words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[np.bool_]
-) -> Iterator[tuple[int, Hashes, NDArray[np.bool_]]]:
-    """Hashes of the runs at all places, a part at a time: its first place, and which of them are runs of one page."""
-    for first in range(0, len(words) - RUN_WORDS + 1, _WORDS_AT_ONCE):
-        part = slice(first, first + _WORDS_AT_ONCE + RUN_WORDS - 1)
-        hashes, pages = run_hashes(words[part]), page_of[part]
-        begins = pages[: len(hashes)]
-        yield first, hashes, (begins == pages[RUN_WORDS - 1 :]) & counts[begins]
-
-
-def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[np.bool_]) -> tuple[Ints, Ints]:
-    """Places of the runs that stand on two pages or more, and the number of the run at each."""
-    bits = np.uint64(max(int(len(counts) - 1).bit_length(), 1))
-    keys, end = np.empty(len(words), np.uint64), 0
-    for first, hashes, is_run in _runs(words, page_of, counts):
-        hashes >>= bits
-        hashes <<= bits
-        hashes |= page_of[first : first + len(hashes)]
-        n_runs = int(np.count_nonzero(is_run))
-        keys[end : end + n_runs] = hashes[is_run]
-        end += n_runs
-    keys = keys[:end]
-    keys.sort()
-    keys = keys[first_of_equal(keys)]  # a run twice on one page is no run of two pages
-    keys >>= bits
-    repeated = keys[~first_of_equal(keys)]
-    repeated = repeated[first_of_equal(repeated)]
-    del keys
-    if not len(repeated):
-        return np.zeros(0, np.int64), np.zeros(0, np.int64)
-    # Most runs are on one page only: a table of bits leaves a few to look for among the repeated ones.
-    mask = np.uint64((1 << min(max(len(repeated).bit_length() + 4, 16), _SIEVE_BITS)) - 1)
-    sieve = np.zeros(int(mask) + 1, bool)
-    sieve[(repeated & mask).view(np.int64)] = True
-    places, whole = [], []
-    for first, hashes, is_run in _runs(words, page_of, counts):
-        cut = hashes >> bits
-        likely = np.flatnonzero(sieve[(cut & mask).view(np.int64)] & is_run)
-        cut = cut[likely]
-        found = likely[repeated[np.minimum(np.searchsorted(repeated, cut), len(repeated) - 1)] == cut]
-        places.append(found + first)
-        whole.append(hashes[found])
-    return np.concatenate(places), np.unique(np.concatenate(whole), return_inverse=True)[1].astype(np.int64)
 
 
 class _Carried:
@@ -179,21 +163,15 @@ def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
     return covered
 
 
-def _add_short_blocks(
-    corpus: Corpus,
-    page_of: NDArray[np.uint32],
-    counts: NDArray[np.bool_],
-    section_of: Ints,
-    settings: Boilerplate,
-    in_boilerplate: NDArray[np.bool_],
-) -> None:
-    """Mark the words of blocks that are shorter than a run and stand on many pages."""
+def _short_boilerplate(
+    corpus: Corpus, page_of: NDArray[np.uint32], counts: NDArray[np.bool_], section_of: Ints, settings: Boilerplate
+) -> ShortBlocks:
+    """Blocks that are shorter than a run and stand on many pages."""
     starts, lengths = corpus.block_offsets[:-1], np.diff(corpus.block_offsets)
     short = np.flatnonzero((lengths > 0) & (lengths < RUN_WORDS))
     short = short[counts[page_of[starts[short]]]]
-    if not len(short):
-        return
-    blocks = np.unique(short_block_hashes(corpus.words, starts[short], lengths[short]), return_inverse=True)[1]
-    carried = _Carried(blocks.astype(np.int64), page_of[starts[short]].astype(np.int64), section_of, settings)
-    for block in short[carried.is_boilerplate[blocks]].tolist():
-        in_boilerplate[starts[block] : starts[block] + lengths[block]] = True
+    hashes = short_block_hashes(corpus.words, starts[short], lengths[short])
+    number = np.searchsorted(distinct(hashes), hashes).astype(np.int64)
+    page = page_of[starts[short]].astype(np.int64)
+    kept = _Carried(number, page, section_of, settings).is_boilerplate[number]
+    return ShortBlocks(number[kept], starts[short][kept], lengths[short][kept], page[kept])

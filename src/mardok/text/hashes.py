@@ -15,7 +15,7 @@ the order of letters less than 1024 places apart, else it is random altogether. 
 from __future__ import annotations
 
 from array import array
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache
 from typing import Any, TypeAlias
@@ -23,7 +23,8 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.text.words import letter_kinds
+from mardok.text.distinct import distinct
+from mardok.text.words import clause_signs, letter_kinds
 
 Hashes: TypeAlias = NDArray[np.uint64]
 Offsets: TypeAlias = NDArray[np.int64]
@@ -35,6 +36,7 @@ _BATCH = 1 << 15
 """Characters handled at once: the arrays stay in the processor's cache."""
 _BASE = 0x9E3779B97F4A7C15 | 1
 _OTHER, _LETTER, _JOINER, _SPACELESS, _MARK = range(5)
+_SIGN = 1
 
 
 def mixed(values: Hashes) -> Hashes:
@@ -59,6 +61,10 @@ class Corpus:
     """Where each block begins in ``words``; shape (n_blocks + 1,)."""
     first_blocks: Offsets
     """First block of each text; shape (n_texts + 1,)."""
+    clause_offsets: Offsets
+    """Words that are the first of a block, or the first after a sign that ends a clause; shape (n_clauses,), in order."""
+    vocabulary: Mapping[int, str]
+    """Each different word by its hash."""
 
     @property
     def n_texts(self) -> int:
@@ -82,12 +88,15 @@ class Corpus:
 
 def corpus_of(texts: Iterable[str]) -> Corpus:
     """The words of folded texts, each with its blocks on lines of their own; see :func:`word_hashes`."""
-    lines = _hashed_lines(texts)
+    vocabulary: dict[int, str] = {}
+    lines = _hashed_lines(texts, vocabulary)
     is_block = np.ones(len(lines.ends), bool)
     is_block[lines.cuts] = False  # a long block is read in several lines
     zero = np.zeros(1, np.int64)
     first_blocks = np.concatenate([zero, np.cumsum(is_block)])[np.concatenate([zero, lines.of_texts])]
-    return Corpus(lines.words, lines.text_offsets, np.concatenate([zero, lines.ends[is_block]]), first_blocks)
+    block_offsets = np.concatenate([zero, lines.ends[is_block]])
+    clause_offsets = distinct(np.concatenate([lines.clauses, block_offsets[:-1]]))
+    return Corpus(lines.words, lines.text_offsets, block_offsets, first_blocks, clause_offsets, vocabulary)
 
 
 def word_hashes(texts: Iterable[str]) -> tuple[Hashes, Offsets]:
@@ -121,6 +130,8 @@ class _Lines:
     """Lines up to the end of each text, shape (n_texts,)."""
     cuts: Offsets
     """Lines that go on in the next."""
+    clauses: Offsets
+    """Words that are the first after a sign that ends a clause."""
 
     @property
     def text_offsets(self) -> Offsets:
@@ -129,18 +140,23 @@ class _Lines:
         return np.concatenate([np.zeros(1, np.int64), begins[self.of_texts]])
 
 
-def _hashed_lines(texts: Iterable[str]) -> _Lines:
+def _hashed_lines(texts: Iterable[str], vocabulary: dict[int, str] | None = None) -> _Lines:
+    """The words of texts; new ones are put into the vocabulary, if there is one."""
     words: list[Hashes] = []
     ends: list[Offsets] = []
+    clauses: list[Offsets] = []
     of_texts, cuts = array("q"), array("q")
     batch: list[str] = []
     size, n_lines, n_words, is_ascii = 0, 0, 0, True
 
     def hash_batch() -> int:
-        hashes, line_ends = _words_in("\n".join(batch), is_ascii=is_ascii)
-        words.append(hashes)
-        ends.append(line_ends + n_words)
-        return n_words + len(hashes)
+        found = _words_in("\n".join(batch), is_ascii=is_ascii)
+        if vocabulary is not None:
+            found.add_to(vocabulary)
+        words.append(found.hashes)
+        ends.append(found.line_ends + n_words)
+        clauses.append(found.clauses + n_words)
+        return n_words + len(found.hashes)
 
     for text in texts:
         for piece, is_last in _pieces(text):
@@ -161,6 +177,7 @@ def _hashed_lines(texts: Iterable[str]) -> _Lines:
         np.concatenate([np.zeros(0, np.int64), *ends]),
         np.array(of_texts, np.int64),
         np.array(cuts, np.int64),
+        np.concatenate([np.zeros(0, np.int64), *clauses]),
     )
 
 
@@ -179,8 +196,30 @@ def _pieces(text: str) -> Iterator[tuple[str, bool]]:
         yield text[start:] if start else text, True
 
 
-def _words_in(text: str, *, is_ascii: bool) -> tuple[Hashes, Offsets]:
-    """Hash of each word of a folded text, and the number of words up to the end of each line."""
+@dataclass(frozen=True)
+class _Found:
+    """The words of a folded text."""
+
+    text: str
+    hashes: Hashes
+    starts: Offsets
+    ends: Offsets
+    """Characters that each word covers."""
+    line_ends: Offsets
+    """Words up to the end of each line."""
+    clauses: Offsets
+    """Words before each sign that ends a clause."""
+
+    def add_to(self, vocabulary: dict[int, str]) -> None:
+        """Put each different word into the vocabulary, by its hash."""
+        different, places = np.unique(self.hashes, return_index=True)
+        for word, place in zip(different.tolist(), places.tolist(), strict=True):
+            if word not in vocabulary:
+                vocabulary[word] = self.text[self.starts[place] : self.ends[place]]
+
+
+def _words_in(text: str, *, is_ascii: bool) -> _Found:
+    """The words of a folded text."""
     if is_ascii:
         raw = text.encode("ascii")
         codes: NDArray[Any] = np.frombuffer(raw, np.uint8)
@@ -191,12 +230,24 @@ def _words_in(text: str, *, is_ascii: bool) -> tuple[Hashes, Offsets]:
         edges = np.flatnonzero(padded[1:] != padded[:-1])
         starts, ends = edges[::2], edges[1::2]
         values = _ascii_values()[codes]
+        signs = np.frombuffer(raw.translate(_ascii_signs()), np.uint8)
     else:
         codes = np.frombuffer(text.encode("utf-32-le", "surrogatepass"), np.uint32)
         starts, ends = _runs_in(letter_kinds()[codes])
         values = _values(codes.astype(np.uint64))
+        signs = clause_signs()[codes]
     line_ends = np.append(np.flatnonzero(codes == ord("\n")), len(codes))
-    return _polynomials(values, starts, ends), np.searchsorted(starts, line_ends).astype(np.int64)
+    at = np.flatnonzero(signs)
+    goes_on = np.append(codes[1:] > ord(" "), False)[at]  # a point or comma inside a number or an address ends nothing
+    at = at[(signs[at] == _SIGN) | ~goes_on]
+    return _Found(
+        text,
+        _polynomials(values, starts, ends),
+        starts,
+        ends,
+        np.searchsorted(starts, line_ends).astype(np.int64),
+        np.searchsorted(starts, at).astype(np.int64),
+    )
 
 
 def _add_joiners(in_run: NDArray[np.bool_], joiners: Offsets) -> None:
@@ -267,6 +318,11 @@ def _ascii_values() -> Hashes:
 def _ascii_letters() -> bytes:
     """For each byte 1 if it is a letter or digit, else 0."""
     return bytes((letter_kinds()[:256] == _LETTER).tolist())
+
+
+@cache
+def _ascii_signs() -> bytes:
+    return bytes(clause_signs()[:256].tolist())
 
 
 def run_hashes(words: Hashes) -> Hashes:

@@ -17,7 +17,7 @@ import unicodedata
 from bisect import bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,7 +31,8 @@ _SPACELESS_RANGES = (
 _SPACELESS_STARTS = [first for first, _ in _SPACELESS_RANGES]
 
 
-def _is_spaceless(code: int) -> bool:
+def is_spaceless(code: int) -> bool:
+    """Whether a code point belongs to a script that puts no spaces between words."""
     at = bisect_right(_SPACELESS_STARTS, code) - 1
     return at >= 0 and code <= _SPACELESS_RANGES[at][1]
 
@@ -46,7 +47,7 @@ def _character_classes(codes: Iterable[int]) -> tuple[str, str, str]:
         if category == "M":
             marks.append(code)
         elif category in "LN":
-            (spaceless if category == "L" and _is_spaceless(code) else letters).append(code)
+            (spaceless if category == "L" and is_spaceless(code) else letters).append(code)
     return _ranges(letters), _ranges(spaceless), _ranges(marks)
 
 
@@ -69,9 +70,19 @@ def letter_kinds() -> NDArray[np.uint8]:
         if category[0] == "M":
             kinds[code] = 4
         elif category[0] in "LN":
-            kinds[code] = 3 if category[0] == "L" and _is_spaceless(code) else 1
+            kinds[code] = 3 if category[0] == "L" and is_spaceless(code) else 1
     kinds[[ord("'"), ord("-")]] = 2
     return kinds
+
+
+@cache
+def clause_signs() -> NDArray[np.uint8]:
+    """For each code point 1 if it ends a clause, 2 if it does where white space follows, else 0."""
+    signs = np.zeros(0x110000, np.uint8)
+    signs[[ord(sign) for sign in '!?;()[]{}"\u00a1\u00ab\u00bb\u00bf\u2013\u2014\u201c\u201d\u201e\u2022\u2026\u203a|']] = 1
+    signs[[ord(sign) for sign in "\u060c\u061b\u061f\u06d4\u0964\u3001\u3002\uff01\uff08\uff09\uff0c\uff1a\uff1b\uff1f"]] = 1
+    signs[[ord(sign) for sign in ".,:"]] = 2
+    return signs
 
 
 @dataclass(frozen=True)
@@ -98,6 +109,7 @@ def _patterns_for(text: str) -> _Patterns:
 _BASIC = 0xFFFF
 _LAST_LETTER = 0x32400  # behind these there are only variation selectors
 _VARIATION_SELECTORS = (0xE0100, 0xE01F0)
+_PIECE = re.compile(r"\S+")
 _ASCII_WORD = re.compile(r"[a-z0-9]+(?:['\-][a-z0-9]+)*")
 
 
@@ -136,6 +148,38 @@ def shown_pieces(text: str) -> list[str]:
     ['Hire,', 'then', 'buy.']
     """
     return text.split() if text.isascii() else _patterns_for(text).shown_piece.findall(text)
+
+
+def word_spans(text: str) -> list[tuple[int, int]]:
+    """First character and the one after the last of each word, in the text as it is written.
+
+    Where a character stands for several words, each of them spans the characters of all.
+
+    Examples
+    --------
+    >>> word_spans("To hire, co\u00adop")
+    [(0, 2), (3, 7), (9, 14)]
+    """
+    if text.isascii():
+        return [found.span() for found in _ASCII_WORD.finditer(text.lower())]
+    places: list[int] = []
+    parts = []
+    for place, character in enumerate(text):
+        part = _folded_character(character)
+        parts.append(part)
+        places += [place] * len(part)
+    plain = "".join(parts)
+    places.append(len(text))
+    found = [match.span() for match in _patterns_for(plain).word.finditer(plain)] if plain else []
+    if len(found) == len(folded_words(folded(text))):
+        return [(places[start], places[end - 1] + 1) for start, end in found]
+    # Characters that only together are what they are: piece by piece, in which all words have the span of the piece.
+    return [piece.span() for piece in _PIECE.finditer(text) for _ in words(piece[0])]
+
+
+@lru_cache(maxsize=1 << 14)
+def _folded_character(character: str) -> str:
+    return folded(character)
 
 
 def text_hash(characters: bytes, words: NDArray[np.uint64]) -> str:

@@ -1,0 +1,259 @@
+"""Which phrases texts use, and how often.
+
+In:  the words of texts with their stems, and which of the texts are asked about.
+Out: phrases with their exact counts: uses, pages, and how typical they are of the selection.
+
+A phrase is a run of words inside one block, and inside one clause of it: "to your door, set up" holds no phrase "door set".
+Inflected forms are one phrase, since stems are counted; it is shown in its
+commonest form. A phrase that begins or ends with a function word is none. One of n words cannot be used more often than the
+two of n - 1 words in it, so that only those need counting of which both are used often enough (R. Agrawal, R. Srikant, "Fast
+Algorithms for Mining Association Rules", VLDB 1994). How typical a phrase is of a selection against the rest of the site is
+the log-likelihood ratio (T. Dunning, "Accurate Methods for the Statistics of Surprise and Coincidence", Computational
+Linguistics 19, 1993), negative where the selection uses it less.
+
+Phrases are told apart by 64-bit hashes of their stems; two different ones agree with a probability of 2^-64.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+from scipy.special import xlogy
+
+from mardok.compare.join import Ints
+from mardok.text.distinct import distinct, first_of_equal
+from mardok.text.hashes import Hashes, mixed
+from mardok.text.stems import Stemmed, joined
+
+LONGEST = 6
+"""Words of the longest phrase."""
+_FOLDED_SHARE = 0.9
+"""Share of a phrase's uses inside a longer one from which it is told by that one."""
+_BASE = np.uint64(0xC2B2AE3D27D4EB4F)
+_SIEVE_BITS = 24
+
+
+def gram_hashes(words: Hashes, n: int) -> Hashes:
+    """A hash for the n words at each place, whatever block they are in; shape (n_words - n + 1,), or (0,) for fewer."""
+    if len(words) < n:
+        return np.zeros(0, np.uint64)
+    found = mixed(words + np.uint64(n))
+    for k in range(1, n):
+        found = mixed(found[:-1] * _BASE + words[k:])
+    return found
+
+
+def gram_hashes_at(words: Hashes, places: Ints, n: int) -> Hashes:
+    """A hash for the n words at some places."""
+    found = mixed(words[places] + np.uint64(n))
+    for k in range(1, n):
+        found = mixed(found * _BASE + words[places + k])
+    return found
+
+
+def words_left(stemmed: Stemmed) -> NDArray[np.int32]:
+    """For each word how many there are from it to the end of its clause, itself too."""
+    n_words = len(stemmed.corpus.words)
+    ends = np.append(stemmed.corpus.clause_offsets[1:], n_words)[: len(stemmed.corpus.clause_offsets)]
+    lengths = np.diff(stemmed.corpus.clause_offsets, append=n_words)
+    return (np.repeat(ends, lengths) - np.arange(n_words)).astype(np.int32)
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """What is asked about."""
+
+    page_of: NDArray[np.int32]
+    """Page of each word."""
+    selected: NDArray[np.bool_]
+    rest: NDArray[np.bool_]
+    """Pages that are asked about, and those they are held against."""
+
+
+@dataclass(frozen=True)
+class _Level:
+    """The phrases of one length that a selection uses often enough."""
+
+    n: int
+    known: Hashes
+    """Hash of each, in order."""
+    places: Ints
+    """Where they begin, in order."""
+    number: Ints
+    """Which of them begins at each of the places."""
+
+
+def phrases_of(
+    stemmed: Stemmed, selected: NDArray[np.bool_], rest: NDArray[np.bool_], sizes: range, least_uses: int
+) -> pd.DataFrame:
+    """Phrases that some texts use.
+
+    Parameters
+    ----------
+    selected, rest : ndarray of bool, shape (n_texts,)
+        The texts that are asked about, and those they are held against.
+    sizes : range
+        Numbers of words, from 1 to 6.
+    least_uses : int
+        Phrases that the selection uses less often are left out.
+
+    Returns
+    -------
+    DataFrame
+        Columns ``phrase``, ``words``, ``pages``, ``uses``, ``typical``, and ``place``, where one of its uses begins among
+        the words of the corpus; ``typical`` is 0 if there is no rest. No order.
+    """
+    page_of = np.repeat(np.arange(stemmed.corpus.n_texts, dtype=np.int32), stemmed.corpus.n_words)
+    asked = _Asked(page_of, selected, rest)
+    parts = [
+        _counted(stemmed, level, asked, least_uses)
+        for level in _levels(stemmed, selected[page_of], sizes[-1], least_uses)
+        if level.n in sizes
+    ]
+    found = pd.concat([part.frame for part in parts], ignore_index=True)
+    return found[~_is_told_by_longer(stemmed, found, [part.hashes for part in parts])].reset_index(drop=True)
+
+
+def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], longest: int, least_uses: int) -> Iterator[_Level]:
+    """Phrases by length, function words at their ends included, that are used often enough."""
+    left = words_left(stemmed)
+    alive = is_selected
+    for n in range(1, longest + 1):
+        hashes = gram_hashes(stemmed.stems, n)
+        alive = alive[: len(hashes)] & (left[: len(hashes)] >= n)
+        at = np.flatnonzero(alive)
+        keys = np.sort(hashes[at])
+        begins = np.flatnonzero(first_of_equal(keys))
+        known = keys[begins[np.diff(begins, append=len(keys)) >= least_uses]]
+        number = numbers_in(known, hashes[at])
+        is_known = number >= 0
+        yield _Level(n, known, at[is_known], number[is_known])
+        alive = np.zeros(len(hashes), bool)
+        alive[at[is_known]] = True
+        alive = alive[:-1] & alive[1:]  # both parts of the next longer phrase
+
+
+def numbers_in(known: Hashes, hashes: Hashes) -> Ints:
+    """Place of each hash among known ones in order, -1 where it is not among them."""
+    if not len(known):
+        return np.full(len(hashes), -1, np.int64)
+    mask = np.uint64((1 << min(max(len(known).bit_length() + 4, 12), _SIEVE_BITS)) - 1)
+    sieve = np.zeros(int(mask) + 1, bool)
+    sieve[(known & mask).view(np.int64)] = True
+    likely = np.flatnonzero(sieve[(hashes & mask).view(np.int64)])
+    place = np.minimum(np.searchsorted(known, hashes[likely]), len(known) - 1)
+    found = np.full(len(hashes), -1, np.int64)
+    found[likely] = np.where(known[place] == hashes[likely], place, -1)
+    return found
+
+
+@dataclass(frozen=True)
+class _Counted:
+    frame: pd.DataFrame
+    hashes: Hashes
+    """Hash of each row's phrase."""
+
+
+def _counted(stemmed: Stemmed, level: _Level, asked: _Asked, least_uses: int) -> _Counted:
+    """Counts of the phrases of one length that neither begin nor end with a function word."""
+    n = level.n
+    is_function = stemmed.is_function
+    is_phrase = ~(is_function[level.places] | is_function[level.places + n - 1])
+    places, number = level.places[is_phrase], level.number[is_phrase]
+    uses = np.bincount(number, minlength=len(level.known))
+    n_pages = max(len(asked.rest), 1)
+    pages = np.bincount(distinct(number * n_pages + asked.page_of[places]) // n_pages, minlength=len(level.known))
+    place = _commonest(stemmed, places, number, n, len(level.known))
+    # Whether a word is a function word may depend on the language: only uses that are phrases count.
+    rows = np.flatnonzero(uses >= least_uses)
+    frame = pd.DataFrame(
+        {
+            "phrase": [_shown(stemmed, at, n) for at in place[rows].tolist()],
+            "words": n,
+            "pages": pages[rows],
+            "uses": uses[rows],
+            "typical": _typical(stemmed, level, uses, asked)[rows],
+            "place": place[rows],
+        }
+    )
+    return _Counted(frame, level.known[rows])
+
+
+def _shown(stemmed: Stemmed, place: int, n: int) -> str:
+    return joined(stemmed.corpus.vocabulary[word] for word in stemmed.corpus.words[place : place + n].tolist())
+
+
+def _commonest(stemmed: Stemmed, places: Ints, number: Ints, n: int, n_phrases: int) -> Ints:
+    """Where the commonest form of each phrase first begins; of equally common ones that which comes first."""
+    forms = gram_hashes_at(stemmed.corpus.words, places, n)
+    order = np.lexsort((forms, number))
+    begins = np.flatnonzero(first_of_equal(forms[order]) | first_of_equal(number[order]))
+    uses = np.diff(begins, append=len(order))
+    first = np.minimum.reduceat(places[order], begins) if len(begins) else places
+    of_phrase = number[order][begins]
+    best = np.lexsort((first, -uses, of_phrase))
+    found = np.full(n_phrases, -1, np.int64)
+    is_best = first_of_equal(of_phrase[best])
+    found[of_phrase[best][is_best]] = first[best][is_best]
+    return found
+
+
+def _typical(stemmed: Stemmed, level: _Level, uses: Ints, asked: _Asked) -> NDArray[np.float64]:
+    """Dunning's log-likelihood ratio of each phrase, signed."""
+    if not asked.rest.any():
+        return np.zeros(len(uses))
+    hashes = gram_hashes(stemmed.stems, level.n)
+    page_of = asked.page_of[: len(hashes)]
+    fits = words_left(stemmed)[: len(hashes)] >= level.n
+    is_rest = fits & asked.rest[page_of]
+    n_here, n_rest = np.count_nonzero(fits & asked.selected[page_of]), np.count_nonzero(is_rest)
+    is_rest &= ~(stemmed.is_function[: len(hashes)] | stemmed.is_function[level.n - 1 :])
+    number = numbers_in(level.known, hashes[is_rest])
+    return log_likelihood_ratio(uses, np.bincount(number[number >= 0], minlength=len(uses)), int(n_here), int(n_rest))
+
+
+def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest: int) -> NDArray[np.float64]:
+    """How surely a selection uses phrases more (positive) or less (negative) than the rest does.
+
+    Parameters
+    ----------
+    uses, uses_in_rest : ndarray of int64, shape (n_phrases,)
+        Uses of each phrase here and there.
+    n_here, n_in_rest : int
+        All runs of as many words here and there.
+
+    Examples
+    --------
+    >>> log_likelihood_ratio(np.array([10, 1]), np.array([1, 10]), 100, 100).round(2).tolist()
+    [9.09, -9.09]
+    """
+    total = n_here + n_in_rest
+    share = (uses + uses_in_rest) / max(total, 1)
+    observed = [(uses, n_here * share), (uses_in_rest, n_in_rest * share)]
+    observed += [(n_here - uses, n_here * (1 - share)), (n_in_rest - uses_in_rest, n_in_rest * (1 - share))]
+    ratio = 2 * sum(xlogy(seen, seen) - xlogy(seen, expected) for seen, expected in observed)
+    more = uses * max(n_in_rest, 1) >= uses_in_rest * max(n_here, 1)
+    return np.asarray(np.where(more, ratio, -ratio), np.float64)
+
+
+def _is_told_by_longer(stemmed: Stemmed, found: pd.DataFrame, hashes: list[Hashes]) -> NDArray[np.bool_]:
+    """Phrases nearly all of whose uses are inside a longer phrase of the table."""
+    told = np.zeros(len(found), bool)
+    uses, place = found["uses"].to_numpy(), found["place"].to_numpy()
+    first_rows = np.cumsum([0, *map(len, hashes)])
+    by_size = {
+        int(found["words"].iloc[row]): (row, known) for row, known in zip(first_rows, hashes, strict=False) if len(known)
+    }
+    for long, (first_long, longer) in by_size.items():
+        rows = np.arange(first_long, first_long + len(longer))
+        for short, (first_short, shorter) in by_size.items():
+            for offset in range(long - short + 1 if short < long else 0):
+                number = numbers_in(shorter, gram_hashes_at(stemmed.stems, place[rows] + offset, short))
+                inner = first_short + number[number >= 0]
+                is_inside = uses[rows[number >= 0]] >= _FOLDED_SHARE * uses[inner]
+                told[inner[is_inside]] = True
+    return told

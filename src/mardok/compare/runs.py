@@ -1,0 +1,99 @@
+"""Runs of eight words that stand word for word on two pages or more.
+
+In:  the words of pages.
+Out: the places of such runs, and which of them are the same run.
+
+Runs are found by their hashes, which agree by chance with a probability of 2^-64. Those of two pages or more are found by
+sorting cut hashes packed with the page, which finds too many rather than too few; their places are then grouped by whole
+hashes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.join import Ints
+from mardok.text.distinct import first_of_equal
+from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, run_hashes
+
+_WORDS_AT_ONCE = 1 << 18
+_SIEVE_BITS = 26
+
+
+@dataclass(frozen=True)
+class RepeatedRuns:
+    """Runs of two pages or more, wherever they stand."""
+
+    places: Ints
+    """Where they begin among the words of the corpus, in order."""
+    number: Ints
+    """Which run begins at each place."""
+    pages: Ints
+    """Page of each place."""
+
+    def taken(self, kept: NDArray[np.bool_]) -> RepeatedRuns:
+        """Those at some of the places."""
+        return RepeatedRuns(self.places[kept], self.number[kept], self.pages[kept])
+
+
+def repeated_runs(corpus: Corpus, counts: NDArray[np.bool_]) -> RepeatedRuns:
+    """The runs that stand on two pages or more.
+
+    Parameters
+    ----------
+    counts : ndarray of bool, shape (n_texts,)
+        Pages that count.
+    """
+    page_of = np.repeat(np.arange(corpus.n_texts, dtype=np.uint32), corpus.n_words)
+    places, number = _repeated_runs(corpus.words, page_of, counts)
+    return RepeatedRuns(places, number, page_of[places].astype(np.int64))
+
+
+def _runs(
+    words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[np.bool_]
+) -> Iterator[tuple[int, Hashes, NDArray[np.bool_]]]:
+    """Hashes of the runs at all places, a part at a time: its first place, and which of them are runs of one page."""
+    for first in range(0, len(words) - RUN_WORDS + 1, _WORDS_AT_ONCE):
+        part = slice(first, first + _WORDS_AT_ONCE + RUN_WORDS - 1)
+        hashes, pages = run_hashes(words[part]), page_of[part]
+        begins = pages[: len(hashes)]
+        yield first, hashes, (begins == pages[RUN_WORDS - 1 :]) & counts[begins]
+
+
+def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[np.bool_]) -> tuple[Ints, Ints]:
+    """Places of the runs that stand on two pages or more, and the number of the run at each."""
+    bits = np.uint64(max(int(len(counts) - 1).bit_length(), 1))
+    keys, end = np.empty(len(words), np.uint64), 0
+    for first, hashes, is_run in _runs(words, page_of, counts):
+        hashes >>= bits
+        hashes <<= bits
+        hashes |= page_of[first : first + len(hashes)]
+        n_runs = int(np.count_nonzero(is_run))
+        keys[end : end + n_runs] = hashes[is_run]
+        end += n_runs
+    keys = keys[:end]
+    keys.sort()
+    keys = keys[first_of_equal(keys)]  # a run twice on one page is no run of two pages
+    keys >>= bits
+    repeated = keys[~first_of_equal(keys)]
+    repeated = repeated[first_of_equal(repeated)]
+    del keys
+    if not len(repeated):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    # Most runs are on one page only: a table of bits leaves a few to look for among the repeated ones.
+    mask = np.uint64((1 << min(max(len(repeated).bit_length() + 4, 16), _SIEVE_BITS)) - 1)
+    sieve = np.zeros(int(mask) + 1, bool)
+    sieve[(repeated & mask).view(np.int64)] = True
+    places, whole = [], []
+    for first, hashes, is_run in _runs(words, page_of, counts):
+        cut = hashes >> bits
+        likely = np.flatnonzero(sieve[(cut & mask).view(np.int64)] & is_run)
+        cut = cut[likely]
+        found = likely[repeated[np.minimum(np.searchsorted(repeated, cut), len(repeated) - 1)] == cut]
+        places.append(found + first)
+        whole.append(hashes[found])
+    return np.concatenate(places), np.unique(np.concatenate(whole), return_inverse=True)[1].astype(np.int64)

@@ -1,0 +1,331 @@
+"""Questions to an audit, answered without reading HTML again.
+
+In:  an audit, made just now or read from its folder.
+Out: tables: the phrases of a page, a section or the site; who mentions a phrase; links that wait to be made.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from difflib import get_close_matches
+from fnmatch import fnmatchcase
+from urllib.parse import urlsplit
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from mardok.compare.mentions import BlockLinks, Mention, find_mentions, mentions_at
+from mardok.compare.phrases import phrases_of
+from mardok.errors import SelectionError
+from mardok.pipeline import Audit
+from mardok.text.stems import Stemmed, stem_hashes
+from mardok.text.words import words
+
+ORDERS = ("typical", "pages", "uses")
+"""By what phrases can be ordered."""
+_NAMED_SECTIONS = 8
+_NEAR_WORDS = 4
+"""Words of the longest phrase that is named as near to another."""
+_NEAR_LENGTH = 2
+_FEW_PAGES = 20
+"""Below this many pages phrases that are used once are told too."""
+
+
+@dataclass(frozen=True)
+class Selection:
+    """Which pages are asked about: those for which everything holds that is given."""
+
+    under: tuple[str, ...] = ()
+    """Beginnings of paths (``/blog/``), or patterns with ``*``; one of them must fit."""
+    language: str = ""
+    """ISO 639-1."""
+    kind: str = ""
+    """What the pages are for."""
+    urls: tuple[str, ...] = ()
+    """Addresses; these may be any pages of the audit, indexable or not."""
+
+    @property
+    def is_all(self) -> bool:
+        """Whether nothing is given."""
+        return self == Selection()
+
+
+def phrases(
+    audit: Audit,
+    selection: Selection = Selection(),
+    *,
+    sizes: tuple[int, int] | None = None,
+    containing: str = "",
+    order: str = "",
+) -> pd.DataFrame:
+    """The phrases that pages use.
+
+    Parameters
+    ----------
+    selection : Selection
+        Pages that are asked about; without one all that are indexable, of variants only the keeper.
+    sizes : (int, int), optional
+        Fewest and most words, 1 to 6; those of the settings if None.
+    containing : str
+        Only phrases with all of these words, inflected or not.
+    order : str
+        ``pages``, ``uses``, or ``typical``: how surely the selection uses the phrase more than the rest of the site, by the
+        log-likelihood ratio. By default ``typical`` for a selection and ``pages`` for the site.
+
+    Returns
+    -------
+    DataFrame
+        Columns ``phrase``, ``words``, ``pages``, ``uses``, ``typical``, ordered; exact counts. Of twenty pages
+        or more, phrases used less often than the setting ``phrases.uses`` are left out.
+
+    Raises
+    ------
+    SelectionError
+        If no page is selected, or the sizes or the order are not to be had.
+    UnknownPageError
+        If an address is not in the audit.
+    """
+    rows = selected_rows(audit, selection)
+    fewest, most = sizes or tuple(audit.meta["settings"]["phrases"]["words"])
+    order = order or ("pages" if selection.is_all else "typical")
+    if not 1 <= fewest <= most <= 6:
+        raise SelectionError(f"phrases of {fewest} to {most} words: give the fewest and the most words, from 1 to 6")
+    if order not in ORDERS:
+        raise SelectionError(f"order {order!r}: is not one of {', '.join(ORDERS)}")
+    stemmed = audit.stemmed
+    counted = _counted(audit)
+    selected = np.isin(np.arange(len(audit.pages)), rows)
+    least = 1 if len(rows) < _FEW_PAGES else int(audit.meta["settings"]["phrases"]["uses"])
+    found = phrases_of(stemmed, selected, counted & ~selected, range(fewest, most + 1), least)
+    if containing:
+        found = found[_shared_words(stemmed, found, containing) == len(words(containing))]
+    by = list(dict.fromkeys([order, "uses", "pages", "words"]))
+    found = found.sort_values([*by, "phrase"], ascending=[False] * len(by) + [True], ignore_index=True)
+    return found[["phrase", "words", "pages", "uses", "typical"]]
+
+
+def selected_rows(audit: Audit, selection: Selection) -> NDArray[np.int64]:
+    """Rows of the pages that are asked about."""
+    pages = audit.pages
+    kept = np.zeros(len(pages), bool)
+    if selection.urls:
+        kept[[audit.row_of(url) for url in selection.urls]] = True
+    else:
+        kept = _counted(audit).copy()
+    everyone = kept.copy()
+    for name, wanted in (("language", selection.language), ("kind", selection.kind)):
+        if wanted:
+            kept &= (pages[name] == wanted).to_numpy()
+            _check_any(kept, f"no page asked about has the {name} {wanted!r}", f"the {name}s", pages[name][everyone])
+    if selection.under:
+        kept &= np.array([any(_is_under(url, pattern) for pattern in selection.under) for url in pages["url"]], bool)
+        sections = pages["url"][everyone].map(_section_path)
+        _check_any(kept, f"no page asked about is under {' or '.join(selection.under)}", "the sections", sections)
+    _check_any(kept, "the audit has no page with a text to count", "", pages["url"][:0])
+    return np.flatnonzero(kept)
+
+
+def _counted(audit: Audit) -> NDArray[np.bool_]:
+    """Pages whose words are accounted for."""
+    return audit.pages["own_words"].notna().to_numpy(dtype=bool)
+
+
+def _check_any(kept: NDArray[np.bool_], trouble: str, what: str, there: pd.Series) -> None:
+    if not kept.any():
+        usual = [str(name) for name in there[there != ""].value_counts().index[:_NAMED_SECTIONS]]
+        raise SelectionError(trouble + (f"; {what} with most pages are {', '.join(usual)}" if usual else ""))
+
+
+def _is_under(url: str, pattern: str) -> bool:
+    path = urlsplit(url).path
+    if "*" in pattern:
+        return fnmatchcase(path, pattern) or fnmatchcase(url, pattern)
+    return (url if "://" in pattern else path).startswith(pattern)
+
+
+def _section_path(url: str) -> str:
+    first = urlsplit(url).path.split("/", 2)
+    return f"/{first[1]}/" if len(first) > 2 else "/"
+
+
+def _shared_words(stemmed: Stemmed, found: pd.DataFrame, wording: str) -> NDArray[np.int64]:
+    """How many words of a wording each phrase holds, inflected or not."""
+    wanted = [{int(stem_hashes([word], language)[0]) for language in stemmed.languages} for word in words(wording)]
+    stems = (
+        set(stemmed.stems[place : place + n].tolist()) for place, n in found[["place", "words"]].itertuples(index=False)
+    )
+    return np.array([sum(bool(forms & there) for forms in wanted) for there in stems], np.int64)
+
+
+def mentions(
+    audit: Audit,
+    wordings: Sequence[str],
+    selection: Selection = Selection(),
+    *,
+    exact: bool = False,
+) -> pd.DataFrame:
+    """Every mention of a thing in the main text of pages.
+
+    Parameters
+    ----------
+    wordings : sequence of str
+        Wordings of one thing, such as "violin rental" and "rent a violin". Inflected forms match too.
+    exact : bool
+        Only the very words match; case and punctuation never count.
+
+    Returns
+    -------
+    DataFrame
+        One row a mention, in the order of the pages: ``url``, ``text`` as written, ``sentence``, ``place`` (``heading`` or
+        ``text``), ``link_url`` (where the link leads that it stands in, ``""`` if in none).
+
+    Raises
+    ------
+    SelectionError
+        If no page is selected, or a wording has no words.
+    """
+    blocks = _block_links(audit)
+    urls = audit.pages["url"]
+    return pd.DataFrame(
+        [
+            (
+                urls[found.page],
+                found.text,
+                found.sentence,
+                "heading" if found.is_heading else "text",
+                blocks.url_of(found.link) if found.link >= 0 else "",
+            )
+            for found in _found(audit, blocks, wordings, selection, exact)
+        ],
+        columns=["url", "text", "sentence", "place", "link_url"],
+    )
+
+
+def _found(audit: Audit, blocks: BlockLinks, wordings: Sequence[str], selection: Selection, exact: bool) -> list[Mention]:
+    for wording in wordings:
+        if not words(wording):
+            raise SelectionError(f"{wording!r}: holds no word to look for")
+    rows = selected_rows(audit, selection)
+    stemmed = audit.stemmed
+    number = {name: code for code, name in enumerate(stemmed.languages)}
+    language_of = np.array([number[name] for name in audit.pages["language"]], np.int64)
+    places, lengths = find_mentions(stemmed, language_of, wordings, exact=exact)
+    page_of = np.searchsorted(stemmed.corpus.offsets, places, side="right") - 1
+    kept = np.isin(page_of, rows)
+    return mentions_at(stemmed, blocks, places[kept], lengths[kept])
+
+
+def missing_links(
+    audit: Audit,
+    wordings: Sequence[str],
+    link_to: str,
+    selection: Selection = Selection(),
+    *,
+    exact: bool = False,
+) -> pd.DataFrame:
+    """Pages that mention a thing in running text, and could link to the page that is about it.
+
+    A page counts if it is indexable, of the language of the target, not the target, and does not link to it from its main
+    text yet. A mention counts if it stands in no link and in no heading.
+
+    Parameters
+    ----------
+    link_to : str
+        Address of the target.
+
+    Returns
+    -------
+    DataFrame
+        One row a page: ``url``, ``mentions``, ``sentence``, ``anchor`` (the words to make a link of), ``link_weight`` (what
+        the link would pass on), the greatest first.
+
+    Raises
+    ------
+    UnknownPageError
+        If the target is not in the audit.
+    SelectionError
+        If no page is selected, or a wording has no words.
+    """
+    target = audit.row_of(link_to)
+    blocks = _block_links(audit)
+    pages = audit.pages
+    final = _final_rows(audit)
+    target = int(final[target]) if final[target] >= 0 else target
+    links = audit.tables["links"]
+    source, leads = links["page"].to_numpy(), links["target_page"].to_numpy()
+    leads = np.where(leads >= 0, np.append(final, -1)[leads], -1)
+    has_link = np.isin(np.arange(len(pages)), source[(leads == target) & ~links["chrome"].to_numpy()])
+    known = leads >= 0
+    pairs = np.unique(source[known].astype(np.int64) * len(pages) + leads[known])
+    n_targets = np.bincount(pairs // max(len(pages), 1), minlength=len(pages))
+    weight = np.nan_to_num(pages["link_weight"].to_numpy()) * float(audit.meta["settings"]["links"]["damping"])
+    language = pages["language"][target]
+    fits = pages["indexable"].to_numpy() & (pages["language"] == language).to_numpy() & ~has_link
+    fits[target] = False
+    by_page: dict[int, list[Mention]] = {}
+    for found in _found(audit, blocks, wordings, selection, exact):
+        if fits[found.page] and found.link < 0 and not found.is_heading:
+            by_page.setdefault(found.page, []).append(found)
+    rows = []
+    for page, there in by_page.items():
+        best = min(there, key=lambda found: (abs(len(found.sentence) - 120), found.block))
+        rows.append((pages["url"][page], len(there), best.sentence, best.text, float(weight[page] / (n_targets[page] + 1))))
+    table = pd.DataFrame(rows, columns=["url", "mentions", "sentence", "anchor", "link_weight"])
+    return table.sort_values(["link_weight", "url"], ascending=[False, True], ignore_index=True)
+
+
+def _final_rows(audit: Audit) -> NDArray[np.int64]:
+    """Row of the page each page leads to in the end, -1 if it was not read."""
+    row_of = {url: row for row, url in enumerate(audit.pages["url"])}
+    return np.array([row_of.get(url, -1) for url in audit.pages["final_url"]], np.int64)
+
+
+def _block_links(audit: Audit) -> BlockLinks:
+    """The blocks of main text with their links."""
+    frame, links = audit.tables["blocks"], audit.tables["links"]
+    main = np.flatnonzero(frame["main"].to_numpy())
+    page, block = frame["page"].to_numpy()[main].astype(np.int64), frame["block"].to_numpy()[main]
+    key = (links["page"].to_numpy().astype(np.int64) << 32) + links["block"].to_numpy()
+    own = (page << 32) + block
+    # The links of a block follow one another; between blocks there are those of others, which belong to none of these.
+    start, stop = np.searchsorted(key, own), np.searchsorted(key, own, side="right")
+    order = np.concatenate([np.zeros(0, np.int64), *map(np.arange, start.tolist(), stop.tolist())]).astype(np.int64)
+    first = np.concatenate([np.zeros(1, np.int64), np.cumsum(stop - start)])
+    texts, codes = frame["text"].cat.categories, frame["text"].cat.codes.to_numpy()[main]
+    urls, url_codes = links["url"].cat.categories, links["url"].cat.codes.to_numpy()[order]
+    return BlockLinks(
+        text_of=lambda number: str(texts[codes[number]]),
+        level=frame["level"].to_numpy()[main].astype(np.int64),
+        first=first,
+        start=links["start"].to_numpy()[order].astype(np.int64),
+        end=links["end"].to_numpy()[order].astype(np.int64),
+        url_of=lambda link: str(urls[url_codes[link]]),
+    )
+
+
+def near_phrases(audit: Audit, wording: str) -> list[str]:
+    """At most three used phrases that come near to one that nobody uses.
+
+    A wording with misspelled words is put right if somebody uses it then; else phrases with most of its words are named.
+    """
+    stemmed = audit.stemmed
+    asked = words(wording)
+    spelled = " ".join(_nearest_word(word, stemmed.corpus.vocabulary.values()) for word in asked)
+    if spelled != " ".join(asked) and len(mentions(audit, [spelled])):
+        return [spelled]
+    counted = _counted(audit)
+    least = int(audit.meta["settings"]["phrases"]["uses"])
+    found = phrases_of(stemmed, counted, np.zeros(len(counted), bool), range(1, _NEAR_WORDS + 1), least)
+    found["shared"] = _shared_words(stemmed, found, spelled)
+    found = found[found["shared"] > 0].sort_values(["shared", "uses", "phrase"], ascending=[False, False, True])
+    return [str(phrase) for phrase in found["phrase"].head(3)]
+
+
+def _nearest_word(word: str, known: Collection[str]) -> str:
+    """The word, or the used one that is written most like it: of about its length, and with its first letter."""
+    if word in known:
+        return word
+    alike = [other for other in known if other[0] == word[0] and abs(len(other) - len(word)) <= _NEAR_LENGTH]
+    return (get_close_matches(word, sorted(alike), n=1, cutoff=0.7) or [word])[0]

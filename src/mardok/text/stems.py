@@ -1,0 +1,145 @@
+"""What words are forms of, and which of them only hold a sentence together.
+
+In:  the words of texts, and the language of each text.
+Out: for each word the hash of its stem, and whether it is a function word.
+
+Stems are those of Snowball (M. F. Porter, "Snowball: A language for stemming algorithms", 2001); a word of a language
+without a stemmer, and one with a digit in it, is its own stem. Function words are those of a list of its language, but for the
+words in it that name or describe something, such as "free" or "home".
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from hashlib import blake2b
+from typing import Any
+
+import numpy as np
+import snowballstemmer
+from numpy.typing import NDArray
+
+from mardok.extract.language import function_words
+from mardok.text.distinct import distinct
+from mardok.text.hashes import Corpus, Hashes
+from mardok.text.words import is_spaceless
+
+_ALGORITHMS = {
+    "ar": "arabic", "ca": "catalan", "cs": "czech", "da": "danish", "de": "german", "el": "greek", "en": "english",
+    "es": "spanish", "et": "estonian", "eu": "basque", "fa": "persian", "fi": "finnish", "fr": "french", "ga": "irish",
+    "hi": "hindi", "hu": "hungarian", "hy": "armenian", "id": "indonesian", "it": "italian", "lt": "lithuanian",
+    "nb": "norwegian", "ne": "nepali", "nl": "dutch", "nn": "norwegian", "no": "norwegian", "pl": "polish",
+    "pt": "portuguese", "ro": "romanian", "ru": "russian", "sr": "serbian", "sv": "swedish", "ta": "tamil", "tr": "turkish",
+    "yi": "yiddish",
+}  # fmt: skip
+
+_TELLING_WORDS = {
+    "en": (
+        "area areas best big bill buy case cases computer copy cry date empty face faces fill fire free full good "
+        "goods great group groups help high higher highest home homepage hundred index information interest invention "
+        "large last late latest low lower man men member members mill mine mug net new newer newest number numbers "
+        "old older oldest open opening order ordering orders page pages part parts place places problem problems "
+        "research results ring room rooms second section sections shed shell side sides site small smaller smallest "
+        "state states system test text thick thin thousand today top value web webpage website welcome width work "
+        "working works world year years young younger youngest b c d e f g h j k l m n o p q r s t u v w x y z "
+    ),
+    "de": (
+        "beispiel ende gott groß große großen großer großes gut gute guter gutes jahr jahre jahren kleine kleinen "
+        "kleiner kleines kurz lang lange leicht mann mensch menschen morgen neue neuen offen ordnung recht rechte "
+        "richtig rund sache startseite tag tage tagen teil zeit uhr a b c d e f g h i j k l m n o p q r s t u v w x y "
+        "z "
+    ),
+}
+"""Words of the lists of function words that name or describe something, and letters that are names."""
+
+
+@dataclass(frozen=True)
+class Stemmed:
+    """The words of texts with their stems."""
+
+    corpus: Corpus
+    stems: Hashes
+    """Hash of the stem of each word; equal for forms of one word."""
+    is_function: NDArray[np.bool_]
+    """Whether each word is a function word."""
+    languages: tuple[str, ...]
+    """Languages of the texts, each once."""
+
+
+@lru_cache(maxsize=64)
+def _stemmer(language: str) -> Any:
+    name = _ALGORITHMS.get(language, "")
+    return snowballstemmer.stemmer(name) if name in snowballstemmer.algorithms() else None
+
+
+def stems(words: Sequence[str], language: str) -> list[str]:
+    """Stem of each folded word.
+
+    Examples
+    --------
+    >>> stems(["violins", "rented", "4-4s"], "en")
+    ['violin', 'rent', '4-4s']
+    """
+    stemmer = _stemmer(language)
+    if stemmer is None:
+        return list(words)
+    plain = {word for word in words if not any(map(str.isdigit, word))}
+    stem_of = dict(zip(plain, stemmer.stemWords(list(plain)), strict=True))
+    return [stem_of.get(word) or word for word in words]
+
+
+def stem_hashes(words: Sequence[str], language: str) -> Hashes:
+    """A 64-bit hash of the stem of each folded word."""
+    digests = (blake2b(stem.encode("utf-8", "surrogatepass"), digest_size=8).digest() for stem in stems(words, language))
+    return np.frombuffer(b"".join(digests), "<u8").astype(np.uint64)
+
+
+def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str]) -> Stemmed:
+    """The words of texts with their stems.
+
+    Parameters
+    ----------
+    languages : sequence of str
+        Language of each text.
+    stop_words : collection of str
+        Folded words that are function words in any language.
+    """
+    found = np.empty(len(corpus.words), np.uint64)
+    is_function = np.zeros(len(corpus.words), bool)
+    names = sorted(set(languages))
+    of_text = np.array([names.index(language) for language in languages], np.int64)
+    for number, language in enumerate(names):
+        texts = np.flatnonzero(of_text == number)
+        places = _words_of(corpus, texts)
+        words = corpus.words[places]
+        different = distinct(words)
+        written = [corpus.vocabulary[word] for word in different.tolist()]
+        at = np.searchsorted(different, words)
+        found[places] = stem_hashes(written, language)[at]
+        known = (function_words(language) or frozenset()) - set(_TELLING_WORDS.get(language, "").split())
+        is_function[places] = np.array([word in known or word in stop_words for word in written], bool)[at]
+    return Stemmed(corpus, found, is_function, tuple(names))
+
+
+def _words_of(corpus: Corpus, texts: NDArray[np.int64]) -> NDArray[np.int64] | slice:
+    """Places of the words of some texts."""
+    if len(texts) == corpus.n_texts:
+        return slice(None)
+    lengths = corpus.n_words[texts]
+    begins = np.cumsum(lengths) - lengths
+    return np.repeat(corpus.offsets[:-1][texts] - begins, lengths) + np.arange(lengths.sum())
+
+
+def joined(words: Iterable[str]) -> str:
+    """Words in a row, with spaces where their scripts put them.
+
+    Examples
+    --------
+    >>> joined(["violin", "hire"]), joined(["小", "提", "琴"])
+    ('violin hire', '小提琴')
+    """
+    out = ""
+    for word in words:
+        out += word if not out or (is_spaceless(ord(out[-1])) and is_spaceless(ord(word[0]))) else f" {word}"
+    return out

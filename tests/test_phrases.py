@@ -1,0 +1,155 @@
+"""Phrases, mentions and passages, against the plain definitions."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from mardok.compare.passages import passages_of
+from mardok.compare.phrases import phrases_of
+from mardok.compare.runs import repeated_runs
+from mardok.text.hashes import corpus_of
+from mardok.text.stems import Stemmed, joined, stemmed, stems
+from mardok.text.words import folded, words
+
+WORDS = st.sampled_from(
+    ["violin", "violins", "hire", "hiring", "hired", "the", "of", "bow", "bows", "4-4", "小", "提", "bow,"]
+)
+BLOCKS = st.lists(WORDS, max_size=9).map(" ".join)
+PAGES = st.lists(st.lists(BLOCKS, max_size=4), min_size=1, max_size=6)
+FUNCTION_WORDS = {"bow", "the", "of"}
+
+
+def stemmed_pages(pages: list[list[str]], language: str = "en") -> Stemmed:
+    corpus = corpus_of(folded("\n".join(page)) for page in pages)
+    return stemmed(corpus, [language] * len(pages), {"bow"})
+
+
+def slow_phrases(pages: list[list[str]], selected: list[bool], sizes: range, least: int) -> dict[str, tuple[int, int, int]]:
+    """Words, pages and uses of each phrase, by its commonest form."""
+    on: dict[tuple[str, ...], set[int]] = defaultdict(set)
+    forms: dict[tuple[str, ...], Counter[tuple[str, ...]]] = defaultdict(Counter)
+    for row, page in enumerate(pages):
+        for clause in [clause for block in page if selected[row] for clause in block.split(",")]:
+            found = words(clause)
+            for n in sizes:
+                for at in range(len(found) - n + 1):
+                    form = tuple(found[at : at + n])
+                    key = tuple(stems(form, "en"))
+                    if not {form[0], form[-1]} & FUNCTION_WORDS:
+                        on[key].add(row)
+                        forms[key][form] += 1
+    kept = {key: sum(forms[key].values()) for key in forms if sum(forms[key].values()) >= least}
+
+    def is_told(key: tuple[str, ...]) -> bool:
+        longer = (other for other in kept if len(other) > len(key) and kept[other] >= 0.9 * kept[key])
+        return any(key == other[at : at + len(key)] for other in longer for at in range(len(other) - len(key) + 1))
+
+    # Of equally common forms the first counts; a Counter keeps their order.
+    shown = {key: max(forms[key], key=lambda form, key=key: forms[key][form]) for key in kept if not is_told(key)}
+    return {joined(shown[key]): (len(key), len(on[key]), kept[key]) for key in shown}
+
+
+@settings(deadline=None, max_examples=200)
+@given(PAGES, st.data())
+def test_phrases_are_those_of_the_definition(pages: list[list[str]], data: st.DataObject) -> None:
+    selected = data.draw(st.lists(st.booleans(), min_size=len(pages), max_size=len(pages)))
+    least = data.draw(st.integers(1, 3))
+    first = data.draw(st.integers(1, 3))
+    sizes = range(first, data.draw(st.integers(first, 6)) + 1)
+    rest = ~np.array(selected)
+    found = phrases_of(stemmed_pages(pages), ~rest, rest, sizes, least)
+    fast = {row.phrase: (row.words, row.pages, row.uses) for row in found.itertuples()}
+    assert fast == slow_phrases(pages, selected, sizes, least)
+    assert len(fast) == len(found)
+
+
+LETTERS = st.text("abcdefgh", min_size=1, max_size=1)
+PASTED = st.lists(LETTERS, min_size=8, max_size=24)
+
+
+@st.composite
+def pages_with_pastes(draw: st.DrawFn) -> list[list[str]]:
+    """Pages of letters, with pieces of two texts pasted into them, edited or not."""
+    texts = [draw(PASTED), draw(PASTED)]
+    pages = []
+    for _ in range(draw(st.integers(1, 6))):
+        page: list[str] = []
+        for _ in range(draw(st.integers(0, 3))):
+            text = draw(st.sampled_from(texts))
+            first = draw(st.integers(0, len(text) // 2))
+            piece = text[first : draw(st.integers(first, len(text)))]
+            edited = draw(st.integers(0, 40))
+            if edited < len(piece):
+                piece = [*piece[:edited], draw(LETTERS), *piece[edited + 1 :]]
+            page += [*piece, *draw(st.lists(LETTERS, max_size=2))]
+        pages.append(page)
+    return pages
+
+
+def slow_passages(pages: list[list[str]]) -> list[tuple[str, int, list[tuple[int, int, int]]]]:
+    """Text, pages that carry it, and stretches (page, first word, words) of each passage."""
+    places = [(row, at) for row, page in enumerate(pages) for at in range(len(page) - 7)]
+    run_at = {(row, at): tuple(pages[row][at : at + 8]) for row, at in places}
+    on = defaultdict(set)
+    for (row, _), run in run_at.items():
+        on[run].add(row)
+    together = defaultdict(set)
+    for (row, at), run in run_at.items():
+        if (row, at + 1) in run_at:
+            together[run, run_at[row, at + 1]].add(row)
+    passage = {run: {run} for run, rows in on.items() if len(rows) > 1}
+    for (a, b), rows in together.items():
+        if a in passage and b in passage and 2 * len(rows) >= max(len(on[a]), len(on[b])):
+            merged = passage[a] | passage[b]
+            passage.update(dict.fromkeys(merged, merged))
+    found = []
+    for runs in {id(runs): runs for runs in passage.values()}.values():
+        stretches, covered = [], Counter()
+        for row, page in enumerate(pages):
+            inside = [any(run_at.get((row, at - k)) in runs for k in range(8)) for at in range(len(page))]
+            covered[row] = sum(inside)
+            starts = [at for at in range(len(page)) if inside[at] and not (at and inside[at - 1])]
+            for at in starts:
+                stretches.append((row, at, next(k for k, here in enumerate([*inside[at:], False]) if not here)))
+        row, at, length = max(stretches, key=lambda stretch: (stretch[2], -stretch[0], -stretch[1]))
+        n_pages = sum(2 * n >= length for n in covered.values())
+        found.append((" ".join(pages[row][at : at + length]), n_pages, sorted(stretches)))
+    return sorted(found)
+
+
+@settings(deadline=None, max_examples=300)
+@given(pages_with_pastes())
+def test_passages_are_those_of_the_definition(pages: list[list[str]]) -> None:
+    corpus = corpus_of(map(" ".join, pages))
+    found = passages_of(repeated_runs(corpus, np.ones(len(pages), bool)), len(pages))
+    fast = []
+    for number in range(len(found.place)):
+        stretches = [
+            (page, place - int(corpus.offsets[page]), n_words)
+            for passage, page, place, n_words in zip(
+                found.stretch_passage.tolist(), found.stretch_page.tolist(), found.stretch_place.tolist(),
+                found.stretch_words.tolist(), strict=True,
+            )
+            if passage == number
+        ]  # fmt: skip
+        hashes = corpus.words[found.place[number] :][: found.words[number]]
+        text = " ".join(corpus.vocabulary[word] for word in hashes.tolist())
+        fast.append((text, int(found.n_pages[number]), sorted(stretches)))
+    assert sorted(fast) == slow_passages(pages)
+
+
+def test_a_text_pasted_with_edits_into_many_pages_is_one_passage() -> None:
+    pasted = [f"word{number}" for number in range(300)]
+    pages = []
+    for page in range(2000):
+        edited = list(pasted)
+        for k in range(6):
+            edited[(page * 7 + k * 50) % 300] = f"edit{page}x{k}"
+        pages.append(" ".join(edited))
+    corpus = corpus_of(pages)
+    found = passages_of(repeated_runs(corpus, np.ones(len(pages), bool)), len(pages))
+    assert found.n_pages.tolist() == [2000]
