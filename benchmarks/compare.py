@@ -21,12 +21,14 @@ from mardok.compare.accounting import account
 from mardok.compare.copies import find_copies
 from mardok.compare.join import contained_pairs, shingle_sets
 from mardok.compare.passages import passages_of
+from mardok.compare.phrases import phrases_of
 from mardok.compare.relations import PageSets, Relations, Traits, page_sets, relations_of
 from mardok.compare.runs import repeated_runs
 from mardok.extract.extraction import extract_page
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
 from mardok.text.hashes import Corpus, corpus_of, word_hashes
+from mardok.text.stems import stemmed
 from mardok.text.words import folded
 
 _PARSED = 3000
@@ -73,6 +75,18 @@ def peak(n_pages: int, minimum: float) -> tuple[float, float]:
     return seconds, gigabytes
 
 
+def wording_alone(n_pages: int) -> None:
+    """Count the phrases and passages of a site, and print seconds of each and gigabytes."""
+    corpus = corpus_of(map(folded, Site(n_pages).texts()))
+    everyone = np.ones(n_pages, bool)
+    begun = time.perf_counter()
+    phrases_of(stemmed(corpus, ["en"] * n_pages, ()), everyone, ~everyone, range(2, 5), 3)
+    counted = time.perf_counter()
+    passages_of(repeated_runs(corpus, everyone), n_pages)
+    done = time.perf_counter()
+    print(counted - begun, done - counted, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
+
+
 def join_alone(n_pages: int, minimum: float) -> None:
     """Join a site and print seconds and gigabytes."""
     corpus = corpus_of(map(folded, Site(n_pages).texts()))
@@ -86,6 +100,9 @@ def main() -> None:
     """Measure and print."""
     if sys.argv[1:2] == ["join"]:
         join_alone(int(sys.argv[2]), float(sys.argv[3]))
+        return
+    if sys.argv[1:2] == ["wording"]:
+        wording_alone(int(sys.argv[2]))
         return
     n_pages = int(sys.argv[1]) if len(sys.argv) > 1 else 10_000
     site, settings = Site(n_pages), Settings()
@@ -123,12 +140,22 @@ def main() -> None:
         least(lambda: account(corpus, runs, is_counted, everyone, nowhere, nowhere[:0], settings.boilerplate)),
         n_pages,
     )
+    stems = stemmed(corpus, ["en"] * n_pages, ())
+    row("stems", least(lambda: stemmed(corpus, ["en"] * n_pages, ()), 1), n_pages)
+    row("phrases of 2 to 4 words", least(lambda: phrases_of(stems, is_counted, ~is_counted, range(2, 5), 3)), n_pages)
     row("containment from 0.8", least(lambda: contained_pairs(pages.sets, np.arange(n_pages), 0.8, 0.5, 20)), n_pages)
     small = peak(10_000, 0.8)[0] / 10_000, peak(10_000, 0.5)[0] / 10_000
     for minimum, before in zip((0.8, 0.5), small, strict=True):
         seconds, gigabytes = peak(100_000, minimum)
         growth = seconds / 100_000 / before
         print(f"100,000 pages at {minimum}: {growth:.2f} times the cost a page of 10,000; {gigabytes * 10:.0f} KB a page")
+    call = [sys.executable, __file__, "wording", "100000"]
+    done = subprocess.run(call, capture_output=True, text=True, check=True)
+    phrases, passages, gigabytes = map(float, done.stdout.split())
+    print(
+        f"100,000 pages: phrases of 2 to 4 words {phrases / 100_000 / parse:.2f} P, passages {passages / 100_000 / parse:.2f} P, "
+        f"{gigabytes:.1f} GB"
+    )
     if find_spec("sklearn") is None:
         print("scikit-learn is not installed: no comparison with its vectorizer")
         return

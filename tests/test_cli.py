@@ -92,7 +92,42 @@ def test_page_and_pair_answer_from_the_folder(run: Run, demo_folder: Path) -> No
     assert "near it are" in unknown.stderr
 
 
-@pytest.mark.parametrize("command", ["demo", "audit", "page", "pair"])
+def test_phrases_answers_in_words_rows_and_json(run: Run, demo_folder: Path, tmp_path: Path) -> None:
+    listed = run("phrases", demo_folder, "--under", "/blog/", "--with", "strings", "--top", "1", "-o", tmp_path / "p.csv")
+    assert "violin strings" in (tmp_path / "p.csv").read_text("utf-8")
+    assert "old strings" in listed.stdout
+    assert f"all are in {tmp_path / 'p.csv'}" in " ".join(listed.stdout.split())
+    told = run("phrases", demo_folder, "violin hire", "hire a violin")
+    assert "71 mentions of 'violin hire' and 'hire a violin' on 30 pages: 25 in links, 30 in headings" in told.stdout
+    linking = json.loads(run("phrases", demo_folder, "violin hire", "--link-to", url("/hire/"), "--json").stdout)
+    assert {row["anchor"] for row in linking["links"]} == {"violin hire"}
+    assert len(linking["links"]) == 16
+    near = run("phrases", demo_folder, "violn hire")
+    assert near.stdout.split() == [
+        "None",
+        "of",
+        "the",
+        "pages",
+        "asked",
+        "about",
+        "uses",
+        "'violn",
+        "hire'.",
+        "Used",
+        "phrases",
+        "near",
+        "it:",
+        "'violin",
+        "hire'.",
+    ]
+    warned = run("phrases", demo_folder, "violin hire", "--link-to", url("/basket/"))
+    assert (warned.returncode, "is not indexable (robots.txt)" in warned.stderr) == (0, True)
+    pages = tmp_path / "pages.txt"
+    pages.write_text(f"# asked about\n{url('/hire/')}\n", "utf-8")
+    assert "on 1 page" in run("phrases", demo_folder, "--pages", pages, "--words", "2").stdout
+
+
+@pytest.mark.parametrize("command", ["demo", "audit", "page", "pair", "phrases"])
 def test_help_has_an_example(run_here: Run, command: str) -> None:
     assert f"Example: mardok {command}" in run_here(command, "--help").stdout
 
@@ -122,6 +157,7 @@ BAD_CALLS: list[tuple[list[str], str]] = [
     (["audit", "good.warc"], "Missing option '-o'"),
     (["page", "theirs", "https://host.example/"], "theirs: is not an audit folder"),
     (["pair", "nowhere", "a", "b"], "nowhere: there is no such folder"),
+    (["phrases", "theirs"], "theirs: is not an audit folder"),
 ]
 
 
@@ -175,3 +211,26 @@ def test_a_crawl_cut_in_the_middle_is_used_and_told_with_status_1(run: Run, tmp_
     assert done.stderr.startswith(f"mardok: {path}, byte {starts[2]}")
     assert done.stderr.count("\n") == 1
     assert "Could not be read (1)" in (tmp_path / "out" / "report.html").read_text("utf-8")
+
+
+BAD_QUESTIONS: list[tuple[list[str], str]] = [
+    (["--words", "9"], "phrases of 9 to 9 words are not counted: give numbers from 1 to 6"),
+    (["--words", "two"], "--words two: expected a number such as 3, or two such as 2-4"),
+    (["--under", "/x/"], "no page asked about is under /x/; the sections with most pages are /"),
+    (["--language", "fr"], "no page asked about has the language 'fr'; the languages with most pages are en, de"),
+    (["--by", "beauty"], "order 'beauty': is not one of typical, pages, uses"),
+    (
+        ["--page", "https://www.wyndale-violin-hire.example/hir/"],
+        "is not in this audit; near it are https://www.wyndale-violin-hire.example/hire/",
+    ),
+    (["--pages", "missing.txt"], "missing.txt: cannot be read as a text file of addresses"),
+    (["--link-to", "https://www.wyndale-violin-hire.example/hire/"], "--link-to: say what is mentioned"),
+    (["..."], "'...': holds no word to look for"),
+]
+
+
+@pytest.mark.parametrize(("question", "message"), BAD_QUESTIONS)
+def test_a_wrong_question_gets_one_line(run_here: Run, demo_folder: Path, question: list[str], message: str) -> None:
+    done = run_here("phrases", str(demo_folder), *question)
+    assert (done.returncode, done.stdout, done.stderr.count("\n")) == (2, "", 1)
+    assert message in done.stderr

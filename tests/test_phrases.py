@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import json
+import tempfile
 from collections import Counter, defaultdict
+from pathlib import Path
 
 import numpy as np
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import mardok
+from mardok.compare.mentions import BlockLinks, find_mentions, mentions_at
 from mardok.compare.passages import passages_of
 from mardok.compare.phrases import phrases_of
 from mardok.compare.runs import repeated_runs
@@ -153,3 +159,99 @@ def test_a_text_pasted_with_edits_into_many_pages_is_one_passage() -> None:
     corpus = corpus_of(pages)
     found = passages_of(repeated_runs(corpus, np.ones(len(pages), bool)), len(pages))
     assert found.n_pages.tolist() == [2000]
+
+
+def slow_mentions(pages: list[list[str]], wordings: list[str]) -> list[tuple[int, int, str]]:
+    """Page, block and words of each mention: at each place the longest wording that fits, then on behind it."""
+    keys = sorted({tuple(stems(words(wording), "en")) for wording in wordings}, key=len, reverse=True)
+    found = []
+    for row, page in enumerate(pages):
+        for number, block in enumerate(page):
+            clauses = [words(clause) for clause in block.split(",")]
+            for clause in clauses:
+                at = 0
+                while at < len(clause):
+                    length = next((len(key) for key in keys if tuple(stems(clause[at : at + len(key)], "en")) == key), 0)
+                    if length:
+                        found.append((row, number, " ".join(clause[at : at + length])))
+                    at += length or 1
+    return found
+
+
+@settings(deadline=None, max_examples=200)
+@given(PAGES, st.lists(st.lists(WORDS, min_size=1, max_size=3).map(" ".join), min_size=1, max_size=3))
+def test_mentions_are_those_of_the_definition(pages: list[list[str]], wordings: list[str]) -> None:
+    pages = [[block for block in page if block] for page in pages]
+    blocks = [block for page in pages for block in page]
+    corpus = stemmed_pages(pages)
+    links = BlockLinks(blocks.__getitem__, *[np.zeros(len(blocks) + 1, np.int64)] * 4, str)
+    at = find_mentions(corpus, np.zeros(len(pages), np.int64), [wordings], exact=False)
+    first = np.cumsum([0, *map(len, pages)])
+    found = [
+        (mention.page, mention.block - int(first[mention.page]), " ".join(words(mention.text)))
+        for mention in mentions_at(corpus, links, at)
+    ]
+    assert found == slow_mentions(pages, wordings)
+
+
+def test_broken_up_mentions_are_found_and_told_with_their_links_and_sentences() -> None:
+    html = {
+        "": "<h1>Violin <b>rental</b></h1><p>Ask. We <i>rent</i> a vio&shy;lin, <a href=/hire>any violin rentals</a>.",
+        "hire": "<h1>Hire</h1><p>Home of violin&nbsp;rental.",
+        "tips": "<p>Before a VIOLIN RENTAL ends, read this. <p>A violin, rental cars and more.",
+        "linked": "<p>Violin rental, see <a href=/hire>here</a>.",
+        "old": "<meta name=robots content=noindex><p>Old violin rental.",
+    }
+    host = "https://host.example/"
+    rows = [{"url": host + name, "html": f"<html lang=en><title>{name}</title>{page}"} for name, page in html.items()]
+    with tempfile.TemporaryDirectory() as folder:
+        table = Path(folder) / "site.jsonl"
+        table.write_text("\n".join(map(json.dumps, rows)), "utf-8")
+        audit = mardok.audit(table)
+    found = mardok.mentions(audit, ["violin rental", "rent a violin"])
+    assert found.to_numpy().tolist() == [
+        [host, "Violin rental", "Violin rental", "heading", ""],
+        [host, "rent a vio\u00adlin", "We rent a vio\u00adlin, any violin rentals.", "text", ""],
+        [host, "violin rentals", "We rent a vio\u00adlin, any violin rentals.", "text", host + "hire"],
+        [host + "hire", "violin rental", "Home of violin rental.", "text", ""],
+        [host + "linked", "Violin rental", "Violin rental, see here.", "text", ""],
+        [host + "tips", "VIOLIN RENTAL", "Before a VIOLIN RENTAL ends, read this.", "text", ""],
+    ]
+    missing = mardok.missing_links(audit, ["violin rental"], host + "hire")
+    assert missing[["url", "mentions", "anchor"]].to_numpy().tolist() == [[host + "tips", 1, "VIOLIN RENTAL"]]
+    assert mardok.mentions(audit, ["violin rentals"], exact=True)["text"].tolist() == ["violin rentals"]
+    with pytest.raises(mardok.SelectionError, match="no word"):
+        mardok.mentions(audit, ["..."])
+
+
+def test_the_demos_phrases_and_passages_are_those_of_a_slow_computation(demo: mardok.Audit) -> None:
+    pages = demo.pages
+    counts = pages["own_words"].notna().tolist()
+    texts = [words(text) for text in pages["main_text"]]
+    carriers = defaultdict(set)
+    for row, found in enumerate(texts):
+        for at in range(len(found) - 7) if counts[row] else ():
+            carriers[tuple(found[at : at + 8])].add(row)
+    expected = {
+        (row, at + k)
+        for row, found in enumerate(texts)
+        for at in range(len(found) - 7)
+        if counts[row] and len(carriers[tuple(found[at : at + 8])]) > 1
+        for k in range(8)
+    }
+    covered = set()
+    for stretch in demo.tables["passages"].itertuples():
+        assert stretch.words >= 8
+        covered |= {(stretch.page, stretch.word + k) for k in range(stretch.words)}
+    assert covered == expected
+    boilerplate = demo.tables["boilerplate"]
+    for row in boilerplate.itertuples():
+        run = tuple(words(row.text))
+        assert len(run) == row.words
+        carrying = {n for n, found in enumerate(texts) if counts[n] and f" {' '.join(run)} " in f" {' '.join(found)} "}
+        assert 1 <= len(carrying) <= row.pages
+        assert all(len(carriers[run[at : at + 8]]) >= 3 for at in range(len(run) - 7))
+    assert "violin hire" in set(demo.tables["phrases"]["phrase"])
+    for phrase in demo.tables["phrases"].head(40).itertuples():
+        found = mardok.mentions(demo, [phrase.phrase])
+        assert (found["url"].nunique(), len(found)) == (phrase.pages, phrase.uses), phrase.phrase

@@ -175,6 +175,29 @@ def write_csv(path: Path, table: Table, frame: pd.DataFrame) -> None:
         writer.writerows(zip(*cells, strict=True))
 
 
+def write_rows(path: Path, frame: pd.DataFrame) -> None:
+    """Write an answer as CSV: text that a spreadsheet would run is neutralised, shares and figures have 6 decimals.
+
+    Raises
+    ------
+    FolderError
+        If the disk does not take it.
+    """
+    cells = [
+        (f"{value:.6f}" for value in frame[name])
+        if frame[name].dtype.kind == "f"
+        else (neutral_cell(str(value)) for value in frame[name])
+        for name in frame.columns
+    ]
+    try:
+        with path.open("w", encoding="utf-8", errors="replace", newline="") as file:
+            writer = csv.writer(file, lineterminator="\n")
+            writer.writerow(frame.columns)
+            writer.writerows(zip(*cells, strict=True))
+    except OSError as error:
+        raise FolderError(f"{path}: cannot be written: {error.strerror}") from error
+
+
 def _cells(column: Column, values: pd.Series, units: pd.Series | None) -> Iterable[str]:
     if column.dtype == "str":
         return map(neutral_cell, values)

@@ -26,6 +26,7 @@ from mardok.compare.destinations import Destination, destinations
 from mardok.compare.difference import Run, difference
 from mardok.compare.kept_pairs import kept_pairs
 from mardok.compare.links import inlink_counts, link_weights, text_links
+from mardok.compare.mentions import Unlinked
 from mardok.compare.relations import Traits, page_sets, relations_of
 from mardok.compare.runs import repeated_runs
 from mardok.deliver.report import report_html
@@ -39,12 +40,21 @@ from mardok.findings.demand import Demand, match_demand
 from mardok.findings.groups import Grouping, find_groups, groups_table, variant_groups, with_variants
 from mardok.findings.inventory import pages_table, pairs_table
 from mardok.findings.keeper import Standing, preferred_origin
-from mardok.findings.wording import boilerplate_table, passages_table, phrases_table
+from mardok.findings.mentions import unlinked_mentions, wording_of
+from mardok.findings.wording import (
+    CarriedText,
+    boilerplate_table,
+    carried_texts,
+    passages_table,
+    phrases_table,
+    stemmed_site,
+)
 from mardok.memory import give_back_memory
 from mardok.plan.gain import click_curve
 from mardok.plan.proposals import make_proposals
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
+from mardok.plan.trim import trim_proposals
 from mardok.settings import Copies, Phrases, Settings
 from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.raw import Intake
@@ -234,7 +244,10 @@ def _findings(
 
     progress("making the plan", 0)
     curve = click_curve(demand.rows) if demand is not None else None
-    proposals = ranked(make_proposals(site, ways, compared.grouping.groups, standing, curve, settings), settings.plan)
+    made = make_proposals(site, ways, compared.grouping.groups, standing, curve, compared.mentions, settings)
+    may_trim = np.isin(np.arange(len(site.pages)), compared.rows)
+    may_trim[[row for group in compared.grouping.groups for row in group.rows]] = False
+    proposals = ranked([*made, *trim_proposals(site, compared.texts, may_trim, settings)], settings.plan)
     is_indexable = {row: not reason for row, reason in enumerate(reasons)}
     check_safety(proposals, site, is_indexable, standing.origin + "/")
 
@@ -272,6 +285,10 @@ class _Compared:
     accounted: Accounted
     kept: pd.DataFrame
     """The pairs that are kept."""
+    texts: list[CarriedText]
+    """Boilerplate texts."""
+    mentions: dict[int, list[Unlinked]]
+    """For keepers of copies the pages that mention what they are about and do not link to them."""
     wording: dict[str, pd.DataFrame]
     """The tables of phrases, passages and boilerplate."""
     rows: NDArray[np.int64]
@@ -293,13 +310,17 @@ def _compared(
     runs = repeated_runs(site.corpus, counts)
     group_of = _groups_of_copies(grouping, len(site.pages))
     accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
+    texts = carried_texts(runs, accounted, len(site.pages))
+    stems = stemmed_site(site, settings.phrases)
     wording = {
         "passages": passages_table(site, runs, accounted),
-        "boilerplate": boilerplate_table(site, runs, accounted, counts, group_of),
-        "phrases": phrases_table(site, counts, settings.phrases),
+        "boilerplate": boilerplate_table(site, texts, counts, group_of),
+        "phrases": phrases_table(stems, counts, settings.phrases),
     }
+    wanted = {group.keeper: wording_of(site, group.keeper) for group in grouping.groups if group.kind == "copies"}
+    mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    return _Compared(grouping, accounted, kept, wording, apart.rows)
+    return _Compared(grouping, accounted, kept, texts, mentions, wording, apart.rows)
 
 
 def _groups_of_copies(grouping: Grouping, n_pages: int) -> NDArray[np.int64]:

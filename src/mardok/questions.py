@@ -16,7 +16,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from mardok.compare.mentions import BlockLinks, Mention, find_mentions, mentions_at
+from mardok.compare.mentions import BlockLinks, Mention, find_mentions, mentions_at, unlinked
 from mardok.compare.phrases import phrases_of
 from mardok.errors import SelectionError
 from mardok.pipeline import Audit
@@ -91,7 +91,9 @@ def phrases(
     fewest, most = sizes or tuple(audit.meta["settings"]["phrases"]["words"])
     order = order or ("pages" if selection.is_all else "typical")
     if not 1 <= fewest <= most <= 6:
-        raise SelectionError(f"phrases of {fewest} to {most} words: give the fewest and the most words, from 1 to 6")
+        raise SelectionError(
+            f"phrases of {fewest} to {most} words are not counted: give numbers from 1 to 6, the lesser first"
+        )
     if order not in ORDERS:
         raise SelectionError(f"order {order!r}: is not one of {', '.join(ORDERS)}")
     stemmed = audit.stemmed
@@ -211,10 +213,9 @@ def _found(audit: Audit, blocks: BlockLinks, wordings: Sequence[str], selection:
     stemmed = audit.stemmed
     number = {name: code for code, name in enumerate(stemmed.languages)}
     language_of = np.array([number[name] for name in audit.pages["language"]], np.int64)
-    places, lengths = find_mentions(stemmed, language_of, wordings, exact=exact)
-    page_of = np.searchsorted(stemmed.corpus.offsets, places, side="right") - 1
-    kept = np.isin(page_of, rows)
-    return mentions_at(stemmed, blocks, places[kept], lengths[kept])
+    found = find_mentions(stemmed, language_of, [wordings], exact=exact)
+    page_of = np.searchsorted(stemmed.corpus.offsets, found.place, side="right") - 1
+    return mentions_at(stemmed, blocks, found.taken(np.isin(page_of, rows)))
 
 
 def missing_links(
@@ -264,14 +265,10 @@ def missing_links(
     language = pages["language"][target]
     fits = pages["indexable"].to_numpy() & (pages["language"] == language).to_numpy() & ~has_link
     fits[target] = False
-    by_page: dict[int, list[Mention]] = {}
-    for found in _found(audit, blocks, wordings, selection, exact):
-        if fits[found.page] and found.link < 0 and not found.is_heading:
-            by_page.setdefault(found.page, []).append(found)
-    rows = []
-    for page, there in by_page.items():
-        best = min(there, key=lambda found: (abs(len(found.sentence) - 120), found.block))
-        rows.append((pages["url"][page], len(there), best.sentence, best.text, float(weight[page] / (n_targets[page] + 1))))
+    rows = [
+        (pages["url"][at.page], at.n_mentions, at.sentence, at.anchor, float(weight[at.page] / (n_targets[at.page] + 1)))
+        for at in unlinked(_found(audit, blocks, wordings, selection, exact), fits)
+    ]
     table = pd.DataFrame(rows, columns=["url", "mentions", "sentence", "anchor", "link_weight"])
     return table.sort_values(["link_weight", "url"], ascending=[False, True], ignore_index=True)
 

@@ -246,6 +246,8 @@ class Effort(Section):
     """Rewriting one page."""
     relink: float = Field(default=0.05, ge=0)
     """Changing one link, or one template that carries it."""
+    trim: float = Field(default=0.1, ge=0)
+    """Taking a pasted text out of one page."""
 
 
 class Plan(Section):
@@ -255,6 +257,18 @@ class Plan(Section):
     """Address patterns (``*`` allowed) of pages that must stay reachable: their copies get a canonical, no redirect."""
     leave: tuple[str, ...] = ()
     """Address patterns (``*`` allowed) of pages that are fine as they are: nothing is proposed to move or rewrite them."""
+    trim_share: float = Field(default=0.5, gt=0, lt=1)
+    """Share of a page's words in boilerplate from which on the page is to be trimmed."""
+    trim_pages: int = Field(default=5, ge=2)
+    """Least number of such pages with one text for a proposal."""
+    duties: tuple[str, ...] = (
+        "terms and conditions", "right of withdrawal", "privacy", "liability", "warranty", "safety", "delivery time",
+        "shipping", "AGB", "Widerruf", "Datenschutz", "Haftung", "Gewährleistung", "Sicherheitshinweis", "Lieferzeit",
+        "Versand",
+    )  # fmt: skip
+    """Wordings that mark a text as owed to customers by law, for their safety or for the delivery: it is never trimmed."""
+    mentions: int = Field(default=5, ge=0)
+    """Most pages that mention what a keeper is about, in a proposal, to get a link to it."""
     confidence_low: float = Field(default=0.3, ge=0, le=1)
     """Weight of low confidence in the order of the plan."""
     confidence_medium: float = Field(default=0.6, ge=0, le=1)

@@ -11,7 +11,7 @@ import sys
 
 import typer
 
-from mardok.cli import audit, crawl, demo, page, pair
+from mardok.cli import audit, crawl, demo, page, pair, phrases
 from mardok.cli.console import fail
 from mardok.errors import MardokError
 
@@ -28,6 +28,7 @@ app.command("crawl")(crawl.crawl)
 app.command("audit")(audit.audit)
 app.command("page")(page.page)
 app.command("pair")(pair.pair)
+app.command("phrases")(phrases.phrases)
 
 
 @app.callback(invoke_without_command=True)

@@ -16,7 +16,8 @@ from rich.table import Table
 
 import mardok
 from mardok.cli.console import answer_console, print_json, records, shown
-from mardok.plan.wording import percent
+from mardok.findings.wording import written_words
+from mardok.plan.wording import clipped, percent
 
 _SHOWN_RELATIVES = 10
 _FACTS = (
@@ -47,6 +48,7 @@ def page(
         "blocks": records(_of_page(found, "blocks", row)),
         "alternates": records(_of_page(found, "alternates", row).drop(columns=["target_page"])),
         "relatives": _relatives(found, facts["url"]),
+        "elsewhere": _elsewhere(found, row),
         "groups": records(_groups(found, facts["url"])),
         "checks": records(found.checks[found.checks["url"] == facts["url"]]),
         "steps": records(_steps(found, facts["url"])),
@@ -61,6 +63,7 @@ def page(
     else:
         _print_table(console, "Heading outline", _outline(parts["blocks"]))
     _print_table(console, "Relatives", parts["relatives"][:_SHOWN_RELATIVES])
+    _print_table(console, "Text that stands elsewhere too", parts["elsewhere"])
     _print_table(console, "Groups", parts["groups"])
     _print_table(console, "Checks", parts["checks"])
     _print_table(console, "Steps", parts["steps"])
@@ -86,6 +89,25 @@ def _relatives(found: mardok.Audit, url: str) -> list[dict[str, Any]]:
         for pair in own
     ]
     return sorted(turned, key=lambda relative: (-relative["resemblance"], relative["url"]))
+
+
+def _elsewhere(found: mardok.Audit, row: int) -> list[dict[str, Any]]:
+    """Stretches of the page that other pages carry word for word, in the order of the page."""
+    passages, urls, text = found.tables["passages"], found.pages["url"], found.pages["main_text"][row]
+    shared = []
+    for stretch in records(passages[passages["page"] == row]):
+        carriers = passages["page"][passages["passage"] == stretch["passage"]].unique()
+        others = [urls[other] for other in carriers if other != row]
+        shared.append(
+            {
+                "words": stretch["words"],
+                "boilerplate": stretch["boilerplate"],
+                "other_pages": len(others),
+                "for_example": others[0] if others else "",
+                "text": clipped(written_words(text, stretch["word"], stretch["words"])),
+            }
+        )
+    return shared
 
 
 def _groups(found: mardok.Audit, url: str) -> pd.DataFrame:
@@ -151,7 +173,7 @@ def _print_table(console: Console, heading: str, rows: list[dict[str, Any]]) -> 
     console.print(table)
 
 
-_NUMBERS = frozenset(["resemblance", "this_in_it", "it_in_this", "shared_words", "pages", "rank"])
+_NUMBERS = frozenset(["resemblance", "this_in_it", "it_in_this", "shared_words", "pages", "rank", "words", "other_pages"])
 
 
 def _cell(name: str, value: Any) -> str:

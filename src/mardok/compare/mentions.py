@@ -10,19 +10,23 @@ block. Where wordings overlap the longest that begins first counts, so that noth
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.join import Ints
-from mardok.compare.phrases import gram_hashes, words_left
+from mardok.compare.phrases import gram_hashes, numbers_in, words_left
 from mardok.text.hashes import word_hashes
 from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import word_spans, words
 
 _SENTENCE_END = re.compile(r"[.!?\u2026]+[\"'\u201d\u2019)\]]*\s+|[\u3002\uff01\uff1f]")
+_GOOD_SENTENCE = 120
+"""Characters of a sentence that says enough about a mention and not too much."""
 _LONGEST_SENTENCE = 240
 """Characters of a sentence that are shown around a mention."""
 
@@ -58,63 +62,86 @@ class Mention:
     """The link it stands in, -1 if in none."""
 
 
+@dataclass(frozen=True)
+class Found:
+    """Where things are mentioned, in the order of the places."""
+
+    place: Ints
+    """Where each mention begins among the words of the corpus."""
+    n_words: Ints
+    thing: Ints
+    """Which of the things is mentioned."""
+
+    def taken(self, kept: NDArray[np.bool_]) -> Found:
+        """Some of them."""
+        return Found(self.place[kept], self.n_words[kept], self.thing[kept])
+
+
 def find_mentions(
-    stemmed: Stemmed, language_of: NDArray[np.int64], wordings: Sequence[str], *, exact: bool
-) -> tuple[Ints, Ints]:
-    """Where mentions begin among the words of the corpus, and how many words each has, in order.
+    stemmed: Stemmed, language_of: NDArray[np.int64], things: Sequence[Sequence[str]], *, exact: bool
+) -> Found:
+    """Where things are mentioned.
 
     Parameters
     ----------
     language_of : ndarray of int64, shape (n_texts,)
         Language of each text as a number in ``stemmed.languages``.
-    wordings : sequence of str
-        Wordings of one thing; one without any word matches nothing.
+    things : sequence of sequence of str
+        The wordings of each thing; one without any word matches nothing.
     """
-    asked = [found for found in map(words, wordings) if found]
+    asked = [(thing, found) for thing, wordings in enumerate(things) for found in map(words, wordings) if found]
     left = words_left(stemmed)
-    places: list[Ints] = []
-    lengths: list[Ints] = []
-    language_of_word = None if exact else np.repeat(language_of, stemmed.corpus.n_words)
-    for n in sorted({len(found) for found in asked}):
+    language_of_word = np.repeat(language_of, stemmed.corpus.n_words)
+    nothing = np.zeros(0, np.int64)
+    parts = [(nothing, nothing, nothing)]
+    for n in sorted({len(found) for _, found in asked}):
         hashes = gram_hashes(stemmed.corpus.words if exact else stemmed.stems, n)
         fits = left[: len(hashes)] >= n
-        hit = np.zeros(len(hashes), bool)
-        for wording in (found for found in asked if len(found) == n):
-            if language_of_word is None:
-                hit |= hashes == gram_hashes(word_hashes([" ".join(wording)])[0], n)[0]
-            else:
-                for number, language in enumerate(stemmed.languages):
-                    wanted = gram_hashes(stem_hashes(wording, language), n)[0]
-                    hit |= (hashes == wanted) & (language_of_word[: len(hashes)] == number)
-        found = np.flatnonzero(hit & fits)
-        places.append(found)
-        lengths.append(np.full(len(found), n))
-    if not places:
-        return np.zeros(0, np.int64), np.zeros(0, np.int64)
-    place, length = np.concatenate(places), np.concatenate(lengths)
-    order = np.lexsort((-length, place))
-    return _apart(place[order], length[order])
+        things_of: dict[int, list[tuple[int, int]]] = defaultdict(list)
+        for thing, wording in asked:
+            for number, language in enumerate(stemmed.languages) if len(wording) == n else ():
+                own = word_hashes([" ".join(wording)])[0] if exact else stem_hashes(wording, language)
+                things_of[int(gram_hashes(own, n)[0])].append((number, thing))
+        wanted = np.array(sorted(things_of), np.uint64)
+        at = np.flatnonzero(fits)
+        match = numbers_in(wanted, hashes[at])
+        at, match = at[match >= 0], match[match >= 0]
+        order = np.argsort(match, kind="stable")
+        first = np.searchsorted(match[order], np.arange(len(wanted) + 1))
+        for known, (start, stop) in zip(wanted.tolist(), pairwise(first.tolist()), strict=True):
+            for number, thing in things_of[known]:
+                places = at[order[start:stop]]
+                places = places[language_of_word[places] == number]
+                parts.append((places, np.full(len(places), n), np.full(len(places), thing)))
+    columns = [np.concatenate(column) for column in zip(*parts, strict=True)]
+    place, n_words, its_thing = columns
+    order = np.lexsort((-n_words, place, its_thing))
+    kept = order[_apart(place[order], n_words[order], its_thing[order])]
+    kept = kept[np.lexsort((its_thing[kept], place[kept]))]
+    return Found(place[kept], n_words[kept], its_thing[kept])
 
 
-def _apart(place: Ints, length: Ints) -> tuple[Ints, Ints]:
-    """Those that do not begin inside one before."""
-    kept, end = [], -1
-    for at, (first, n) in enumerate(zip(place.tolist(), length.tolist(), strict=True)):
-        if first >= end:
+def _apart(place: Ints, n_words: Ints, thing: Ints) -> list[int]:
+    """Those that do not begin inside one before of the same thing."""
+    kept, end, before = [], -1, -1
+    for at, (first, n, its) in enumerate(zip(place.tolist(), n_words.tolist(), thing.tolist(), strict=True)):
+        if its != before or first >= end:
             kept.append(at)
-            end = first + n
-    return place[kept], length[kept]
+            end, before = first + n, its
+    return kept
 
 
-def mentions_at(stemmed: Stemmed, blocks: BlockLinks, places: Ints, lengths: Ints) -> list[Mention]:
+def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention]:
     """What there is to tell of mentions at some places."""
     corpus = stemmed.corpus
-    block_of = np.searchsorted(corpus.block_offsets, places, side="right") - 1
+    block_of = np.searchsorted(corpus.block_offsets, at.place, side="right") - 1
     page_of = np.searchsorted(corpus.first_blocks, block_of, side="right") - 1
     found = []
     spans: list[tuple[int, int]] = []
     shown = -1
-    for place, n, block, page in zip(places.tolist(), lengths.tolist(), block_of.tolist(), page_of.tolist(), strict=True):
+    for place, n, block, page in zip(
+        at.place.tolist(), at.n_words.tolist(), block_of.tolist(), page_of.tolist(), strict=True
+    ):
         text = blocks.text_of(block)
         if block != shown:
             spans, shown = word_spans(text), block
@@ -160,3 +187,33 @@ def sentence_around(text: str, start: int, end: int) -> str:
             cut = text.rfind(" ", end, end + spare)
             last, after = (cut if cut > end else end), " \u2026"
     return before + text[first:last].strip() + after
+
+
+@dataclass(frozen=True, slots=True)
+class Unlinked:
+    """A page that could link where it mentions something."""
+
+    page: int
+    n_mentions: int
+    sentence: str
+    anchor: str
+    """The words to make a link of."""
+
+
+def unlinked(found: Iterable[Mention], fits: NDArray[np.bool_]) -> list[Unlinked]:
+    """Pages with mentions in no link and no heading, in order, each with the sentence that shows best.
+
+    Parameters
+    ----------
+    fits : ndarray of bool, shape (n_texts,)
+        Pages on which a link would be right.
+    """
+    by_page: dict[int, list[Mention]] = defaultdict(list)
+    for mention in found:
+        if fits[mention.page] and mention.link < 0 and not mention.is_heading:
+            by_page[mention.page].append(mention)
+    told = []
+    for page, there in sorted(by_page.items()):
+        best = min(there, key=lambda mention: abs(len(mention.sentence) - _GOOD_SENTENCE))
+        told.append(Unlinked(page, len(there), best.sentence, best.text))
+    return told

@@ -7,7 +7,7 @@ Out: the tables of phrases, of passages and of boilerplate.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -33,10 +33,10 @@ def stemmed_site(site: Site, settings: Phrases) -> Stemmed:
     return stemmed(site.corpus, languages, stop_words)
 
 
-def phrases_table(site: Site, counts: NDArray[np.bool_], settings: Phrases) -> pd.DataFrame:
+def phrases_table(stemmed: Stemmed, counts: NDArray[np.bool_], settings: Phrases) -> pd.DataFrame:
     """The phrases of the pages that count."""
     sizes = range(settings.words[0], settings.words[1] + 1)
-    found = phrases_of(stemmed_site(site, settings), counts, np.zeros(len(counts), bool), sizes, settings.uses)
+    found = phrases_of(stemmed, counts, np.zeros(len(counts), bool), sizes, settings.uses)
     return PHRASES.frame({name: found[name] for name in PHRASES.names})
 
 
@@ -57,28 +57,35 @@ def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.D
 
 
 @dataclass(frozen=True)
-class _Carried:
-    """A text that many pages carry."""
+class CarriedText:
+    """A boilerplate text, and the pages that carry it."""
 
     place: int
+    """Where it begins among the words of the corpus."""
     n_words: int
     n_pages: int
+    """Pages that carry at least half of it."""
     pages: Ints
     """Every page with a part of it, in order."""
-    n_covered: int
-    """Words of all pages that belong to it."""
+    words_on: Ints
+    """How many words of each of these pages belong to it."""
+    stretch_place: Ints
+    stretch_words: Ints
+    """Where its stretches begin among the words of the corpus, and how long they are."""
 
 
-def boilerplate_table(
-    site: Site, runs: RepeatedRuns, accounted: Accounted, counts: NDArray[np.bool_], group_of: Ints
-) -> pd.DataFrame:
-    """Every boilerplate passage and every boilerplate block too short to be one."""
+def carried_texts(runs: RepeatedRuns, accounted: Accounted, n_pages: int) -> list[CarriedText]:
+    """Every boilerplate passage, and every boilerplate block too short to be one."""
+    return [*_long(runs.taken(accounted.boilerplate_runs[runs.number]), n_pages), *_short(accounted)]
+
+
+def boilerplate_table(site: Site, texts: Iterable[CarriedText], counts: NDArray[np.bool_], group_of: Ints) -> pd.DataFrame:
+    """The table of boilerplate texts."""
     total = int(site.corpus.n_words[counts].sum())
-    carried = [*_long(runs.taken(accounted.boilerplate_runs[runs.number]), len(site.pages)), *_short(accounted)]
-    return BOILERPLATE.frame(_row(site, text, group_of, total) for text in carried)
+    return BOILERPLATE.frame(_row(site, text, group_of, total) for text in texts)
 
 
-def _long(runs: RepeatedRuns, n_pages: int) -> Iterator[_Carried]:
+def _long(runs: RepeatedRuns, n_pages: int) -> Iterator[CarriedText]:
     found = passages_of(runs, n_pages)
     order = np.argsort(found.stretch_passage, kind="stable")
     first = np.searchsorted(found.stretch_passage[order], np.arange(len(found.place) + 1))
@@ -86,28 +93,40 @@ def _long(runs: RepeatedRuns, n_pages: int) -> Iterator[_Carried]:
         zip(found.place.tolist(), found.words.tolist(), found.n_pages.tolist(), strict=True)
     ):
         own = order[first[number] : first[number + 1]]
-        pages = np.unique(found.stretch_page[own])
-        yield _Carried(place, n_words, n_carriers, pages, int(found.stretch_words[own].sum()))
+        yield _carried(
+            place, n_words, n_carriers, found.stretch_page[own], found.stretch_place[own], found.stretch_words[own]
+        )
 
 
-def _short(accounted: Accounted) -> Iterator[_Carried]:
+def _carried(place: int, n_words: int, n_carriers: int | None, page: Ints, places: Ints, lengths: Ints) -> CarriedText:
+    pages, at = np.unique(page, return_inverse=True)
+    words_on = np.bincount(at, lengths, minlength=len(pages)).astype(np.int64)
+    return CarriedText(place, n_words, n_carriers or len(pages), pages, words_on, places, lengths)
+
+
+def _short(accounted: Accounted) -> Iterator[CarriedText]:
     blocks = accounted.short_blocks
     of_number: Mapping[int, list[int]] = defaultdict(list)
     for at, number in enumerate(blocks.number.tolist()):
         of_number[number].append(at)
     for places in of_number.values():
-        pages = np.unique(blocks.page[places])
         place, n_words = int(blocks.place[places[0]]), int(blocks.words[places[0]])
-        yield _Carried(place, n_words, len(pages), pages, n_words * len(places))
+        yield _carried(place, n_words, None, blocks.page[places], blocks.place[places], blocks.words[places])
 
 
-def _row(site: Site, text: _Carried, group_of: Ints, total: int) -> tuple[str, int, int, str, str, bool, float]:
-    page = int(np.searchsorted(site.corpus.offsets, text.place, side="right")) - 1
-    written = written_words(site.main_text(page), text.place - int(site.corpus.offsets[page]), text.n_words)
+def _row(site: Site, text: CarriedText, group_of: Ints, total: int) -> tuple[str, int, int, str, str, bool, float]:
+    page, written = text_as_written(site, text)
     where = Counter(section_name(site.pages[row].url) for row in text.pages.tolist())
     usual = min(where, key=lambda name: (-where[name], name))
     are_copies = len(set(group_of[text.pages].tolist())) == 1
-    return written, text.n_words, text.n_pages, site.pages[page].url, usual, are_copies, text.n_covered / max(total, 1)
+    share = int(text.words_on.sum()) / max(total, 1)
+    return written, text.n_words, text.n_pages, site.pages[page].url, usual, are_copies, share
+
+
+def text_as_written(site: Site, text: CarriedText) -> tuple[int, str]:
+    """The page a boilerplate text is taken from, and how it is written there."""
+    page = int(np.searchsorted(site.corpus.offsets, text.place, side="right")) - 1
+    return page, written_words(site.main_text(page), text.place - int(site.corpus.offsets[page]), text.n_words)
 
 
 def section_name(url: str) -> str:

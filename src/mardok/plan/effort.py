@@ -32,5 +32,5 @@ def effort_hours(steps: Iterable[Step], rates: Effort, *, is_pattern: bool = Fal
         hours += counts["redirect"] * rates.redirect + counts["canonical"] * rates.canonical
     hours += counts["move_text"] * rates.move_text
     hours += (counts["rewrite"] + counts["retitle"]) * rates.rewrite
-    hours += counts["relink"] * rates.relink
+    hours += counts["relink"] * rates.relink + counts["trim"] * rates.trim
     return math.ceil(round(hours * 4, 9)) / 4

@@ -19,6 +19,7 @@ from urllib.parse import urlsplit
 
 from mardok.compare.destinations import Destination
 from mardok.compare.difference import LINE_BREAK, difference
+from mardok.compare.mentions import Unlinked
 from mardok.findings.groups import Group, group_id
 from mardok.findings.keeper import Standing
 from mardok.plan.effort import effort_hours
@@ -54,6 +55,7 @@ def make_proposals(
     groups: Iterable[Group],
     standing: Standing,
     curve: ClickCurve | None,
+    mentions: Mapping[int, Sequence[Unlinked]],
     settings: Settings,
 ) -> list[Proposal]:
     """Proposals for all groups, in no particular order.
@@ -62,11 +64,13 @@ def make_proposals(
     ----------
     curve : ClickCurve, optional
         The site's click-through rate by position; None without search data.
+    mentions : mapping of int to sequence of Unlinked
+        For keepers the pages that mention what they are about and do not link to them.
     """
     fixed = _fixed_pages(site, ways, settings)
     drafts = [draft for group in groups for draft in _drafts(site, group, standing, settings, fixed)]
     moves = Moves(site, ways, (move for draft in drafts for move in draft.moved))
-    writer = _Writer(site, standing, curve, settings, moves)
+    writer = _Writer(site, standing, curve, mentions, settings, moves)
     by_rule: dict[tuple[str, str], list[_Draft]] = defaultdict(list)
     for draft in drafts:
         by_rule[draft.action, draft.rule].append(draft)
@@ -191,8 +195,16 @@ def variant_rule(url: str, keeper: str, settings: Settings) -> tuple[str, str]:
 class _Writer:
     """Writes drafts out as proposals."""
 
-    def __init__(self, site: Site, standing: Standing, curve: ClickCurve | None, settings: Settings, moves: Moves) -> None:
-        self.site, self.standing, self.curve = site, standing, curve
+    def __init__(
+        self,
+        site: Site,
+        standing: Standing,
+        curve: ClickCurve | None,
+        mentions: Mapping[int, Sequence[Unlinked]],
+        settings: Settings,
+        moves: Moves,
+    ) -> None:
+        self.site, self.standing, self.curve, self.mentions = site, standing, curve, mentions
         self.settings, self.moves = settings, moves
 
     def url(self, row: int) -> str:
@@ -264,6 +276,7 @@ class _Writer:
             steps += self._unique_text(row, group.keeper) if is_merge else []
             steps += self._moving(row, "identical text" if row in group.identical else "near copy")
         steps += self._staying(draft)
+        steps += self._mentions(group) if is_merge else []
         n = len(group.members)
         copies = path_of(self.url(group.members[0])) if n == 1 else count(n, "copy", "copies")
         kept = path_of(self.url(group.keeper))
@@ -391,6 +404,20 @@ class _Writer:
         move = self.moves.move_step(row, detail)
         relinks = self.moves.relink_steps(row) if move.step == "redirect" else []
         return [move, *self.moves.pointer_steps(row), *relinks]
+
+    def _mentions(self, group: Group) -> list[Step]:
+        """Pages that mention what the keeper is about, of those that stay, to get a link to it."""
+        if self.moves.is_moved(group.keeper):
+            return []
+        found = [at for at in self.mentions.get(group.keeper, ()) if not self.moves.is_moved(at.page)]
+        found.sort(key=lambda at: (-self.standing.link_weight[at.page], at.page))
+        return [
+            Step(
+                self.url(at.page), "relink", self.url(group.keeper), f"mentions {at.anchor!r} without a link: {at.sentence}"
+            )
+            for at in found[: self.settings.plan.mentions]
+            if at.page not in group.rows
+        ]
 
     def _unique_text(self, row: int, keeper: int) -> list[Step]:
         if self.site.text_hashes[row] == self.site.text_hashes[keeper]:

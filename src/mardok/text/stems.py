@@ -4,8 +4,8 @@ In:  the words of texts, and the language of each text.
 Out: for each word the hash of its stem, and whether it is a function word.
 
 Stems are those of Snowball (M. F. Porter, "Snowball: A language for stemming algorithms", 2001); a word of a language
-without a stemmer, and one with a digit in it, is its own stem. Function words are those of a list of its language, but for the
-words in it that name or describe something, such as "free" or "home".
+without a stemmer, and one with a digit in it, is its own stem. Function words are those of a list of its language,
+but for the words in it that name or describe something, such as "free" or "home".
 """
 
 from __future__ import annotations

@@ -1,0 +1,186 @@
+"""``mardok phrases``: the wording of a page, a section or the site.
+
+In:  an audit folder, which pages are asked about, and perhaps wordings of one thing.
+Out: the phrases those pages use; or who mentions the thing; or which mentions could become links.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Annotated
+
+import pandas as pd
+import typer
+from rich.console import Console
+from rich.table import Table
+
+import mardok
+from mardok import folder
+from mardok.cli.console import answer_console, errors, print_json, records, shown
+from mardok.errors import SelectionError
+from mardok.plan.wording import count, listed, path_of, percent
+from mardok.questions import near_phrases, selected_rows
+
+_SIZES = re.compile(r"(\d+)(?:-(\d+))?")
+
+
+def phrases(
+    audit: Annotated[Path, typer.Argument(metavar="DIR", help="Audit folder.", show_default=False)],
+    text: Annotated[
+        list[str] | None,
+        typer.Argument(help='Wordings of one thing, such as "violin rental" "rent a violin".', show_default=False),
+    ] = None,
+    under: Annotated[
+        list[str] | None, typer.Option(help="Only pages whose path begins so, or fits a pattern with *.")
+    ] = None,
+    language: Annotated[str, typer.Option(help="Only pages in this language (ISO 639-1).")] = "",
+    kind: Annotated[str, typer.Option(help="Only pages of this kind.")] = "",
+    page: Annotated[list[str] | None, typer.Option(help="Only this page.")] = None,
+    pages: Annotated[Path | None, typer.Option(help="Only the pages in this file, one address a line.")] = None,
+    words: Annotated[str, typer.Option(help="Words of a phrase, such as 3 or 2-4.")] = "",
+    by: Annotated[str, typer.Option(help="Order: typical, pages or uses.")] = "",
+    with_: Annotated[str, typer.Option("--with", help="Only phrases with these words.")] = "",
+    exact: Annotated[bool, typer.Option("--exact", help="Mentions in these very words, no inflected forms.")] = False,
+    link_to: Annotated[str, typer.Option(help="Only mentions that could become a link to this page, one row a page.")] = "",
+    top: Annotated[int, typer.Option(min=1, help="Rows to show.")] = 25,
+    out: Annotated[Path | None, typer.Option("-o", "--output", help="CSV file for all rows.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print all rows as JSON.")] = False,
+) -> None:
+    """Show the phrases of the site, a section or a page; or who mentions something.
+
+    Example: mardok phrases audit --under /blog/
+
+    Example: mardok phrases audit "violin hire" "hire a violin" --link-to https://www.host.example/hire/
+    """
+    found = mardok.load(audit)
+    selection = mardok.Selection(tuple(under or ()), language, kind, (*(page or ()), *_addresses(pages)))
+    wordings = text or []
+    if link_to:
+        if not wordings:
+            raise SelectionError(
+                "--link-to: say what is mentioned, for example: mardok phrases DIR 'violin hire' --link-to URL"
+            )
+        _warn_of_target(found, link_to)
+        rows = mardok.missing_links(found, wordings, link_to, selection, exact=exact)
+        told = _told_links(rows, link_to)
+        if rows.empty and mardok.mentions(found, wordings, selection, exact=exact).empty:
+            told = _nobody(found, wordings)
+        answer = _Answer("links", told, rows)
+    elif wordings:
+        rows = mardok.mentions(found, wordings, selection, exact=exact)
+        answer = _Answer("mentions", _told_mentions(found, rows, wordings), rows)
+    else:
+        rows = mardok.phrases(found, selection, sizes=_sizes(words), containing=with_, order=by)
+        n_pages = len(selected_rows(found, selection))
+        answer = _Answer("phrases", f"{count(len(rows), 'phrase')} on {count(n_pages, 'page')}.", rows)
+    answer.give(out, top, as_json=as_json)
+
+
+def _addresses(path: Path | None) -> list[str]:
+    if path is None:
+        return []
+    try:
+        lines = path.read_text("utf-8-sig").splitlines()
+    except (OSError, UnicodeDecodeError) as error:
+        raise SelectionError(f"{path}: cannot be read as a text file of addresses: {error}") from error
+    found = [line.strip() for line in lines if line.strip() and not line.startswith("#")]
+    if not found:
+        raise SelectionError(f"{path}: holds no address; write one a line")
+    return found
+
+
+def _sizes(words: str) -> tuple[int, int] | None:
+    if not words:
+        return None
+    found = _SIZES.fullmatch(words.strip())
+    if found is None:
+        raise SelectionError(f"--words {words}: expected a number such as 3, or two such as 2-4")
+    return int(found[1]), int(found[2] or found[1])
+
+
+def _warn_of_target(found: mardok.Audit, url: str) -> None:
+    target = found.pages.iloc[found.row_of(url)]
+    if target["final_url"] != target["url"]:
+        errors.print(shown(f"mardok: {target['url']} leads on to {target['final_url']}: link to that address"))
+    elif not target["indexable"]:
+        errors.print(shown(f"mardok: {target['url']} is not indexable ({target['reason']}): a link to it helps no ranking"))
+
+
+def _told_links(rows: pd.DataFrame, link_to: str) -> str:
+    n = count(len(rows), "page mentions", "pages mention")
+    return f"{n} it in running text without a link and could link to {link_to}."
+
+
+def _told_mentions(found: mardok.Audit, rows: pd.DataFrame, wordings: Sequence[str]) -> str:
+    if rows.empty:
+        return _nobody(found, wordings)
+    in_links = int((rows["link_url"] != "").sum())
+    headings = int(((rows["place"] == "heading") & (rows["link_url"] == "")).sum())
+    pages = count(rows["url"].nunique(), "page")
+    n_text = len(rows) - in_links - headings
+    return (
+        f"{count(len(rows), 'mention')} of {_asked(wordings)} on {pages}: "
+        f"{in_links} in links, {headings} in headings, {n_text} in running text."
+    )
+
+
+def _asked(wordings: Sequence[str]) -> str:
+    return listed([f"'{wording}'" for wording in wordings], most=4)
+
+
+def _nobody(found: mardok.Audit, wordings: Sequence[str]) -> str:
+    near = dict.fromkeys(near for wording in wordings for near in near_phrases(found, wording))
+    hint = f" Used phrases near it: {_asked(list(near))}." if near else ""
+    return f"None of the pages asked about uses {_asked(wordings)}.{hint}"
+
+
+class _Answer:
+    """What is to be said, and the rows behind it."""
+
+    def __init__(self, what: str, sentence: str, rows: pd.DataFrame) -> None:
+        self.what, self.sentence, self.rows = what, sentence, rows
+
+    def give(self, out: Path | None, top: int, *, as_json: bool) -> None:
+        if out is not None:
+            folder.write_rows(out, self.rows)
+        if as_json:
+            print_json({"answer": self.sentence, self.what: records(self.rows)})
+            return
+        console = answer_console()
+        console.print(shown(self.sentence))
+        if len(self.rows):
+            console.print()
+            self._print(console, self.rows.head(top))
+        if len(self.rows) > top:
+            where = f"all are in {out}" if out is not None else "-o FILE writes all, --top N shows more"
+            console.print(shown(f"{len(self.rows) - top:,} more rows; {where}"))
+
+    def _print(self, console: Console, rows: pd.DataFrame) -> None:
+        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
+        if self.what == "phrases":
+            has_rest = bool(self.rows["typical"].any())
+            table.add_column("phrase", ratio=1, overflow="fold")
+            for name in ("pages", "uses", *(["typical"] if has_rest else [])):
+                table.add_column(name, justify="right")
+            for row in records(rows):
+                figures = [f"{row['pages']:,}", f"{row['uses']:,}", *([f"{row['typical']:.1f}"] if has_rest else [])]
+                table.add_row(shown(row["phrase"]), *figures)
+        elif self.what == "links":
+            table.add_column("mentions", justify="right")
+            table.add_column("link passes", justify="right")
+            table.add_column("page and sentence", ratio=1, overflow="fold")
+            table.add_column("words to link", overflow="fold")
+            for row in records(rows):
+                told = shown(row["url"], "bold").append("\n").append_text(shown(row["sentence"], "dim"))
+                table.add_row(str(row["mentions"]), percent(row["link_weight"]), told, shown(row["anchor"]))
+        else:
+            table.add_column("page and sentence", ratio=1, overflow="fold")
+            table.add_column("where", overflow="fold")
+            for url, own in rows.groupby("url", sort=False):
+                table.add_row(shown(url, "bold"), shown(count(len(own), "use"), "dim"))
+                for row in records(own):
+                    where = f"link to {path_of(row['link_url'])}" if row["link_url"] else row["place"]
+                    table.add_row(shown(f"  {row['sentence']}"), shown(where))
+        console.print(table)

@@ -1,0 +1,130 @@
+"""Pages that are mostly text of other pages: what to take out of them.
+
+In:  the boilerplate texts with the pages that carry them, what each page is a copy of.
+Out: one proposal for each set of pages that share such text.
+
+Copies are settled elsewhere. A text that customers are owed, by law, for their safety or for the delivery, stays.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import sparse
+from scipy.sparse.csgraph import connected_components
+
+from mardok.findings.groups import group_id
+from mardok.findings.wording import CarriedText, section_name, text_as_written
+from mardok.plan.effort import effort_hours
+from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.wording import clipped, count, path_of, percent, percent_range
+from mardok.settings import Settings
+from mardok.text.hashes import Corpus
+from mardok.text.site import Site
+from mardok.text.words import words
+from mardok.urls import is_home, matches
+
+_LEAST_WORDS = 20
+"""Words of a text from which pages that share it belong together, and from which it is worth a page of its own."""
+
+
+def trim_proposals(
+    site: Site, texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], settings: Settings
+) -> list[Proposal]:
+    """Proposals to trim pages.
+
+    Parameters
+    ----------
+    may_trim : ndarray of bool, shape (n_pages,)
+        Pages whose words count and that are in no group.
+    """
+    rules = settings.plan
+    duties = [" ".join(words(wording)) for wording in rules.duties]
+    kept = []
+    for text in texts:
+        written = text_as_written(site, text)[1] if text.n_words >= _LEAST_WORDS else ""
+        said = f" {' '.join(words(written))} "
+        if written and not any(f" {duty} " in said for duty in duties):
+            kept.append((text, written))
+    n_words = site.corpus.n_words
+    pasted = _covered(site.corpus, [text for text, _ in kept])
+    is_heavy = may_trim & (pasted > rules.trim_share * n_words)
+    for row in np.flatnonzero(is_heavy).tolist():
+        url = site.pages[row].url
+        is_heavy[row] = not is_home(url, settings.variants) and not matches(url, rules.leave)
+    return [
+        _proposal(site, rows, [kept[number] for number in numbers], pasted, settings)
+        for rows, numbers in _together(is_heavy, [text for text, _ in kept])
+        if len(rows) >= rules.trim_pages
+    ]
+
+
+def _covered(corpus: Corpus, texts: Sequence[CarriedText]) -> NDArray[np.int64]:
+    """How many words of each page stand in one of the texts; where two overlap a word counts once."""
+    edges = np.zeros(len(corpus.words) + 1, np.int32)
+    for text in texts:
+        np.add.at(edges, text.stretch_place, 1)
+        np.subtract.at(edges, text.stretch_place + text.stretch_words, 1)
+    sums = np.concatenate([np.zeros(1, np.int64), np.cumsum(np.cumsum(edges[:-1]) > 0)])
+    return np.asarray(np.diff(sums[corpus.offsets]))
+
+
+def _together(is_heavy: NDArray[np.bool_], texts: Sequence[CarriedText]) -> list[tuple[list[int], list[int]]]:
+    """Pages that hang together by a text of which they carry at least half, with the texts."""
+    carriers = [text.pages[is_heavy[text.pages] & (2 * text.words_on >= text.n_words)] for text in texts]
+    rows = np.concatenate([np.zeros(0, np.int64), *carriers])
+    number = np.repeat(np.arange(len(texts)), [len(pages) for pages in carriers])
+    n_pages = len(is_heavy)
+    n_nodes = n_pages + len(texts)
+    graph = sparse.coo_array((np.ones(len(rows), bool), (rows, number + n_pages)), shape=(n_nodes, n_nodes))
+    label = connected_components(graph, directed=False)[1]
+    found = []
+    for component in np.unique(label[rows]).tolist():
+        members = np.flatnonzero(label == component)
+        found.append((members[members < n_pages].tolist(), (members[members >= n_pages] - n_pages).tolist()))
+    return found
+
+
+def _proposal(
+    site: Site,
+    rows: Sequence[int],
+    texts: Sequence[tuple[CarriedText, str]],
+    pasted: NDArray[np.int64],
+    settings: Settings,
+) -> Proposal:
+    n_words = site.corpus.n_words
+    urls = tuple(site.pages[row].url for row in rows)
+    shares = [float(pasted[row] / n_words[row]) for row in rows]
+    ordered = sorted(texts, key=lambda text: (-text[0].n_words * text[0].n_pages, text[0].place))
+    total = sum(text.n_words for text, _ in ordered)
+    steps = [
+        Step(
+            site.pages[row].url,
+            "trim",
+            detail=f"{pasted[row]} of its {n_words[row]} words ({percent(share)}) are pasted: say what holds for this page, "
+            "and link to one page that says the rest",
+        )
+        for row, share in zip(rows, shares, strict=True)
+    ]
+    sections = {section_name(url) for url in urls}
+    where = f" under {path_of(sections.pop())}" if len(sections) == 1 else ""
+    quoted = clipped(ordered[0][1], 120)
+    n_texts = count(len(ordered), "text")
+    return Proposal(
+        id=group_id("boilerplate", urls), action="trim", owner="editor", keeper="", urls=urls,
+        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours(steps, settings.plan.effort), confidence="low",
+        evidence="text",
+        summary=f"Trim {count(len(rows), 'page')}{where}: pasted text is most of their words",
+        why=(
+            f"{percent_range(shares)} of the words of these pages stand word for word on others too: {n_texts} with "
+            f"{total} words together, which begin \"{quoted}\". A page of its own can say it once. No evidence of a gain."
+        ),
+        unless="customers are owed the text on every page, by law, for safety or for the delivery (setting plan.duties)",
+        steps=tuple(steps),
+        basis={
+            "texts": [{"words": text.n_words, "pages": text.n_pages, "begins": clipped(said, 80)} for text, said in ordered],
+            "pasted_share": {url: round(share, 6) for url, share in zip(urls, shares, strict=True)},
+        },
+    )  # fmt: skip
