@@ -80,7 +80,9 @@ def wording_alone(n_pages: int) -> None:
     corpus = corpus_of(map(folded, Site(n_pages).texts()))
     everyone = np.ones(n_pages, bool)
     begun = time.perf_counter()
-    phrases_of(stemmed(corpus, ["en"] * n_pages, ()), everyone, ~everyone, range(2, 5), 3)
+    phrases_of(
+        stemmed(corpus, ["en"] * n_pages, ()), everyone, ~everyone, range(2, 5), Settings().phrases.least_uses(n_pages)
+    )
     counted = time.perf_counter()
     passages_of(repeated_runs(corpus, everyone), n_pages)
     done = time.perf_counter()
@@ -140,9 +142,10 @@ def main() -> None:
         least(lambda: account(corpus, runs, is_counted, everyone, nowhere, nowhere[:0], settings.boilerplate)),
         n_pages,
     )
+    fewest = settings.phrases.least_uses(n_pages)
     stems = stemmed(corpus, ["en"] * n_pages, ())
     row("stems", least(lambda: stemmed(corpus, ["en"] * n_pages, ()), 1), n_pages)
-    row("phrases of 2 to 4 words", least(lambda: phrases_of(stems, is_counted, ~is_counted, range(2, 5), 3)), n_pages)
+    row("phrases of 2 to 4 words", least(lambda: phrases_of(stems, is_counted, ~is_counted, range(2, 5), fewest)), n_pages)
     row("containment from 0.8", least(lambda: contained_pairs(pages.sets, np.arange(n_pages), 0.8, 0.5, 20)), n_pages)
     small = peak(10_000, 0.8)[0] / 10_000, peak(10_000, 0.5)[0] / 10_000
     for minimum, before in zip((0.8, 0.5), small, strict=True):
@@ -152,10 +155,8 @@ def main() -> None:
     call = [sys.executable, __file__, "wording", "100000"]
     done = subprocess.run(call, capture_output=True, text=True, check=True)
     phrases, passages, gigabytes = map(float, done.stdout.split())
-    print(
-        f"100,000 pages: phrases of 2 to 4 words {phrases / 100_000 / parse:.2f} P, passages {passages / 100_000 / parse:.2f} P, "
-        f"{gigabytes:.1f} GB"
-    )
+    costs = f"phrases of 2 to 4 words {phrases / 100_000 / parse:.2f} P, passages {passages / 100_000 / parse:.2f} P"
+    print(f"100,000 pages: {costs}, {gigabytes:.1f} GB")
     if find_spec("sklearn") is None:
         print("scikit-learn is not installed: no comparison with its vectorizer")
         return

@@ -20,6 +20,7 @@ from mardok.compare.mentions import BlockLinks, Mention, find_mentions, mentions
 from mardok.compare.phrases import phrases_of
 from mardok.errors import SelectionError
 from mardok.pipeline import Audit
+from mardok.settings import Phrases
 from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import words
 
@@ -78,7 +79,7 @@ def phrases(
     -------
     DataFrame
         Columns ``phrase``, ``words``, ``pages``, ``uses``, ``typical``, ordered; exact counts. Of twenty pages
-        or more, phrases used less often than the setting ``phrases.uses`` are left out.
+        or more, phrases used less often than the settings ``phrases.uses`` and ``phrases.use_share`` say are left out.
 
     Raises
     ------
@@ -88,7 +89,8 @@ def phrases(
         If an address is not in the audit.
     """
     rows = selected_rows(audit, selection)
-    fewest, most = sizes or tuple(audit.meta["settings"]["phrases"]["words"])
+    settings = _settings(audit)
+    fewest, most = sizes or settings.words
     order = order or ("pages" if selection.is_all else "typical")
     if not 1 <= fewest <= most <= 6:
         raise SelectionError(
@@ -99,7 +101,7 @@ def phrases(
     stemmed = audit.stemmed
     counted = _counted(audit)
     selected = np.isin(np.arange(len(audit.pages)), rows)
-    least = 1 if len(rows) < _FEW_PAGES else int(audit.meta["settings"]["phrases"]["uses"])
+    least = 1 if len(rows) < _FEW_PAGES else settings.least_uses(len(rows))
     found = phrases_of(stemmed, selected, counted & ~selected, range(fewest, most + 1), least)
     if containing:
         found = found[_shared_words(stemmed, found, containing) == len(words(containing))]
@@ -127,6 +129,10 @@ def selected_rows(audit: Audit, selection: Selection) -> NDArray[np.int64]:
         _check_any(kept, f"no page asked about is under {' or '.join(selection.under)}", "the sections", sections)
     _check_any(kept, "the audit has no page with a text to count", "", pages["url"][:0])
     return np.flatnonzero(kept)
+
+
+def _settings(audit: Audit) -> Phrases:
+    return Phrases.model_validate(audit.meta["settings"]["phrases"])
 
 
 def _counted(audit: Audit) -> NDArray[np.bool_]:
@@ -313,7 +319,7 @@ def near_phrases(audit: Audit, wording: str) -> list[str]:
     if spelled != " ".join(asked) and len(mentions(audit, [spelled])):
         return [spelled]
     counted = _counted(audit)
-    least = int(audit.meta["settings"]["phrases"]["uses"])
+    least = _settings(audit).least_uses(int(counted.sum()))
     found = phrases_of(stemmed, counted, np.zeros(len(counted), bool), range(1, _NEAR_WORDS + 1), least)
     found["shared"] = _shared_words(stemmed, found, spelled)
     found = found[found["shared"] > 0].sort_values(["shared", "uses", "phrase"], ascending=[False, False, True])

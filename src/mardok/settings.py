@@ -6,6 +6,7 @@ Out: one frozen :class:`Settings`; what is out of bounds is refused here and not
 
 from __future__ import annotations
 
+import math
 import tomllib
 from collections.abc import Iterable, Mapping
 from pathlib import Path
@@ -194,9 +195,15 @@ class Phrases(Section):
     words: tuple[int, int] = (2, 4)
     """Fewest and most words of a phrase, 1 to 6."""
     uses: int = Field(default=3, ge=1)
-    """Least number of uses on the site for a phrase to stand in the audit folder."""
+    """Least number of uses for a phrase to be told; of a selection of few pages all are."""
+    use_share: float = Field(default=0.0005, ge=0, le=1)
+    """Least number of uses for each page asked about: on a large site what is said now and then is no phrase of it."""
     stop_words: tuple[str, ...] = ()
     """Words of the site that no phrase may begin or end with, beside the function words of its languages."""
+
+    def least_uses(self, n_pages: int) -> int:
+        """Uses from which on a phrase of so many pages is told."""
+        return max(self.uses, math.ceil(self.use_share * n_pages))
 
     @field_validator("stop_words", mode="before")
     @classmethod

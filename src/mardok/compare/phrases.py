@@ -35,6 +35,7 @@ _FOLDED_SHARE = 0.9
 """Share of a phrase's uses inside a longer one from which it is told by that one."""
 _BASE = np.uint64(0xC2B2AE3D27D4EB4F)
 _SIEVE_BITS = 24
+_PLACES_AT_ONCE = 1 << 18
 
 
 def gram_hashes(words: Hashes, n: int) -> Hashes:
@@ -121,20 +122,38 @@ def phrases_of(
 def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], longest: int, least_uses: int) -> Iterator[_Level]:
     """Phrases by length, function words at their ends included, that are used often enough."""
     left = words_left(stemmed)
-    alive = is_selected
-    for n in range(1, longest + 1):
-        hashes = gram_hashes(stemmed.stems, n)
-        alive = alive[: len(hashes)] & (left[: len(hashes)] >= n)
-        at = np.flatnonzero(alive)
-        keys = np.sort(hashes[at])
+    uses = np.bincount(stemmed.number[is_selected], minlength=len(stemmed.hashes))
+    is_usual = uses >= least_uses
+    at = np.flatnonzero(is_selected & is_usual[stemmed.number])
+    hashes = gram_hashes(stemmed.hashes[is_usual], 1)
+    order = np.argsort(hashes)
+    rank = np.zeros(len(is_usual), np.int64)
+    rank[np.flatnonzero(is_usual)[order]] = np.arange(len(order))
+    yield _Level(1, hashes[order], at, rank[stemmed.number[at]])
+    for n in range(2, longest + 1):
+        alive = np.zeros(len(left), bool)
+        alive[at] = True
+        alive[:-1] &= alive[1:]  # both parts of the longer phrase
+        at = np.flatnonzero(alive & (left >= n))
+        keys = np.concatenate([np.zeros(0, np.uint64), *(hashes for _, hashes in _grams(stemmed, at, n))])
+        keys.sort()
         begins = np.flatnonzero(first_of_equal(keys))
         known = keys[begins[np.diff(begins, append=len(keys)) >= least_uses]]
-        number = numbers_in(known, hashes[at])
-        is_known = number >= 0
-        yield _Level(n, known, at[is_known], number[is_known])
-        alive = np.zeros(len(hashes), bool)
-        alive[at[is_known]] = True
-        alive = alive[:-1] & alive[1:]  # both parts of the next longer phrase
+        del keys
+        parts = [(places, numbers_in(known, hashes)) for places, hashes in _grams(stemmed, at, n)]
+        at = np.concatenate([np.zeros(0, np.int64), *(places[number >= 0] for places, number in parts)])
+        number = np.concatenate([np.zeros(0, np.int64), *(number[number >= 0] for _, number in parts)])
+        yield _Level(n, known, at, number)
+
+
+def _grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, Hashes]]:
+    """Hashes of the n words at some places, a part at a time, which stays in the processor's cache."""
+    for first in range(0, len(places), _PLACES_AT_ONCE):
+        part = places[first : first + _PLACES_AT_ONCE]
+        found = mixed(stemmed.hashes[stemmed.number[part]] + np.uint64(n))
+        for k in range(1, n):
+            found = mixed(found * _BASE + stemmed.hashes[stemmed.number[part + k]])
+        yield part, found
 
 
 def numbers_in(known: Hashes, hashes: Hashes) -> Ints:
@@ -189,16 +208,25 @@ def _shown(stemmed: Stemmed, place: int, n: int) -> str:
 
 def _commonest(stemmed: Stemmed, places: Ints, number: Ints, n: int, n_phrases: int) -> Ints:
     """Where the commonest form of each phrase first begins; of equally common ones that which comes first."""
-    forms = gram_hashes_at(stemmed.corpus.words, places, n)
-    order = np.lexsort((forms, number))
-    begins = np.flatnonzero(first_of_equal(forms[order]) | first_of_equal(number[order]))
-    uses = np.diff(begins, append=len(order))
-    first = np.minimum.reduceat(places[order], begins) if len(begins) else places
-    of_phrase = number[order][begins]
-    best = np.lexsort((first, -uses, of_phrase))
+    # Two forms of one phrase agree in the 40 bits that are kept with a probability of 2^-40; it would only be shown wrong.
+    keys = gram_hashes_at(stemmed.corpus.words, places, n) >> np.uint64(24)
+    keys |= number.astype(np.uint64) << np.uint64(40)
+    ordered = np.sort(keys)
+    begins = np.flatnonzero(first_of_equal(ordered))
+    forms, uses = ordered[begins], np.diff(begins, append=len(ordered))
+    of_form = (forms >> np.uint64(40)).astype(np.int64)
+    most = np.zeros(n_phrases, np.int64)
+    np.maximum.at(most, of_form, uses)
+    is_best = uses == most[of_form]
+    best = np.zeros(n_phrases, np.uint64)
+    best[of_form[is_best]] = forms[is_best]
+    shown = keys == best[number]
     found = np.full(n_phrases, -1, np.int64)
-    is_best = first_of_equal(of_phrase[best])
-    found[of_phrase[best][is_best]] = first[best][is_best]
+    found[number[shown][::-1]] = places[shown][::-1]  # the first place is written last
+    is_tied = np.bincount(of_form[is_best], minlength=n_phrases) > 1
+    tied = np.flatnonzero(is_tied[number])
+    tied = tied[np.isin(keys[tied], forms[is_best])]
+    found[number[tied][::-1]] = places[tied][::-1]
     return found
 
 
@@ -206,14 +234,16 @@ def _typical(stemmed: Stemmed, level: _Level, uses: Ints, asked: _Asked) -> NDAr
     """Dunning's log-likelihood ratio of each phrase, signed."""
     if not asked.rest.any():
         return np.zeros(len(uses))
-    hashes = gram_hashes(stemmed.stems, level.n)
-    page_of = asked.page_of[: len(hashes)]
-    fits = words_left(stemmed)[: len(hashes)] >= level.n
-    is_rest = fits & asked.rest[page_of]
-    n_here, n_rest = np.count_nonzero(fits & asked.selected[page_of]), np.count_nonzero(is_rest)
-    is_rest &= ~(stemmed.is_function[: len(hashes)] | stemmed.is_function[level.n - 1 :])
-    number = numbers_in(level.known, hashes[is_rest])
-    return log_likelihood_ratio(uses, np.bincount(number[number >= 0], minlength=len(uses)), int(n_here), int(n_rest))
+    fits = words_left(stemmed) >= level.n
+    is_rest = fits & asked.rest[asked.page_of]
+    n_here, n_rest = np.count_nonzero(fits & asked.selected[asked.page_of]), np.count_nonzero(is_rest)
+    at = np.flatnonzero(is_rest & ~stemmed.is_function)
+    at = at[~stemmed.is_function[at + level.n - 1]]
+    rest = np.zeros(len(uses), np.int64)
+    for _, hashes in _grams(stemmed, at, level.n):
+        number = numbers_in(level.known, hashes)
+        rest += np.bincount(number[number >= 0], minlength=len(uses))
+    return log_likelihood_ratio(uses, rest, int(n_here), int(n_rest))
 
 
 def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest: int) -> NDArray[np.float64]:
@@ -243,6 +273,7 @@ def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest:
 def _is_told_by_longer(stemmed: Stemmed, found: pd.DataFrame, hashes: list[Hashes]) -> NDArray[np.bool_]:
     """Phrases nearly all of whose uses are inside a longer phrase of the table."""
     told = np.zeros(len(found), bool)
+    stems = stemmed.stems
     uses, place = found["uses"].to_numpy(), found["place"].to_numpy()
     first_rows = np.cumsum([0, *map(len, hashes)])
     by_size = {
@@ -252,7 +283,7 @@ def _is_told_by_longer(stemmed: Stemmed, found: pd.DataFrame, hashes: list[Hashe
         rows = np.arange(first_long, first_long + len(longer))
         for short, (first_short, shorter) in by_size.items():
             for offset in range(long - short + 1 if short < long else 0):
-                number = numbers_in(shorter, gram_hashes_at(stemmed.stems, place[rows] + offset, short))
+                number = numbers_in(shorter, gram_hashes_at(stems, place[rows] + offset, short))
                 inner = first_short + number[number >= 0]
                 is_inside = uses[rows[number >= 0]] >= _FOLDED_SHARE * uses[inner]
                 told[inner[is_inside]] = True

@@ -36,7 +36,7 @@ def stemmed_site(site: Site, settings: Phrases) -> Stemmed:
 def phrases_table(stemmed: Stemmed, counts: NDArray[np.bool_], settings: Phrases) -> pd.DataFrame:
     """The phrases of the pages that count."""
     sizes = range(settings.words[0], settings.words[1] + 1)
-    found = phrases_of(stemmed, counts, np.zeros(len(counts), bool), sizes, settings.uses)
+    found = phrases_of(stemmed, counts, np.zeros(len(counts), bool), sizes, settings.least_uses(int(counts.sum())))
     return PHRASES.frame({name: found[name] for name in PHRASES.names})
 
 

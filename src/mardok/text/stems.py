@@ -59,12 +59,19 @@ class Stemmed:
     """The words of texts with their stems."""
 
     corpus: Corpus
-    stems: Hashes
-    """Hash of the stem of each word; equal for forms of one word."""
+    number: NDArray[np.int32]
+    """Number of the stem of each word; equal for forms of one word."""
+    hashes: Hashes
+    """Hash of each stem."""
     is_function: NDArray[np.bool_]
     """Whether each word is a function word."""
     languages: tuple[str, ...]
     """Languages of the texts, each once."""
+
+    @property
+    def stems(self) -> Hashes:
+        """Hash of the stem of each word."""
+        return self.hashes[self.number]
 
 
 @lru_cache(maxsize=64)
@@ -105,21 +112,31 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
     stop_words : collection of str
         Folded words that are function words in any language.
     """
-    found = np.empty(len(corpus.words), np.uint64)
+    number = np.empty(len(corpus.words), np.int32)
     is_function = np.zeros(len(corpus.words), bool)
     names = sorted(set(languages))
     of_text = np.array([names.index(language) for language in languages], np.int64)
-    for number, language in enumerate(names):
-        texts = np.flatnonzero(of_text == number)
+    parts = []
+    n_stems = 0
+    for code, language in enumerate(names):
+        texts = np.flatnonzero(of_text == code)
         places = _words_of(corpus, texts)
         words = corpus.words[places]
-        different = distinct(words)
+        # Sorting the vocabulary is quicker than finding out which words a language uses, where there is only one.
+        different = np.array(sorted(corpus.vocabulary), np.uint64) if len(names) == 1 else distinct(words)
         written = [corpus.vocabulary[word] for word in different.tolist()]
+        hashes = stem_hashes(written, language)
+        known = distinct(hashes)
+        parts.append(known)
         at = np.searchsorted(different, words)
-        found[places] = stem_hashes(written, language)[at]
-        known = (function_words(language) or frozenset()) - set(_TELLING_WORDS.get(language, "").split())
-        is_function[places] = np.array([word in known or word in stop_words for word in written], bool)[at]
-    return Stemmed(corpus, found, is_function, tuple(names))
+        number[places] = (np.searchsorted(known, hashes) + n_stems).astype(np.int32)[at]
+        n_stems += len(known)
+        functions = (function_words(language) or frozenset()) - set(_TELLING_WORDS.get(language, "").split())
+        is_function[places] = np.array([word in functions or word in stop_words for word in written], bool)[at]
+    # Languages have stems in common.
+    every = np.concatenate([np.zeros(0, np.uint64), *parts])
+    once = distinct(every)
+    return Stemmed(corpus, np.searchsorted(once, every).astype(np.int32)[number], once, is_function, tuple(names))
 
 
 def _words_of(corpus: Corpus, texts: NDArray[np.int64]) -> NDArray[np.int64] | slice:
