@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections import defaultdict
 from itertools import combinations
 from pathlib import Path
 
@@ -80,3 +81,40 @@ def test_the_folder_is_written_and_read_back(audit: mardok.Audit, tmp_path: Path
     for name, table in audit.tables.items():
         assert again.tables[name].equals(table), name
     assert (tmp_path / "out" / "report.html").stat().st_size < 25_000_000
+
+
+def test_repeated_text_phrases_and_mentions_are_those_of_a_slow_computation(audit: mardok.Audit) -> None:
+    pages = audit.pages
+    counts = np.flatnonzero(pages["own_words"].notna()).tolist()
+    texts = [words(text) for text in pages["main_text"]]
+    carriers = defaultdict(set)
+    for row in counts:
+        for at in range(len(texts[row]) - 7):
+            carriers[tuple(texts[row][at : at + 8])].add(row)
+    expected = {
+        (row, at + k)
+        for row in counts
+        for at in range(len(texts[row]) - 7)
+        if len(carriers[tuple(texts[row][at : at + 8])]) > 1
+        for k in range(8)
+    }
+    stretches = audit.tables["passages"]
+    covered = {
+        (page, word + k)
+        for page, word, n_words in stretches[["page", "word", "words"]].itertuples(index=False)
+        for k in range(n_words)
+    }
+    assert covered == expected
+    for carried in audit.tables["boilerplate"].itertuples():
+        run = words(carried.text)
+        assert len(run) == carried.words
+        usual = {at + k for at in range(len(run) - 7) if len(carriers[tuple(run[at : at + 8])]) >= 3 for k in range(8)}
+        assert len(run) < 8 or usual == set(range(len(run)))
+    phrases = audit.tables["phrases"].sort_values(["uses", "phrase"], ascending=False)
+    for phrase in phrases.iloc[:: max(len(phrases) // 30, 1)].itertuples():
+        found = mardok.mentions(audit, [phrase.phrase])
+        own = found["text"].map(lambda text: len(words(text)))
+        assert (own == phrase.words).all()
+        # The site has pages in many languages, whose stems may take the same form: of its own language it says no more.
+        assert found["url"].nunique() >= phrase.pages
+        assert len(found) >= phrase.uses

@@ -250,8 +250,30 @@ def test_the_demos_phrases_and_passages_are_those_of_a_slow_computation(demo: ma
         assert len(run) == row.words
         carrying = {n for n, found in enumerate(texts) if counts[n] and f" {' '.join(run)} " in f" {' '.join(found)} "}
         assert 1 <= len(carrying) <= row.pages
-        assert all(len(carriers[run[at : at + 8]]) >= 3 for at in range(len(run) - 7))
+        usual = {at + k for at in range(len(run) - 7) if len(carriers[run[at : at + 8]]) >= 3 for k in range(8)}
+        assert len(run) < 8 or usual == set(range(len(run)))
     assert "violin hire" in set(demo.tables["phrases"]["phrase"])
     for phrase in demo.tables["phrases"].head(40).itertuples():
         found = mardok.mentions(demo, [phrase.phrase])
         assert (found["url"].nunique(), len(found)) == (phrase.pages, phrase.uses), phrase.phrase
+
+
+def test_scripts_without_spaces_from_right_to_left_with_marks_and_emoji_are_counted_and_found(tmp_path: Path) -> None:
+    texts = {
+        "zh": "\u5c0f\u63d0\u7434\u79df\u8d41\u5f88\u4fbf\u5b9c\u3002",
+        "he": "\u05d4\u05e9\u05db\u05e8\u05ea \u05db\u05b4\u05bc\u05e0\u05bc\u05d5\u05b9\u05e8 \u05dc.",
+        "en": "Violin \U0001f3bb rental, cheap \U0001f3bb\U0001f3bb violin rental.",
+    }
+    rows = [
+        {"url": f"https://host.example/{language}", "html": f"<html lang={language}><title>t</title><p>{text}"}
+        for language, text in texts.items()
+    ]
+    (tmp_path / "site.jsonl").write_text("\n".join(map(json.dumps, rows)), "utf-8")
+    audit = mardok.audit(tmp_path / "site.jsonl")
+    asked = {"zh": "\u63d0\u7434", "he": "\u05db\u05b4\u05bc\u05e0\u05bc\u05d5\u05b9\u05e8", "en": "violin rental"}
+    for language, wording in asked.items():
+        found = mardok.mentions(audit, [wording])
+        assert found["url"].tolist() == [f"https://host.example/{language}"] * (2 if language == "en" else 1)
+        told = mardok.phrases(audit, mardok.Selection(language=language), sizes=(1, 6))
+        assert any(wording in phrase for phrase in told["phrase"])
+    assert mardok.mentions(audit, ["violin rental"])["text"].tolist() == ["Violin \U0001f3bb rental", "violin rental"]

@@ -25,6 +25,8 @@ DISPLAY = ":77"
 COMMANDS = {
     "demo": "mardok demo",
     "page": f"mardok page mardok-demo/audit {HOST}/repairs/bow-rehair/",
+    "phrases": "mardok phrases mardok-demo/audit --under /blog/",
+    "mentions": f"mardok phrases mardok-demo/audit 'violin hire' 'hire a violin' --link-to {HOST}/hire/ --top 10",
     "pair": f"mardok pair mardok-demo/audit {HOST}/repairs/bow-rehair/ {HOST}/bow-rehairing-service/",
 }
 

@@ -310,7 +310,7 @@ def _compared(
     runs = repeated_runs(site.corpus, counts)
     group_of = _groups_of_copies(grouping, len(site.pages))
     accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
-    texts = carried_texts(runs, accounted, len(site.pages))
+    texts = carried_texts(site, runs, accounted)
     stems = stemmed_site(site, settings.phrases)
     wording = {
         "passages": passages_table(site, runs, accounted),

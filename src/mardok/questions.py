@@ -30,8 +30,8 @@ _NAMED_SECTIONS = 8
 _NEAR_WORDS = 4
 """Words of the longest phrase that is named as near to another."""
 _NEAR_LENGTH = 2
-_FEW_PAGES = 20
-"""Below this many pages phrases that are used once are told too."""
+_FEW_WORDS = 20_000
+"""Below this many words of all pages asked about, phrases that are used once are told too."""
 
 
 @dataclass(frozen=True)
@@ -78,8 +78,8 @@ def phrases(
     Returns
     -------
     DataFrame
-        Columns ``phrase``, ``words``, ``pages``, ``uses``, ``typical``, ordered; exact counts. Of twenty pages
-        or more, phrases used less often than the settings ``phrases.uses`` and ``phrases.use_share`` say are left out.
+        Columns ``phrase``, ``words``, ``pages``, ``uses``, ``typical``, ordered; exact counts. Of 20,000
+        words or more, phrases used less often than the settings ``phrases.uses`` and ``phrases.use_share`` say are left out.
 
     Raises
     ------
@@ -101,7 +101,8 @@ def phrases(
     stemmed = audit.stemmed
     counted = _counted(audit)
     selected = np.isin(np.arange(len(audit.pages)), rows)
-    least = 1 if len(rows) < _FEW_PAGES else settings.least_uses(len(rows))
+    n_words = int(audit.pages["words"].to_numpy()[rows].sum())
+    least = 1 if n_words < _FEW_WORDS else settings.least_uses(len(rows))
     found = phrases_of(stemmed, selected, counted & ~selected, range(fewest, most + 1), least)
     if containing:
         found = found[_shared_words(stemmed, found, containing) == len(words(containing))]

@@ -195,7 +195,7 @@ class Phrases(Section):
     words: tuple[int, int] = (2, 4)
     """Fewest and most words of a phrase, 1 to 6."""
     uses: int = Field(default=3, ge=1)
-    """Least number of uses for a phrase to be told; of a selection of few pages all are."""
+    """Least number of uses for a phrase to be told; of pages with few words all are."""
     use_share: float = Field(default=0.0005, ge=0, le=1)
     """Least number of uses for each page asked about: on a large site what is said now and then is no phrase of it."""
     stop_words: tuple[str, ...] = ()

@@ -16,8 +16,8 @@ from rich.table import Table
 
 import mardok
 from mardok.cli.console import answer_console, print_json, records, shown
-from mardok.findings.wording import written_words
 from mardok.plan.wording import clipped, percent
+from mardok.text.spans import WordSpans
 
 _SHOWN_RELATIVES = 10
 _FACTS = (
@@ -93,7 +93,7 @@ def _relatives(found: mardok.Audit, url: str) -> list[dict[str, Any]]:
 
 def _elsewhere(found: mardok.Audit, row: int) -> list[dict[str, Any]]:
     """Stretches of the page that other pages carry word for word, in the order of the page."""
-    passages, urls, text = found.tables["passages"], found.pages["url"], found.pages["main_text"][row]
+    passages, urls, spans = found.tables["passages"], found.pages["url"], WordSpans(found.pages["main_text"][row])
     shared = []
     for stretch in records(passages[passages["page"] == row]):
         carriers = passages["page"][passages["passage"] == stretch["passage"]].unique()
@@ -104,7 +104,7 @@ def _elsewhere(found: mardok.Audit, row: int) -> list[dict[str, Any]]:
                 "boilerplate": stretch["boilerplate"],
                 "other_pages": len(others),
                 "for_example": others[0] if others else "",
-                "text": clipped(written_words(text, stretch["word"], stretch["words"])),
+                "text": clipped(spans.written(stretch["word"], stretch["words"])),
             }
         )
     return shared

@@ -21,8 +21,9 @@ from numpy.typing import NDArray
 from mardok.compare.join import Ints
 from mardok.compare.phrases import gram_hashes, numbers_in, words_left
 from mardok.text.hashes import word_hashes
+from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes
-from mardok.text.words import word_spans, words
+from mardok.text.words import words
 
 _SENTENCE_END = re.compile(r"[.!?\u2026]+[\"'\u201d\u2019)\]]*\s+|[\u3002\uff01\uff1f]")
 _GOOD_SENTENCE = 120
@@ -137,16 +138,14 @@ def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention
     block_of = np.searchsorted(corpus.block_offsets, at.place, side="right") - 1
     page_of = np.searchsorted(corpus.first_blocks, block_of, side="right") - 1
     found = []
-    spans: list[tuple[int, int]] = []
-    shown = -1
+    spans, shown = WordSpans(""), -1
     for place, n, block, page in zip(
         at.place.tolist(), at.n_words.tolist(), block_of.tolist(), page_of.tolist(), strict=True
     ):
-        text = blocks.text_of(block)
         if block != shown:
-            spans, shown = word_spans(text), block
-        first = place - int(corpus.block_offsets[block])
-        start, end = spans[first][0], spans[first + n - 1][1]
+            spans, shown = WordSpans(blocks.text_of(block)), block
+        text = spans.text
+        start, end = spans.of(place - int(corpus.block_offsets[block]), n)
         found.append(
             Mention(
                 page,
@@ -175,12 +174,15 @@ def sentence_around(text: str, start: int, end: int) -> str:
     >>> sentence_around("We rent. A violin rental is paid monthly. Ask us.", 11, 24)
     'A violin rental is paid monthly.'
     """
-    ends = [found.end() for found in _SENTENCE_END.finditer(text)]
-    first = max((place for place in ends if place <= start), default=0)
-    last = min((place for place in ends if place >= end), default=len(text))
-    before, after = "", ""
-    spare = max((_LONGEST_SENTENCE - (end - start)) // 2, 0)
+    # Only what is near is searched: a block may be millions of words long.
+    first, last = max(start - _LONGEST_SENTENCE, 0), min(end + _LONGEST_SENTENCE, len(text))
+    ends_before = [found.end() for found in _SENTENCE_END.finditer(text, first, start)]
+    end_after = _SENTENCE_END.search(text, end, last)
+    first = ends_before[-1] if ends_before else first
+    last = end_after.end() if end_after else last
+    before = after = ""
     if last - first > _LONGEST_SENTENCE:
+        spare = max((_LONGEST_SENTENCE - (end - start)) // 2, 0)
         if start - first > spare:
             first, before = text.find(" ", start - spare, start) + 1 or start, "\u2026 "
         if last - end > spare:

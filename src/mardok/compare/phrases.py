@@ -259,7 +259,7 @@ def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest:
     Examples
     --------
     >>> log_likelihood_ratio(np.array([10, 1]), np.array([1, 10]), 100, 100).round(2).tolist()
-    [9.09, -9.09]
+    [8.98, -8.98]
     """
     total = n_here + n_in_rest
     share = (uses + uses_in_rest) / max(total, 1)

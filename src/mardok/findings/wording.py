@@ -6,8 +6,8 @@ Out: the tables of phrases, of passages and of boilerplate.
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,8 +22,9 @@ from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Phrases
 from mardok.tables import BOILERPLATE, PASSAGES, PHRASES
 from mardok.text.site import Site
+from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stemmed
-from mardok.text.words import folded, word_spans
+from mardok.text.words import folded
 
 
 def stemmed_site(site: Site, settings: Phrases) -> Stemmed:
@@ -60,8 +61,11 @@ def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.D
 class CarriedText:
     """A boilerplate text, and the pages that carry it."""
 
+    page: int
+    written: str
+    """A page it stands on, and how it is written there."""
     place: int
-    """Where it begins among the words of the corpus."""
+    """Where that begins among the words of the corpus."""
     n_words: int
     n_pages: int
     """Pages that carry at least half of it."""
@@ -74,9 +78,45 @@ class CarriedText:
     """Where its stretches begin among the words of the corpus, and how long they are."""
 
 
-def carried_texts(runs: RepeatedRuns, accounted: Accounted, n_pages: int) -> list[CarriedText]:
-    """Every boilerplate passage, and every boilerplate block too short to be one."""
-    return [*_long(runs.taken(accounted.boilerplate_runs[runs.number]), n_pages), *_short(accounted)]
+def carried_texts(site: Site, runs: RepeatedRuns, accounted: Accounted) -> list[CarriedText]:
+    """Every boilerplate passage, and every boilerplate block too short to be one, in the order of their places."""
+    found = passages_of(runs.taken(accounted.boilerplate_runs[runs.number]), len(site.pages))
+    stretches = np.column_stack([found.stretch_page, found.stretch_place, found.stretch_words])
+    short = accounted.short_blocks
+    blocks = np.column_stack([short.page, short.place, short.words])
+    texts = [
+        (place, n_words, n_pages, own)
+        for place, n_words, n_pages, own in zip(
+            found.place.tolist(),
+            found.words.tolist(),
+            found.n_pages.tolist(),
+            _split(stretches, found.stretch_passage),
+            strict=True,
+        )
+    ]
+    texts += [(int(own[0, 1]), int(own[0, 2]), 0, own) for own in _split(blocks, short.number)]
+    texts.sort(key=lambda text: text[0])
+    offsets = site.corpus.offsets
+    told, shown, spans = [], -1, WordSpans("")
+    for place, n_words, n_pages, own in texts:
+        page = int(np.searchsorted(offsets, place, side="right")) - 1
+        if page != shown:
+            spans, shown = WordSpans(site.main_text(page)), page
+        pages, at = np.unique(own[:, 0], return_inverse=True)
+        told.append(
+            CarriedText(
+                page, spans.written(place - int(offsets[page]), n_words), place, n_words, n_pages or len(pages), pages,
+                np.bincount(at, own[:, 2], minlength=len(pages)).astype(np.int64), own[:, 1], own[:, 2],
+            )
+        )  # fmt: skip
+    return told
+
+
+def _split(rows: Ints, number: Ints) -> list[Ints]:
+    """Rows with equal numbers together, in the order of the numbers; rows stay in order."""
+    order = np.argsort(number, kind="stable")
+    ordered = number[order]
+    return np.split(rows[order], np.flatnonzero(ordered[1:] != ordered[:-1]) + 1) if len(rows) else []
 
 
 def boilerplate_table(site: Site, texts: Iterable[CarriedText], counts: NDArray[np.bool_], group_of: Ints) -> pd.DataFrame:
@@ -85,63 +125,15 @@ def boilerplate_table(site: Site, texts: Iterable[CarriedText], counts: NDArray[
     return BOILERPLATE.frame(_row(site, text, group_of, total) for text in texts)
 
 
-def _long(runs: RepeatedRuns, n_pages: int) -> Iterator[CarriedText]:
-    found = passages_of(runs, n_pages)
-    order = np.argsort(found.stretch_passage, kind="stable")
-    first = np.searchsorted(found.stretch_passage[order], np.arange(len(found.place) + 1))
-    for number, (place, n_words, n_carriers) in enumerate(
-        zip(found.place.tolist(), found.words.tolist(), found.n_pages.tolist(), strict=True)
-    ):
-        own = order[first[number] : first[number + 1]]
-        yield _carried(
-            place, n_words, n_carriers, found.stretch_page[own], found.stretch_place[own], found.stretch_words[own]
-        )
-
-
-def _carried(place: int, n_words: int, n_carriers: int | None, page: Ints, places: Ints, lengths: Ints) -> CarriedText:
-    pages, at = np.unique(page, return_inverse=True)
-    words_on = np.bincount(at, lengths, minlength=len(pages)).astype(np.int64)
-    return CarriedText(place, n_words, n_carriers or len(pages), pages, words_on, places, lengths)
-
-
-def _short(accounted: Accounted) -> Iterator[CarriedText]:
-    blocks = accounted.short_blocks
-    of_number: Mapping[int, list[int]] = defaultdict(list)
-    for at, number in enumerate(blocks.number.tolist()):
-        of_number[number].append(at)
-    for places in of_number.values():
-        place, n_words = int(blocks.place[places[0]]), int(blocks.words[places[0]])
-        yield _carried(place, n_words, None, blocks.page[places], blocks.place[places], blocks.words[places])
-
-
 def _row(site: Site, text: CarriedText, group_of: Ints, total: int) -> tuple[str, int, int, str, str, bool, float]:
-    page, written = text_as_written(site, text)
     where = Counter(section_name(site.pages[row].url) for row in text.pages.tolist())
     usual = min(where, key=lambda name: (-where[name], name))
     are_copies = len(set(group_of[text.pages].tolist())) == 1
     share = int(text.words_on.sum()) / max(total, 1)
-    return written, text.n_words, text.n_pages, site.pages[page].url, usual, are_copies, share
-
-
-def text_as_written(site: Site, text: CarriedText) -> tuple[int, str]:
-    """The page a boilerplate text is taken from, and how it is written there."""
-    page = int(np.searchsorted(site.corpus.offsets, text.place, side="right")) - 1
-    return page, written_words(site.main_text(page), text.place - int(site.corpus.offsets[page]), text.n_words)
+    return text.written, text.n_words, text.n_pages, site.pages[text.page].url, usual, are_copies, share
 
 
 def section_name(url: str) -> str:
     """The folder of a host that an address begins with, or the host itself."""
     parts = url.split("/", 4)
     return "/".join(parts[:4] if len(parts) > 4 else parts[:3]) + "/"
-
-
-def written_words(text: str, first: int, n_words: int) -> str:
-    """Some words of a text as they are written, on one line.
-
-    Examples
-    --------
-    >>> written_words("Hire a violin,\\nor buy one.", 2, 2)
-    'violin, or'
-    """
-    spans = word_spans(text)[first : first + n_words]
-    return " ".join(text[spans[0][0] : spans[-1][1]].split()) if spans else ""

@@ -8,7 +8,7 @@ Copies are settled elsewhere. A text that customers are owed, by law, for their 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,7 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from mardok.findings.groups import group_id
-from mardok.findings.wording import CarriedText, section_name, text_as_written
+from mardok.findings.wording import CarriedText, section_name
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.plan.wording import clipped, count, path_of, percent, percent_range
@@ -42,23 +42,23 @@ def trim_proposals(
     """
     rules = settings.plan
     duties = [" ".join(words(wording)) for wording in rules.duties]
-    kept = []
-    for text in texts:
-        written = text_as_written(site, text)[1] if text.n_words >= _LEAST_WORDS else ""
-        said = f" {' '.join(words(written))} "
-        if written and not any(f" {duty} " in said for duty in duties):
-            kept.append((text, written))
+    kept = [text for text in texts if text.n_words >= _LEAST_WORDS and not _says_any(text.written, duties)]
     n_words = site.corpus.n_words
-    pasted = _covered(site.corpus, [text for text, _ in kept])
+    pasted = _covered(site.corpus, kept)
     is_heavy = may_trim & (pasted > rules.trim_share * n_words)
     for row in np.flatnonzero(is_heavy).tolist():
         url = site.pages[row].url
         is_heavy[row] = not is_home(url, settings.variants) and not matches(url, rules.leave)
     return [
         _proposal(site, rows, [kept[number] for number in numbers], pasted, settings)
-        for rows, numbers in _together(is_heavy, [text for text, _ in kept])
+        for rows, numbers in _together(is_heavy, kept)
         if len(rows) >= rules.trim_pages
     ]
+
+
+def _says_any(text: str, wordings: Iterable[str]) -> bool:
+    said = f" {' '.join(words(text))} "
+    return any(f" {wording} " in said for wording in wordings)
 
 
 def _covered(corpus: Corpus, texts: Sequence[CarriedText]) -> NDArray[np.int64]:
@@ -90,15 +90,15 @@ def _together(is_heavy: NDArray[np.bool_], texts: Sequence[CarriedText]) -> list
 def _proposal(
     site: Site,
     rows: Sequence[int],
-    texts: Sequence[tuple[CarriedText, str]],
+    texts: Sequence[CarriedText],
     pasted: NDArray[np.int64],
     settings: Settings,
 ) -> Proposal:
     n_words = site.corpus.n_words
     urls = tuple(site.pages[row].url for row in rows)
     shares = [float(pasted[row] / n_words[row]) for row in rows]
-    ordered = sorted(texts, key=lambda text: (-text[0].n_words * text[0].n_pages, text[0].place))
-    total = sum(text.n_words for text, _ in ordered)
+    ordered = sorted(texts, key=lambda text: (-text.n_words * text.n_pages, text.place))
+    total = sum(text.n_words for text in ordered)
     steps = [
         Step(
             site.pages[row].url,
@@ -110,7 +110,7 @@ def _proposal(
     ]
     sections = {section_name(url) for url in urls}
     where = f" under {path_of(sections.pop())}" if len(sections) == 1 else ""
-    quoted = clipped(ordered[0][1], 120)
+    quoted = clipped(ordered[0].written, 120)
     n_texts = count(len(ordered), "text")
     return Proposal(
         id=group_id("boilerplate", urls), action="trim", owner="editor", keeper="", urls=urls,
@@ -124,7 +124,9 @@ def _proposal(
         unless="customers are owed the text on every page, by law, for safety or for the delivery (setting plan.duties)",
         steps=tuple(steps),
         basis={
-            "texts": [{"words": text.n_words, "pages": text.n_pages, "begins": clipped(said, 80)} for text, said in ordered],
+            "texts": [
+                {"words": text.n_words, "pages": text.n_pages, "begins": clipped(text.written, 80)} for text in ordered
+            ],
             "pasted_share": {url: round(share, 6) for url, share in zip(urls, shares, strict=True)},
         },
     )  # fmt: skip

@@ -150,7 +150,7 @@ def _hashed_lines(texts: Iterable[str], vocabulary: dict[int, str] | None = None
     size, n_lines, n_words, is_ascii = 0, 0, 0, True
 
     def hash_batch() -> int:
-        found = _words_in("\n".join(batch), is_ascii=is_ascii)
+        found = _words_in("\n".join(batch))
         if vocabulary is not None:
             found.add_to(vocabulary)
         words.append(found.hashes)
@@ -218,22 +218,30 @@ class _Found:
                 vocabulary[word] = self.text[self.starts[place] : self.ends[place]]
 
 
-def _words_in(text: str, *, is_ascii: bool) -> _Found:
+def word_places(text: str) -> tuple[Offsets, Offsets]:
+    """First character of each word of a folded text, and the one after its last."""
+    if not text.isascii():
+        return _runs_in(letter_kinds()[np.frombuffer(text.encode("utf-32-le", "surrogatepass"), np.uint32)])
+    raw = text.encode("ascii")
+    codes = np.frombuffer(raw, np.uint8)
+    padded = np.zeros(len(codes) + 2, bool)
+    in_run = padded[1:-1]
+    in_run[:] = np.frombuffer(raw.translate(_ascii_letters()), bool)  # several times faster than indexing
+    _add_joiners(in_run, np.flatnonzero((codes == ord("'")) | (codes == ord("-"))))
+    edges = np.flatnonzero(padded[1:] != padded[:-1])
+    return edges[::2], edges[1::2]
+
+
+def _words_in(text: str) -> _Found:
     """The words of a folded text."""
-    if is_ascii:
+    starts, ends = word_places(text)
+    if text.isascii():
         raw = text.encode("ascii")
         codes: NDArray[Any] = np.frombuffer(raw, np.uint8)
-        padded = np.zeros(len(codes) + 2, bool)
-        in_run = padded[1:-1]
-        in_run[:] = np.frombuffer(raw.translate(_ascii_letters()), bool)  # several times faster than indexing
-        _add_joiners(in_run, np.flatnonzero((codes == ord("'")) | (codes == ord("-"))))
-        edges = np.flatnonzero(padded[1:] != padded[:-1])
-        starts, ends = edges[::2], edges[1::2]
         values = _ascii_values()[codes]
         signs = np.frombuffer(raw.translate(_ascii_signs()), np.uint8)
     else:
         codes = np.frombuffer(text.encode("utf-32-le", "surrogatepass"), np.uint32)
-        starts, ends = _runs_in(letter_kinds()[codes])
         values = _values(codes.astype(np.uint64))
         signs = clause_signs()[codes]
     line_ends = np.append(np.flatnonzero(codes == ord("\n")), len(codes))

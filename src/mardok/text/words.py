@@ -17,7 +17,7 @@ import unicodedata
 from bisect import bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cache, lru_cache
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -109,7 +109,6 @@ def _patterns_for(text: str) -> _Patterns:
 _BASIC = 0xFFFF
 _LAST_LETTER = 0x32400  # behind these there are only variation selectors
 _VARIATION_SELECTORS = (0xE0100, 0xE01F0)
-_PIECE = re.compile(r"\S+")
 _ASCII_WORD = re.compile(r"[a-z0-9]+(?:['\-][a-z0-9]+)*")
 
 
@@ -148,38 +147,6 @@ def shown_pieces(text: str) -> list[str]:
     ['Hire,', 'then', 'buy.']
     """
     return text.split() if text.isascii() else _patterns_for(text).shown_piece.findall(text)
-
-
-def word_spans(text: str) -> list[tuple[int, int]]:
-    """First character and the one after the last of each word, in the text as it is written.
-
-    Where a character stands for several words, each of them spans the characters of all.
-
-    Examples
-    --------
-    >>> word_spans("To hire, co\u00adop")
-    [(0, 2), (3, 7), (9, 14)]
-    """
-    if text.isascii():
-        return [found.span() for found in _ASCII_WORD.finditer(text.lower())]
-    places: list[int] = []
-    parts = []
-    for place, character in enumerate(text):
-        part = _folded_character(character)
-        parts.append(part)
-        places += [place] * len(part)
-    plain = "".join(parts)
-    places.append(len(text))
-    found = [match.span() for match in _patterns_for(plain).word.finditer(plain)] if plain else []
-    if len(found) == len(folded_words(folded(text))):
-        return [(places[start], places[end - 1] + 1) for start, end in found]
-    # Characters that only together are what they are: piece by piece, in which all words have the span of the piece.
-    return [piece.span() for piece in _PIECE.finditer(text) for _ in words(piece[0])]
-
-
-@lru_cache(maxsize=1 << 14)
-def _folded_character(character: str) -> str:
-    return folded(character)
 
 
 def text_hash(characters: bytes, words: NDArray[np.uint64]) -> str:
