@@ -122,6 +122,8 @@ def test_phrases_answers_in_words_rows_and_json(run: Run, demo_folder: Path, tmp
     ]
     warned = run("phrases", demo_folder, "violin hire", "--link-to", url("/basket/"))
     assert (warned.returncode, "is not indexable (robots.txt)" in warned.stderr) == (0, True)
+    pasted = run("phrases", demo_folder, "--passages", "--under", "/instruments/")
+    assert "Instruments are exchanged without charge" in " ".join(pasted.stdout.split())
     pages = tmp_path / "pages.txt"
     pages.write_text(f"# asked about\n{url('/hire/')}\n", "utf-8")
     assert "on 1 page" in run("phrases", demo_folder, "--pages", pages, "--words", "2").stdout
@@ -226,6 +228,7 @@ BAD_QUESTIONS: list[tuple[list[str], str]] = [
     (["--pages", "missing.txt"], "missing.txt: cannot be read as a text file of addresses"),
     (["--link-to", "https://www.wyndale-violin-hire.example/hire/"], "--link-to: say what is mentioned"),
     (["..."], "'...': holds no word to look for"),
+    (["x", "--passages"], "--passages: lists what is pasted, whatever it says"),
 ]
 
 

@@ -244,6 +244,15 @@ def test_the_demos_phrases_and_passages_are_those_of_a_slow_computation(demo: ma
         assert stretch.words >= 8
         covered |= {(stretch.page, stretch.word + k) for k in range(stretch.words)}
     assert covered == expected
+    told = mardok.passages(demo)
+    assert int(told["pasted_words"].sum()) == int(demo.tables["passages"]["words"].sum())
+    assert told["passage"].is_unique
+    for row in told.itertuples():
+        run = tuple(words(row.text))
+        carrying = {n for n, found in enumerate(texts) if counts[n] and f" {' '.join(run)} " in f" {' '.join(found)} "}
+        assert (len(run), 1 <= len(carrying) <= row.pages) == (row.words, True)
+    blog = mardok.passages(demo, mardok.Selection(under=("/blog/",)))
+    assert 0 < len(blog) < len(told)
     boilerplate = demo.tables["boilerplate"]
     for row in boilerplate.itertuples():
         run = tuple(words(row.text))

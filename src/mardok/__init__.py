@@ -13,7 +13,7 @@ from mardok.errors import (
     UnsafePlanError,
 )
 from mardok.pipeline import Audit, audit, load
-from mardok.questions import Selection, mentions, missing_links, phrases
+from mardok.questions import Selection, mentions, missing_links, passages, phrases
 from mardok.settings import Settings, read_settings
 from mardok.sources.crawl.run import CrawlSummary, crawl
 
@@ -37,6 +37,7 @@ __all__ = [
     "load",
     "mentions",
     "missing_links",
+    "passages",
     "phrases",
     "read_settings",
 ]

@@ -21,6 +21,7 @@ from mardok.compare.phrases import phrases_of
 from mardok.errors import SelectionError
 from mardok.pipeline import Audit
 from mardok.settings import Phrases
+from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import words
 
@@ -307,6 +308,57 @@ def _block_links(audit: Audit) -> BlockLinks:
         end=links["end"].to_numpy()[order].astype(np.int64),
         url_of=lambda link: str(urls[url_codes[link]]),
     )
+
+
+def passages(
+    audit: Audit,
+    selection: Selection = Selection(),  # noqa: B008 - frozen
+) -> pd.DataFrame:
+    """Text of at least eight words that stands word for word on two pages or more.
+
+    Parameters
+    ----------
+    selection : Selection
+        Only passages that one of these pages carries; their counts are those of the whole site.
+
+    Returns
+    -------
+    DataFrame
+        One row a passage, that with most pasted words first: ``text`` as it stands on ``example_url``, ``words``,
+        ``pages`` (with at least half of it), ``pasted_words`` (of all pages together), ``boilerplate``, ``example_url``,
+        ``passage`` (its number in the table of passages).
+
+    Raises
+    ------
+    SelectionError
+        If no page is selected.
+    """
+    rows = selected_rows(audit, selection)
+    stretches = audit.tables["passages"]
+    kept = stretches.loc[stretches["page"].isin(rows), "passage"].unique()
+    stretches = stretches[stretches["passage"].isin(kept)]
+    longest = stretches.sort_values(["words", "page", "word"], ascending=[False, True, True]).drop_duplicates("passage")
+    longest = longest.sort_values(["page", "word"]).set_index("passage", drop=False)
+    on_page = stretches.groupby(["passage", "page"])["words"].sum()
+    carries = 2 * on_page >= longest["words"].reindex(on_page.index.get_level_values("passage")).to_numpy()
+    texts, urls = audit.pages["main_text"], audit.pages["url"]
+    written, shown, spans = [], -1, WordSpans("")
+    for page, word, n_words in longest[["page", "word", "words"]].itertuples(index=False):
+        if page != shown:
+            spans, shown = WordSpans(texts[page]), page
+        written.append(spans.written(word, n_words))
+    found = pd.DataFrame(
+        {
+            "text": written,
+            "words": longest["words"].astype("int64"),
+            "pages": carries.groupby(level="passage").sum().reindex(longest.index),
+            "pasted_words": on_page.groupby(level="passage").sum().reindex(longest.index).astype("int64"),
+            "boilerplate": longest["boilerplate"],
+            "example_url": urls.to_numpy()[longest["page"]],
+            "passage": longest["passage"],
+        }
+    )
+    return found.reset_index(drop=True).sort_values(["pasted_words", "passage"], ascending=[False, True], ignore_index=True)
 
 
 def near_phrases(audit: Audit, wording: str) -> list[str]:

@@ -48,6 +48,7 @@ def page(
         "blocks": records(_of_page(found, "blocks", row)),
         "alternates": records(_of_page(found, "alternates", row).drop(columns=["target_page"])),
         "relatives": _relatives(found, facts["url"]),
+        "copied_share": _copied_share(found, row),
         "elsewhere": _elsewhere(found, row),
         "groups": records(_groups(found, facts["url"])),
         "checks": records(found.checks[found.checks["url"] == facts["url"]]),
@@ -63,7 +64,8 @@ def page(
     else:
         _print_table(console, "Heading outline", _outline(parts["blocks"]))
     _print_table(console, "Relatives", parts["relatives"][:_SHOWN_RELATIVES])
-    _print_table(console, "Text that stands elsewhere too", parts["elsewhere"])
+    copied = f"Text that stands elsewhere too: {percent(parts['copied_share'])} of the words"
+    _print_table(console, copied, parts["elsewhere"])
     _print_table(console, "Groups", parts["groups"])
     _print_table(console, "Checks", parts["checks"])
     _print_table(console, "Steps", parts["steps"])
@@ -89,6 +91,14 @@ def _relatives(found: mardok.Audit, url: str) -> list[dict[str, Any]]:
         for pair in own
     ]
     return sorted(turned, key=lambda relative: (-relative["resemblance"], relative["url"]))
+
+
+def _copied_share(found: mardok.Audit, row: int) -> float:
+    """Share of the page's words that stand in a passage of other pages; where passages overlap a word counts once."""
+    passages = found.tables["passages"]
+    own = passages[passages["page"] == row]
+    places = {first + k for first, n in own[["word", "words"]].itertuples(index=False) for k in range(n)}
+    return len(places) / max(int(found.pages["words"][row]), 1)
 
 
 def _elsewhere(found: mardok.Audit, row: int) -> list[dict[str, Any]]:

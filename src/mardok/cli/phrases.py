@@ -1,7 +1,7 @@
 """``mardok phrases``: the wording of a page, a section or the site.
 
 In:  an audit folder, which pages are asked about, and perhaps wordings of one thing.
-Out: the phrases those pages use; or who mentions the thing; or which mentions could become links.
+Out: the phrases those pages use; what is pasted; who mentions the thing; or which mentions could become links.
 """
 
 from __future__ import annotations
@@ -15,12 +15,13 @@ import pandas as pd
 import typer
 from rich.console import Console
 from rich.table import Table
+from rich.text import Text
 
 import mardok
 from mardok import folder
 from mardok.cli.console import answer_console, errors, print_json, records, shown
 from mardok.errors import SelectionError
-from mardok.plan.wording import count, listed, path_of, percent
+from mardok.plan.wording import clipped, count, listed, path_of, percent
 from mardok.questions import near_phrases, selected_rows
 
 _SIZES = re.compile(r"(\d+)(?:-(\d+))?")
@@ -43,6 +44,9 @@ def phrases(
     by: Annotated[str, typer.Option(help="Order: typical, pages or uses.")] = "",
     with_: Annotated[str, typer.Option("--with", help="Only phrases with these words.")] = "",
     exact: Annotated[bool, typer.Option("--exact", help="Mentions in these very words, no inflected forms.")] = False,
+    passages: Annotated[
+        bool, typer.Option("--passages", help="Text of eight words or more that stands on other pages too.")
+    ] = False,
     link_to: Annotated[str, typer.Option(help="Only mentions that could become a link to this page, one row a page.")] = "",
     top: Annotated[int, typer.Option(min=1, help="Rows to show.")] = 25,
     out: Annotated[Path | None, typer.Option("-o", "--output", help="CSV file for all rows.")] = None,
@@ -57,7 +61,12 @@ def phrases(
     found = mardok.load(audit)
     selection = mardok.Selection(tuple(under or ()), language, kind, (*(page or ()), *_addresses(pages)))
     wordings = text or []
-    if link_to:
+    if passages:
+        if wordings or link_to:
+            raise SelectionError("--passages: lists what is pasted, whatever it says; leave out TEXT and --link-to")
+        rows = mardok.passages(found, selection)
+        answer = _Answer("passages", _told_passages(rows), rows)
+    elif link_to:
         if not wordings:
             raise SelectionError(
                 "--link-to: say what is mentioned, for example: mardok phrases DIR 'violin hire' --link-to URL"
@@ -106,6 +115,11 @@ def _warn_of_target(found: mardok.Audit, url: str) -> None:
         errors.print(shown(f"mardok: {target['url']} leads on to {target['final_url']}: link to that address"))
     elif not target["indexable"]:
         errors.print(shown(f"mardok: {target['url']} is not indexable ({target['reason']}): a link to it helps no ranking"))
+
+
+def _told_passages(rows: pd.DataFrame) -> str:
+    n_usual = int(rows["boilerplate"].sum())
+    return f"{count(len(rows), 'passage')} on two pages or more, {n_usual} of them boilerplate."
 
 
 def _told_links(rows: pd.DataFrame, link_to: str) -> str:
@@ -167,13 +181,22 @@ class _Answer:
             for row in records(rows):
                 figures = [f"{row['pages']:,}", f"{row['uses']:,}", *([f"{row['typical']:.1f}"] if has_rest else [])]
                 table.add_row(shown(row["phrase"]), *figures)
+        elif self.what == "passages":
+            for name in ("words", "pages", "pasted words"):
+                table.add_column(name, justify="right")
+            table.add_column("boilerplate")
+            table.add_column("text and a page with it", ratio=1, overflow="fold")
+            for row in records(rows):
+                told = Text.assemble(shown(clipped(row["text"])), "\n", shown(row["example_url"], "dim"))
+                figures = [f"{row[name]:,}" for name in ("words", "pages", "pasted_words")]
+                table.add_row(*figures, "yes" if row["boilerplate"] else "no", told)
         elif self.what == "links":
             table.add_column("mentions", justify="right")
             table.add_column("link passes", justify="right")
             table.add_column("page and sentence", ratio=1, overflow="fold")
             table.add_column("words to link", overflow="fold")
             for row in records(rows):
-                told = shown(row["url"], "bold").append("\n").append_text(shown(row["sentence"], "dim"))
+                told = Text.assemble(shown(row["url"], "bold"), "\n", shown(row["sentence"]))
                 table.add_row(str(row["mentions"]), percent(row["link_weight"]), told, shown(row["anchor"]))
         else:
             table.add_column("page and sentence", ratio=1, overflow="fold")
