@@ -146,7 +146,9 @@ def _shared(sets: Sets, minimum: float) -> _Shared:
     rank = np.empty(len(counts), np.int64)
     rarest_first = np.sort((counts[present] << 32) | np.arange(len(present)))
     rank[present[rarest_first & 0xFFFFFFFF]] = np.arange(len(present))
-    row = np.searchsorted(texts, text)
+    place = np.zeros(len(sets.sizes), np.int64)
+    place[texts] = np.arange(len(texts))
+    row = place[text]
     packed = (row.astype(np.uint64) << np.uint64(40)) | rank[shingle].astype(np.uint64)
     packed.sort()  # the columns of each row in the order of step 3
     columns = (packed & np.uint64((1 << 40) - 1)).astype(np.int64)
