@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from dataclasses import replace
 
 import pytest
@@ -17,7 +18,7 @@ from mardok.extract.html import read_document
 from mardok.extract.indexable import blocked_by, reason_not_indexable
 from mardok.extract.language import language_of
 from mardok.extract.page import Page
-from mardok.settings import Language, Settings
+from mardok.settings import Language, Settings, Text
 from mardok.sources.raw import RawPage
 from mardok.text.site import site_of
 
@@ -266,3 +267,48 @@ def test_no_bytes_break_extraction(body: bytes) -> None:
 def test_deep_nesting_and_long_words_are_read() -> None:
     page = page_of("<div>" * 5000 + "deep" + "x" * 100_000)
     assert page.blocks[0].text.startswith("deepxxx")
+
+
+KINDS = {
+    "nav": "<nav><p>{}</p></nav>",
+    "link": "<p><a href=/x>{}</a></p>",
+    "signs": "<p><a href=/x>{}</a> | <a href=/y>more</a></p>",
+    "text": "<p>{}</p>",
+    "half": "<p>{} and <a href=/x>less</a></p>",
+    "label": "<table><tr><th><a href=/x>{}</a></table>",
+    "notice": "<div class=cookie-bar>{}</div>",
+}
+LONG = (
+    "It says more than any title in a menu can, so that nothing beside it is taken for what is left of a menu, nor itself."
+)
+SHOWN = st.tuples(st.sampled_from(sorted(KINDS)), st.sampled_from(["Cases", "Bows", "Hire", "Sizes"]))
+SITES = st.lists(st.tuples(st.sampled_from("ab"), st.lists(SHOWN, max_size=4)), min_size=1, max_size=14)
+
+
+@settings(deadline=None, max_examples=150)
+@given(SITES)
+def test_chrome_is_what_the_definition_says(pages: list[tuple[str, list[tuple[str, str]]]]) -> None:
+    batch, urls = [], []
+    for number, (section, shown) in enumerate(pages):
+        body = "".join(KINDS[kind].format(word) for kind, word in shown)
+        html = f"<body><p>Page {number} begins. {LONG}</p>{body}<p>Page {number} ends. {LONG}"
+        urls.append(f"https://host.example/{section}/{number:02}")
+        batch.append(replace(page_of(html), url=urls[-1]))
+    site = site_of([batch_of(batch)], Text(menu_pages=3))
+    usual = set()
+    sizes = Counter(section for section, _ in pages)
+    for word in {word for _, shown in pages for _, word in shown}:
+        # Furniture of two kinds counts together where it shows the same text; labels, and text with few links, are none.
+        for alike in ({"link", "notice"}, {"signs"}):
+            carriers = [section for section, shown in pages if any(kind in alike and said == word for kind, said in shown)]
+            is_usual = len(carriers) >= max(3, 0.2 * len(pages))
+            is_usual |= any(n >= max(3, 0.5 * sizes[section]) for section, n in Counter(carriers).items())
+            usual |= {(kind, word) for kind in alike if is_usual}
+    for number, (_, shown) in enumerate(pages):
+        expected = [f"Page {number} begins. {LONG}"]
+        texts = {"half": "{} and less", "signs": "{} | more"}
+        for kind, word in shown:
+            if kind != "nav" and (kind, word) not in usual:
+                expected.append(texts.get(kind, "{}").format(word))
+        expected.append(f"Page {number} ends. {LONG}")
+        assert site.main_text(site.row_of[urls[number]]).split("\n") == expected

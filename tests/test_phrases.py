@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 import json
+import re
 import tempfile
 from collections import Counter, defaultdict
 from pathlib import Path
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.stats import chi2_contingency
 
 import mardok
 from mardok.compare.mentions import BlockLinks, find_mentions, mentions_at
 from mardok.compare.passages import passages_of
-from mardok.compare.phrases import phrases_of
+from mardok.compare.phrases import log_likelihood_ratio, phrases_of
 from mardok.compare.runs import repeated_runs
+from mardok.demo.troubles import url
 from mardok.text.hashes import corpus_of
 from mardok.text.stems import Stemmed, joined, stemmed, stems
 from mardok.text.words import folded, words
@@ -286,3 +290,55 @@ def test_scripts_without_spaces_from_right_to_left_with_marks_and_emoji_are_coun
         told = mardok.phrases(audit, mardok.Selection(language=language), sizes=(1, 6))
         assert any(wording in phrase for phrase in told["phrase"])
     assert mardok.mentions(audit, ["violin rental"])["text"].tolist() == ["Violin \U0001f3bb rental", "violin rental"]
+
+
+@given(st.integers(0, 200), st.integers(0, 200), st.integers(201, 5000), st.integers(201, 5000))
+def test_the_likelihood_ratio_is_that_of_a_contingency_table(here: int, there: int, n_here: int, n_there: int) -> None:
+    ratio = float(log_likelihood_ratio(np.array([here]), np.array([there]), n_here, n_there)[0])
+    if here + there:
+        table = [[here, n_here - here], [there, n_there - there]]
+        expected = chi2_contingency(table, correction=False, lambda_="log-likelihood").statistic
+        assert abs(ratio) == pytest.approx(expected, abs=1e-6)
+        assert ratio == 0 or (ratio > 0) == (here / n_here >= there / n_there)
+    else:
+        assert ratio == 0
+
+
+def test_missing_links_of_the_demo_are_those_of_a_slow_computation(demo: mardok.Audit) -> None:
+    pages, links, blocks = demo.pages, demo.tables["links"], demo.tables["blocks"]
+    row_of = {page: row for row, page in enumerate(pages["url"])}
+    final = [row_of.get(page, -1) for page in pages["final_url"]]
+    linking = defaultdict(set)
+    targets = defaultdict(set)
+    for link in links[links["target_page"] >= 0].itertuples():
+        targets[link.page].add(final[link.target_page])
+        if not link.chrome:
+            linking[final[link.target_page]].add(link.page)
+    in_link = {(link.page, link.block): [] for link in links.itertuples()}
+    for link in links.itertuples():
+        in_link[link.page, link.block].append((link.start, link.end))
+    for path, wording in [("/hire/", "violin hire"), ("/repairs/bow-rehair/", "bow hair"), ("/terms/", "month")]:
+        target = row_of[url(path)]
+        wanted = [stem for word in words(wording) for stem in stems([word], "en")]
+        expected: Counter[str] = Counter()
+        for block in blocks[blocks["main"] & (blocks["level"] == 0)].itertuples():
+            page = pages.iloc[block.page]
+            fits = page["indexable"] and page["language"] == "en" and pd.notna(page["own_words"])
+            if not fits or block.page == target or block.page in linking[target]:
+                continue
+            for found in re.finditer(
+                r"[A-Za-z0-9]+(?:['-][A-Za-z0-9]+)*(?:\s+[A-Za-z0-9]+(?:['-][A-Za-z0-9]+)*)*", block.text
+            ):
+                parts = list(re.finditer(r"\S+", found[0]))
+                keys = stems([part[0].lower() for part in parts], "en")
+                for at in range(len(keys) - len(wanted) + 1):
+                    start = found.start() + parts[at].start()
+                    end = found.start() + parts[at + len(wanted) - 1].end()
+                    covers = in_link.get((block.page, block.block), [])
+                    if keys[at : at + len(wanted)] == wanted and not any(a < end and start < b for a, b in covers):
+                        expected[page["url"]] += 1
+        told = mardok.missing_links(demo, [wording], url(path))
+        assert dict(told[["url", "mentions"]].itertuples(index=False)) == dict(expected)
+        for row in told.itertuples():
+            weight = pages["link_weight"][row_of[row.url]]
+            assert row.link_weight == pytest.approx(0.85 * weight / (len(targets[row_of[row.url]]) + 1))

@@ -289,3 +289,25 @@ def test_what_the_keeper_lacks_is_moved_and_links_and_redirects_follow(page_tabl
     assert "furniture of 4 pages" in found["/0", "relink"]
     assert "'the copy'" in found["/in", "relink"]
     assert len(found) == 8
+
+
+def test_pages_that_are_mostly_pasted_text_are_trimmed_unless_it_is_owed(tmp_path: Path) -> None:
+    pasted = " ".join(f"carved{n}" for n in range(40))
+    owed = "right of withdrawal " + " ".join(f"clause{n}" for n in range(40))
+    rows = [{"url": f"{HOST}/", "text": "home of all of them " * 9}]
+    for n in range(6):
+        own = " ".join(f"own{n}x{k}" for k in range(12))
+        rows += [
+            {"url": f"{HOST}/shop/{n}", "text": f"{own}\n{pasted}"},
+            {"url": f"{HOST}/law/{n}", "text": f"{own} law\n{owed}"},
+        ]
+        rows += [{"url": f"{HOST}/long/{n}", "text": f"{' '.join(f'much{n}x{k}' for k in range(60))}\n{pasted}"}]
+    (tmp_path / "site.jsonl").write_text("\n".join(map(json.dumps, rows)), "utf-8")
+    audit = mardok.audit(tmp_path / "site.jsonl")
+    trims = audit.plan[audit.plan["action"] == "trim"]
+    assert trims["summary"].tolist() == ["Trim 6 pages under /shop/: pasted text is most of their words"]
+    steps = audit.steps[audit.steps["proposal"] == trims["proposal"].iloc[0]]
+    assert steps["url"].tolist() == [f"{HOST}/shop/{n}" for n in range(6)]
+    assert set(steps["detail"].str.split(":").str[0]) == {"40 of its 52 words (77%) are pasted"}
+    kept = mardok.audit(tmp_path / "site.jsonl", settings=mardok.Settings.model_validate({"plan": {"leave": ["/shop/*"]}}))
+    assert kept.plan[kept.plan["action"] == "trim"].empty

@@ -312,7 +312,7 @@ def _block_links(audit: Audit) -> BlockLinks:
 
 def passages(
     audit: Audit,
-    selection: Selection = Selection(),  # noqa: B008 - frozen
+    selection: Selection = Selection(),
 ) -> pd.DataFrame:
     """Text of at least eight words that stands word for word on two pages or more.
 

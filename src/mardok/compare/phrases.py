@@ -265,7 +265,7 @@ def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest:
     share = (uses + uses_in_rest) / max(total, 1)
     observed = [(uses, n_here * share), (uses_in_rest, n_in_rest * share)]
     observed += [(n_here - uses, n_here * (1 - share)), (n_in_rest - uses_in_rest, n_in_rest * (1 - share))]
-    ratio = 2 * sum(xlogy(seen, seen) - xlogy(seen, expected) for seen, expected in observed)
+    ratio = np.maximum(2 * sum(xlogy(seen, seen) - xlogy(seen, expected) for seen, expected in observed), 0)
     more = uses * max(n_in_rest, 1) >= uses_in_rest * max(n_here, 1)
     return np.asarray(np.where(more, ratio, -ratio), np.float64)
 

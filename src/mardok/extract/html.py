@@ -457,7 +457,7 @@ class _Reader:
 
     def open_link(self, markup: str) -> None:
         self.close_link()
-        self.link = self.new_link(markup)
+        self.link = None if self.state.is_unseen else self.new_link(markup)
         if self.link is not None:
             self.edges.append(self.link)
             self.pieces.append(_LINK_EDGE)
