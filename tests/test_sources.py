@@ -17,6 +17,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import mardok
+from mardok.settings import Search as SearchSettings
 from mardok.sources.body import BodyError, decoded, without_chunks
 from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
@@ -206,17 +207,89 @@ def test_bad_search_rows_are_told_and_the_rest_used(tmp_path: Path) -> None:
     path.write_text(
         SEARCH + good + "a,not an address,1,2,3,2026-01-05\n" + "a,https://host.example/,9,2,3,2026-01-05\n"
         "a,https://host.example/,1,2,0.5,2026-01-05\n" + "a,https://host.example/,1,2,3,5th of May\n" + good
+        + "Total,,1,2,3,\n" + "short,https://host.example/\n" + "b,https://host.example/,-1,2,3,2026-01-06\n"
+        + "b,https://host.example/,2,8,3,2026-01-06\n" + "never,https://host.example/,0,0,0,2026-01-06\n"
     )  # fmt: skip
     intake = Intake()
-    rows = read_search([path], intake)
-    assert rows["query"].tolist() == ["violin", "violin"]
-    told = [(row.place, row.reason.split("'")[1]) for row in intake.unread]
-    assert told == [("row 3", "page"), ("row 4", "impressions"), ("row 5", "position"), ("row 6", "date")]
+    rows = read_search([path], SearchSettings(), intake)
+    assert rows[["query", "clicks", "impressions"]].to_numpy().tolist() == [["violin", 1, 20], ["b", 2, 8]]
+    told = {row.place: row.reason for row in intake.unread}
+    expected = {
+        "row 3": "column 'page': 'not an address'", "row 4": "column 'impressions': '2'", "row 5": "column 'position': '0.5'",
+        "row 6": "column 'date': '5th of May'", "row 7": "stand in an earlier row", "row 8": "totals",
+        "row 9": "2 cells where 6 were expected", "row 10": "column 'clicks': '-1'",
+    }  # fmt: skip
+    assert told.keys() == expected.keys()
+    for place, reason in expected.items():
+        assert reason in told[place]
 
 
-@pytest.mark.parametrize(("text", "message"), [("query,page\n", "no column 'clicks'"), (SEARCH + "a,b,c,d,e,f\n", "no row")])
+FIGURES = [
+    ["violin hire", "https://host.example/a", 1204, 20500, 7.5, "2026-03-31"],
+    ["öl", "https://host.example/b", 0, 12, 10, "2026-04-01"],
+]
+DIALECTS = {
+    "plain.csv": ("query,page,clicks,impressions,position,date\n", "{},{},{},{},{},{}\n", "utf-8", lambda cells: cells),
+    "comma.csv": (
+        "\ufeffQuery;Page;Clicks;Impressions;Position;Date\r\n", "{};{};{};{};{};{}\r\n", "utf-8",
+        lambda c: [c[0], c[1], f"{c[2]:,}".replace(",", "."), f"{c[3]:,}".replace(",", "."), str(c[4]).replace(".", ","),
+                   ".".join(reversed(c[5].split("-")))],
+    ),
+    "quoted.csv": (
+        '"query","page","clicks","impressions","position","date"\n', '"{}","{}","{}","{}","{}","{}"\n', "utf-8",
+        lambda c: [c[0].upper(), c[1], f"{c[2]:,}", f"{c[3]:,}", f"{c[4]:.1f}", f"{c[5]} 00:00:00"],
+    ),
+    "wide.csv": (
+        "query\tpage\tclicks\timpressions\tposition\tdate\n", "{}\t{}\t{}\t{}\t{}\t{}\n", "utf-16",
+        lambda c: [c[0], c[1], f"{c[2]:,}".replace(",", "\u202f"), f"{c[3]}.0", c[4], "/".join(reversed(c[5].split("-")))],
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", DIALECTS)
+def test_search_figures_are_understood_in_whatever_way_they_are_written(tmp_path: Path, name: str) -> None:
+    heading, line, encoding, written = DIALECTS[name]
+    path = tmp_path / name
+    path.write_text(heading + "".join(line.format(*written(cells)) for cells in FIGURES), encoding, newline="")
+    intake = Intake()
+    rows = read_search([path], SearchSettings(), intake)
+    assert intake.unread == []
+    told = rows.assign(date=rows["date"].dt.strftime("%Y-%m-%d"))[SEARCH.strip().split(",")]
+    assert told.to_numpy().tolist() == FIGURES
+
+
+def test_parquet_with_other_headings_and_several_files_are_read(tmp_path: Path) -> None:
+    dates = pd.to_datetime(["2026-03-31", "2026-04-01"])
+    frame = pd.DataFrame(
+        {"Suchbegriff": ["a", "b"], "page": ["https://host.example/"] * 2, "clicks": [1, 2], "impressions": [9, 9]}
+    )
+    frame.assign(position=2.5, date=dates).to_parquet(tmp_path / "one.parquet")
+    (tmp_path / "two.csv").write_text("query,page,clicks,impressions,position\nc,https://host.example/,1,2,3\n")
+    settings = SearchSettings(columns={"query": "Suchbegriff"})
+    first = read_search([tmp_path / "one.parquet"], settings, Intake())
+    assert first["query"].tolist() == ["a", "b"]
+    assert first["date"].tolist() == dates.tolist()
+    frame.rename(columns={"Suchbegriff": "query"}).assign(position=2.5).to_parquet(tmp_path / "one.parquet")
+    both = read_search([tmp_path / "one.parquet", tmp_path / "two.csv"], SearchSettings(), Intake())
+    assert both["query"].tolist() == ["a", "b", "c"]
+    assert both["date"].isna().all()
+
+
+@pytest.mark.parametrize(
+    ("text", "message"),
+    [
+        ("query,page\n", r"no column 'clicks', only 'query', 'page'; .*--set search.columns.clicks=NAME"),
+        (SEARCH + "a,b,c,d,e,f\n", "no row can be used; row 2, column 'page': 'b'"),
+        (
+            SEARCH + "a,https://host.example/,1,2,3,03/04/2026\n",
+            "'03/04/2026' may be 2026-04-03 or 2026-03-04; .*date_format",
+        ),
+        ("query,page,query\n", "two columns have the same name"),
+        ("", "the file is empty"),
+    ],
+)
 def test_an_unusable_search_file_is_refused(tmp_path: Path, text: str, message: str) -> None:
     path = tmp_path / "search.csv"
     path.write_text(text)
     with pytest.raises(mardok.TableError, match=message):
-        read_search([path], Intake())
+        read_search([path], SearchSettings(), Intake())

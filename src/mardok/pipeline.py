@@ -7,7 +7,7 @@ Out: an :class:`Audit`: the tables of the design, and what was read and could no
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
 from functools import cached_property
@@ -22,6 +22,8 @@ from numpy.typing import NDArray
 
 from mardok import folder
 from mardok.compare.accounting import Accounted, account
+from mardok.compare.contention import Shown, shown_pages
+from mardok.compare.demand import Demand, match_demand
 from mardok.compare.destinations import Destination, destinations
 from mardok.compare.difference import Run, difference
 from mardok.compare.kept_pairs import kept_pairs
@@ -29,18 +31,33 @@ from mardok.compare.links import inlink_counts, link_weights, text_links
 from mardok.compare.mentions import Unlinked
 from mardok.compare.relations import Traits, page_sets, relations_of
 from mardok.compare.runs import repeated_runs
+from mardok.compare.series import find_series
+from mardok.compare.titles import Titles, split_titles
+from mardok.compare.topics import Topic, Wording, topics
 from mardok.deliver.report import report_html
 from mardok.errors import SourceError, UnknownPageError
 from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches
 from mardok.extract.indexable import blocked_by, reason_not_indexable
-from mardok.findings.checks import check_rows
+from mardok.findings.checks import Checked, check_rows
 from mardok.findings.coverage import coverage_of
-from mardok.findings.demand import Demand, match_demand
-from mardok.findings.groups import Grouping, find_groups, groups_table, variant_groups, with_variants
-from mardok.findings.inventory import pages_table, pairs_table
+from mardok.findings.groups import (
+    Grouping,
+    Related,
+    find_groups,
+    groups_table,
+    untranslated_guests,
+    variant_groups,
+    with_variants,
+)
+from mardok.findings.inventory import PageFacts, pages_table, pairs_table, queries_table
 from mardok.findings.keeper import Standing, preferred_origin
+from mardok.findings.kinds import PageKinds, page_kinds
 from mardok.findings.mentions import unlinked_mentions, wording_of
+from mardok.findings.rivals import Ground, Rivalry, find_rivals, may_compete, related_series
+from mardok.findings.site_name import NamePhrase, name_phrases
+from mardok.findings.targets import target_pages, target_rows
+from mardok.findings.thin import Verdict, nearest_relatives, thin_pages
 from mardok.findings.wording import (
     CarriedText,
     boilerplate_table,
@@ -50,13 +67,12 @@ from mardok.findings.wording import (
     stemmed_site,
 )
 from mardok.memory import give_back_memory
-from mardok.plan.gain import click_curve
-from mardok.plan.proposals import make_proposals
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
-from mardok.plan.trim import trim_proposals
+from mardok.plan.whole import Found, make_plan
 from mardok.settings import Copies, Phrases, Settings
 from mardok.sources.opening import raw_pages, resolved_sources
+from mardok.sources.page_lists import Signal, read_signals, read_targets
 from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
 from mardok.tables import UNREAD
@@ -70,7 +86,16 @@ from mardok.urls import normal_url
 Progress = Callable[[str, int], None]
 """Told of each step of the work: its name, and how many pages are done (0 where they are not counted)."""
 
-_NOT_IN_THIS_VERSION = ("kind, site_name, thin, thin_reason, clicks_before",)
+
+@dataclass(frozen=True)
+class _Known:
+    """What is known beside the pages."""
+
+    search: pd.DataFrame | None
+    targets: Mapping[str, str]
+    """Address of the page meant for each phrase."""
+    signals: Mapping[str, Signal]
+    """What other tools say of each address."""
 
 
 @dataclass(frozen=True)
@@ -168,6 +193,8 @@ def audit(
     *sources: str | PathLike[str],
     base: str | None = None,
     search: str | PathLike[str] | Sequence[str | PathLike[str]] = (),
+    targets: str | PathLike[str] | None = None,
+    signals: str | PathLike[str] | None = None,
     settings: Settings | None = None,
     jobs: int = 1,
     progress: Progress | None = None,
@@ -182,6 +209,10 @@ def audit(
         Address that a folder of HTML stands for.
     search : path or sequence of paths
         Search data.
+    targets : path, optional
+        A table of phrases with the page that is meant for each.
+    signals : path, optional
+        A table of pages with what other tools say of them.
     settings : Settings, optional
         All thresholds; the defaults if None.
     jobs : int
@@ -201,23 +232,29 @@ def audit(
     paths, base = resolved_sources([fspath(source) for source in sources], base)
     searches = [Path(search)] if isinstance(search, (str, PathLike)) else [Path(path) for path in search]
     intake = Intake()
-    found = read_search(searches, intake) if searches else None
+    known = _Known(
+        read_search(searches, settings.search, intake) if searches else None,
+        read_targets(Path(targets), intake) if targets is not None else {},
+        read_signals(Path(signals), intake) if signals is not None else {},
+    )
     batches = extract_batches(raw_pages(paths, base, intake, settings.sources), settings, jobs)
     site = site_of(_counted(batches, progress), settings.text)
     give_back_memory()
     if not site.pages:
         raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
-    tables, totals = _findings(site, intake, found, settings, progress)
+    tables, totals = _findings(site, intake, known, settings, progress)
     meta = {
         "mardok": version("mardok"),
         "made": datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
         "base": base,
         "sources": [{"path": str(path.resolve())} for path in paths],
         "search": [str(path.resolve()) for path in searches],
+        "targets": str(Path(targets).resolve()) if targets is not None else None,
+        "signals": str(Path(signals).resolve()) if signals is not None else None,
         "settings": settings.model_dump(mode="json"),
         "skipped": dict(sorted(intake.skipped.items())),
         "not_computed": _not_computed(
-            intake, searched=found is not None, is_rendered=any(page.script_words is not None for page in site.pages)
+            intake, searched=known.search is not None, is_rendered=any(page.script_words is not None for page in site.pages)
         ),
         "totals": totals,
     }
@@ -225,7 +262,7 @@ def audit(
 
 
 def _findings(
-    site: Site, intake: Intake, search: pd.DataFrame | None, settings: Settings, progress: Progress
+    site: Site, intake: Intake, known: _Known, settings: Settings, progress: Progress
 ) -> tuple[dict[str, pd.DataFrame], dict[str, Any]]:
     """Everything that needs the whole site."""
     agents = settings.extract.robots_agents
@@ -233,25 +270,48 @@ def _findings(
     reasons = [reason_not_indexable(page, is_blocked, agents) for page in site.pages]
     progress("following redirects and links", 0)
     ways = destinations(site)
-    demand = match_demand(search, site, ways, settings) if search is not None else None
-    standing = _standing(site, reasons, ways, demand, settings)
-
+    titles = split_titles(site)
+    demand = match_demand(known.search, site, ways, titles, settings) if known.search is not None else None
+    standing = _standing(site, reasons, ways, demand, known.signals, settings)
     coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
 
     progress("comparing texts", 0)
-    compared = _compared(site, reasons, ways, standing, settings)
+    compared = _compared(site, reasons, ways, titles, standing, settings)
     give_back_memory()
 
+    progress("comparing what pages promise", 0)
+    contested = _contested(site, ways, titles, compared, standing, known.targets, settings)
+
     progress("making the plan", 0)
-    curve = click_curve(demand.rows) if demand is not None else None
-    made = make_proposals(site, ways, compared.grouping.groups, standing, curve, compared.mentions, settings)
-    may_trim = np.isin(np.arange(len(site.pages)), compared.rows)
-    may_trim[[row for group in compared.grouping.groups for row in group.rows]] = False
-    proposals = ranked([*made, *trim_proposals(site, compared.texts, may_trim, settings)], settings.plan)
+    found = Found(
+        compared.grouping.groups,
+        contested.rivalries,
+        contested.verdicts,
+        compared.texts,
+        contested.names,
+        contested.kinds,
+        compared.mentions,
+        compared.rows,
+        coverage.is_whole,
+    )
+    proposals = ranked(make_plan(site, ways, found, standing, settings), settings.plan)
     is_indexable = {row: not reason for row, reason in enumerate(reasons)}
     check_safety(proposals, site, is_indexable, standing.origin + "/")
 
     progress("writing tables", 0)
+    checked = Checked(
+        ways,
+        compared.grouping,
+        intake,
+        coverage,
+        reasons,
+        is_blocked,
+        titles,
+        contested.wording,
+        contested.kinds,
+        compared.rows[standing.is_indexable[compared.rows]],
+    )
+    facts = PageFacts(titles, contested.topics, contested.kinds, contested.verdicts, known.signals)
     tables = {
         "plan": plan_table(proposals),
         "steps": steps_table(proposals),
@@ -265,16 +325,109 @@ def _findings(
             coverage,
             compared.accounted,
             compared.rows,
+            facts,
             settings,
         ),
-        "groups": groups_table(site, compared.grouping.groups),
+        "groups": groups_table(site, [*(group.related for group in compared.grouping.groups), *contested.related]),
         "pairs": pairs_table(site, compared.kept),
-        "checks": check_rows(site, ways, compared.grouping, intake, coverage, reasons, is_blocked),
+        "queries": queries_table(contested.shown, demand),
+        "checks": check_rows(site, checked, settings),
         **compared.wording,
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
         **site_tables(site, compared.accounted.boilerplate_blocks),
     }
-    return tables, {**_totals(tables, demand, compared.grouping), "crawl": coverage.totals()}
+    totals = _totals(tables, demand, compared.grouping)
+    return tables, {**totals, "crawl": coverage.totals(), "site_names": list(titles.all_names), "targets": contested.targets}
+
+
+@dataclass(frozen=True)
+class _Contested:
+    """What came of comparing what pages promise, and of search data."""
+
+    topics: list[Topic]
+    wording: Wording
+    kinds: PageKinds
+    related: list[Related]
+    """Series and rivals, for the table of groups."""
+    rivalries: list[Rivalry]
+    verdicts: list[Verdict | None]
+    names: list[NamePhrase]
+    shown: Shown | None
+    targets: list[dict[str, Any]]
+    """What became of the phrases that pages are meant for."""
+
+
+def _contested(
+    site: Site,
+    ways: Sequence[Destination],
+    titles: Titles,
+    compared: _Compared,
+    standing: Standing,
+    targets: Mapping[str, str],
+    settings: Settings,
+) -> _Contested:
+    """Compare what pages promise and what search shows of them."""
+    n_pages, demand, grouping = len(site.pages), standing.demand, compared.grouping
+    said, wording = topics(site, titles, settings.rivals.generic_words)
+    kinds = page_kinds(site, settings)
+    shown = shown_pages(demand, settings.search.minimum_share) if demand is not None else None
+    in_copies = {row for group in grouping.groups if group.kind == "copies" for row in group.members}
+    # What stands untranslated under another language's address is to be translated, and says nothing of its own till then.
+    goes = in_copies | set(untranslated_guests(site, grouping.untranslated, grouping.meant_for))
+    stays = np.isin(np.arange(n_pages), compared.rows) & standing.is_indexable & ~np.isin(np.arange(n_pages), sorted(goes))
+    series = find_series(site, titles.own, np.flatnonzero(stays).tolist())
+    pairs = list(compared.kept[["a", "b", "resemblance", "a_in_b", "b_in_a"]].itertuples(index=False, name=None))
+    meant = target_pages(site, ways, targets, wording)
+    rivalries = find_rivals(
+        Ground(
+            site=site,
+            topics=said,
+            kinds=kinds,
+            series=series,
+            resemblance={(a, b): resemblance for a, b, resemblance, *_ in pairs},
+            links=frozenset(text_links(site, ways).tolist()),
+            settled={
+                row: number for number, group in enumerate(grouping.groups) if group.kind == "copies" for row in group.rows
+            },
+            may_count=may_compete(site, kinds, stays, settings),
+            target_of={target.stems: target.row for target in meant if target.row >= 0},
+        ),
+        standing,
+        shown,
+        demand.is_brand if demand is not None else np.zeros(0, bool),
+        settings,
+    )
+    series_of = {row: number for number, one in enumerate(series) for row in one.slots}
+
+    def are_of_one_matter(a: int, b: int) -> bool:
+        is_one_language = site.pages[a].language == site.pages[b].language
+        in_one_series = a in series_of and series_of[a] == series_of.get(b)
+        return is_one_language and not in_one_series and bool(said[a].stems & said[b].stems)
+
+    verdicts = thin_pages(
+        site,
+        kinds,
+        compared.accounted.own,
+        stays,
+        nearest_relatives(pairs, stays, are_of_one_matter),
+        standing,
+        shown,
+        demand.months if demand is not None else 0.0,
+        settings,
+    )
+    home = site.row_of.get(f"{standing.origin}/", -1)
+    names = name_phrases(site, titles, said, wording, np.flatnonzero(stays).tolist(), demand, shown, home, settings)
+    return _Contested(
+        said,
+        wording,
+        kinds,
+        [*related_series(series, in_copies), *(rivalry.related for rivalry in rivalries)],
+        rivalries,
+        verdicts,
+        names,
+        shown,
+        target_rows(site, meant, shown, demand, wording),
+    )
 
 
 @dataclass(frozen=True)
@@ -296,7 +449,12 @@ class _Compared:
 
 
 def _compared(
-    site: Site, reasons: Sequence[str], ways: Sequence[Destination], standing: Standing, settings: Settings
+    site: Site,
+    reasons: Sequence[str],
+    ways: Sequence[Destination],
+    titles: Titles,
+    standing: Standing,
+    settings: Settings,
 ) -> _Compared:
     """Compare the pages; the sets of shingles, which fill much memory, are needed no longer than that."""
     rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
@@ -305,10 +463,10 @@ def _compared(
     variants, keeper_of = variant_groups(site, counting, traits, standing, settings)
     apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
-    grouping = find_groups(site, variants, relations, traits, standing, settings)
+    grouping = find_groups(site, titles, variants, relations, traits, standing, settings)
     counts = np.isin(np.arange(len(site.pages)), apart.rows)
     runs = repeated_runs(site.corpus, counts)
-    group_of = _groups_of_copies(grouping, len(site.pages))
+    group_of = _groups_of_copies(site, grouping)
     accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
     texts = carried_texts(site, runs, accounted)
     stems = stemmed_site(site, settings.phrases)
@@ -323,12 +481,15 @@ def _compared(
     return _Compared(grouping, accounted, kept, texts, mentions, wording, apart.rows)
 
 
-def _groups_of_copies(grouping: Grouping, n_pages: int) -> NDArray[np.int64]:
-    """A number for each page, equal for pages of one group of copies."""
-    found = np.arange(n_pages)
+def _groups_of_copies(site: Site, grouping: Grouping) -> NDArray[np.int64]:
+    """A number for each page, equal for pages of one group of copies; an untranslated page is a copy of its original."""
+    found = np.arange(len(site.pages))
     for group in grouping.groups:
         if group.kind == "copies":
             found[list(group.members)] = group.keeper
+    guests = untranslated_guests(site, grouping.untranslated, grouping.meant_for)
+    for guest, hosts in guests.items():
+        found[guest] = found[min(hosts)]
     return found
 
 
@@ -349,7 +510,12 @@ def _numbers(names: Sequence[str]) -> NDArray[np.int64]:
 
 
 def _standing(
-    site: Site, reasons: Sequence[str], ways: Sequence[Destination], demand: Demand | None, settings: Settings
+    site: Site,
+    reasons: Sequence[str],
+    ways: Sequence[Destination],
+    demand: Demand | None,
+    signals: Mapping[str, Signal],
+    settings: Settings,
 ) -> Standing:
     n = len(site.pages)
     is_indexable = np.array([not reason for reason in reasons], dtype=bool)
@@ -359,11 +525,19 @@ def _standing(
         is_indexable=is_indexable,
         inlinks=inlinks,
         link_weight=np.nan_to_num(weights),
-        clicks=demand.per_page("clicks", n) if demand else np.zeros(n),
-        impressions=demand.per_page("impressions", n) if demand else np.zeros(n),
+        clicks=demand.per_page("clicks") if demand else np.zeros(n),
+        impressions=demand.per_page("impressions") if demand else np.zeros(n),
+        external_links=_signalled(site, signals, "external_links"),
+        conversions=_signalled(site, signals, "conversions"),
         demand=demand,
         origin=preferred_origin(site, is_indexable, inlinks),
     )
+
+
+def _signalled(site: Site, signals: Mapping[str, Signal], name: str) -> NDArray[np.float64]:
+    """A figure that other tools give of each page, 0 where they say nothing."""
+    found = (signals.get(page.url) for page in site.pages)
+    return np.array([(getattr(signal, name) or 0.0) if signal is not None else 0.0 for signal in found])
 
 
 def _tell_nobody(stage: str, done: int) -> None:
@@ -417,7 +591,7 @@ def _counts(values: pd.Series) -> dict[str, int]:
 
 
 def _not_computed(intake: Intake, *, searched: bool, is_rendered: bool) -> dict[str, str]:
-    missing = dict.fromkeys(_NOT_IN_THIS_VERSION, "not part of this version")
+    missing: dict[str, str] = {}
     if not searched:
         missing["clicks, impressions, gain in clicks"] = "no search data was given (--search)"
     if not intake.robots and not intake.html_instead:

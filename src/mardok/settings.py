@@ -10,7 +10,7 @@ import math
 import tomllib
 from collections.abc import Iterable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 from selectolax.lexbor import LexborHTMLParser, SelectolaxError
@@ -21,6 +21,9 @@ from mardok.errors import SettingsError
 def _as_tuple(value: object) -> object:
     """One text where several may stand, as written with ``--set``."""
     return (value,) if isinstance(value, str) else value
+
+
+SearchColumn = Literal["query", "page", "clicks", "impressions", "position", "date", "country", "device"]
 
 
 class Section(BaseModel):
@@ -150,6 +153,59 @@ class Variants(Section):
     """Path segments that mark a print view."""
 
 
+class Kinds(Section):
+    """What pages are for."""
+
+    home: tuple[str, ...] = ()
+    """Address patterns (``*`` allowed) of pages of each kind: what stands here wins over all signs."""
+    article: tuple[str, ...] = ()
+    """Running text."""
+    product: tuple[str, ...] = ()
+    """One thing on offer."""
+    listing: tuple[str, ...] = ()
+    """Links to pages of the site with little of its own."""
+    utility: tuple[str, ...] = ()
+    """What a site needs beside its contents: contact, login, basket, legal texts."""
+    tool: tuple[str, ...] = ()
+    """Something to work with, such as a calculator."""
+    media: tuple[str, ...] = ()
+    """Pictures, films or sound."""
+    utility_words: tuple[str, ...] = (
+        "contact", "kontakt", "imprint", "impressum", "legal", "privacy", "datenschutz", "terms", "agb", "conditions",
+        "cookie", "cookies", "login", "logout", "signin", "signup", "register", "registration", "anmelden", "account",
+        "konto", "cart", "basket", "warenkorb", "checkout", "kasse", "wishlist", "merkzettel", "thank", "thanks", "danke",
+        "search", "suche", "sitemap", "404", "unsubscribe", "newsletter", "widerruf", "withdrawal", "accessibility",
+        "barrierefreiheit", "disclaimer", "password", "passwort",
+    )  # fmt: skip
+    """Words that make an address one of a utility page, if its last part says nothing else."""
+    article_words: tuple[str, ...] = (
+        "blog", "news", "magazine", "magazin", "articles", "article", "posts", "post", "stories", "ratgeber", "aktuelles",
+        "journal", "guides", "guide",
+    )  # fmt: skip
+    """Folders of articles."""
+    tag_words: tuple[str, ...] = (
+        "tag", "tags", "category", "categories", "kategorie", "schlagwort", "topic", "topics", "archive", "author",
+    )  # fmt: skip
+    """Folders of listings made by tag, category, date or author."""
+    words_a_link: float = Field(default=30, gt=0)
+    """Most words of main text for each page of the site that it links to, for a listing."""
+    listing_links: int = Field(default=3, ge=1)
+    """Least pages of the site that a listing links to."""
+    words_a_field: float = Field(default=80, gt=0)
+    """Most words of main text for each form field, for a tool."""
+    tool_fields: int = Field(default=2, ge=1)
+    """Least form fields of a tool."""
+    media_words: int = Field(default=100, ge=0)
+    """Most words of a page that is there for its film or pictures."""
+    media_images: int = Field(default=5, ge=1)
+    """Least pictures of such a page, where it plays nothing."""
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _one_or_more(cls, value: object) -> object:
+        return _as_tuple(value)
+
+
 class Copies(Section):
     """When two pages count as copies."""
 
@@ -228,12 +284,100 @@ class Links(Section):
 class Search(Section):
     """Search data."""
 
+    columns: dict[SearchColumn, str] = {}
+    """Headings of a search file, for columns that it names otherwise, such as ``query = "Search term"``."""
+    date_format: str = ""
+    """How its days are written, such as ``%d/%m/%Y``; found out where the days leave no doubt."""
     days: int = Field(default=90, ge=1)
     """Days that an undated search file covers. Dated files tell their own span."""
     minimum_share: float = Field(default=0.1, gt=0, lt=1)
     """Least share of a query's impressions from which a page has a real part in it."""
     minimum_slot_impressions: float = Field(default=10, ge=0)
     """Impressions a month, for queries that name a town, size or model, from which searchers ask for it."""
+
+
+class Rivals(Section):
+    """When pages compete for one phrase or query."""
+
+    generic_words: tuple[str, ...] = (
+        "guide", "guides", "tips", "tip", "explained", "introduction", "overview", "complete", "ultimate", "definitive",
+        "best", "top", "everything", "basics", "beginner", "beginners", "advice", "faq", "questions", "updated", "new",
+        "ratgeber", "tipps", "anleitung", "einführung", "überblick", "erklärt", "fragen", "grundlagen", "neu",
+    )  # fmt: skip
+    """Words that tell two titles apart no more than a year does."""
+    minimum_impressions: float = Field(default=10, ge=0)
+    """Least impressions a month, of both pages on their common queries, for pages to be rivals by search data."""
+    trivial_share: float = Field(default=0.2, ge=0, lt=1)
+    """Share of those impressions below which a second page is no rival of a leader in the first two places."""
+    overlap: float = Field(default=0.5, gt=0, le=1)
+    """Share of the weaker page's clicks (else impressions) on common queries from which the two are one page's work."""
+    least_turns: int = Field(default=2, ge=1)
+    """Changes of the leader, in one country and on one device, from which pages take turns."""
+    steady_lead: float = Field(default=0.8, gt=0.5, le=1)
+    """Share of the weeks with a clear leader that one page leads, for it to be in front."""
+    lost_share: float = Field(default=0.1, gt=0, lt=1)
+    """Share of its clicks that a query or page has lost against the span before, from which it counts as lost."""
+    lost_clicks: float = Field(default=5, ge=0)
+    """Least clicks a month that are gone then: less is chance."""
+    first_page_share: float = Field(default=0.5, gt=0, le=1)
+    """Share of the impressions at moments when both pages stand in the first ten places, from which both are left there."""
+
+
+class Thin(Section):
+    """Which pages say too little of their own."""
+
+    home: int = Field(default=50, ge=0)
+    """Least own words of a home page."""
+    article: int = Field(default=50, ge=0)
+    """Least own words of an article."""
+    product: int = Field(default=40, ge=0)
+    """Least own words of a product page."""
+    listing: int = Field(default=40, ge=0)
+    """Least own words of a listing that searchers are shown."""
+    minimum_impressions: float = Field(default=10, ge=0)
+    """Impressions a month from which a page is asked for."""
+    good_position: float = Field(default=5, ge=1)
+    """Mean position down to which a listing does well as it is, and which expanding a page is to bring."""
+    expand_position: float = Field(default=8, ge=1)
+    """Mean position from which on a thin page is expanded; before that what works is not touched."""
+    last_position: float = Field(default=30, ge=1)
+    """Mean position beyond which being shown is no demand for the page."""
+    months: float = Field(default=12, ge=1)
+    """Months of search data from which no demand is a finding."""
+
+
+class Checks(Section):
+    """From when on something on a page is a trouble."""
+
+    title_px: float = Field(default=600, gt=0)
+    """Widest title that is shown whole, in pixels at a letter size of 20 pixels."""
+    title_words: int = Field(default=2, ge=1)
+    """Least words of the page's part of a title."""
+    description_px: float = Field(default=960, gt=0)
+    """Widest description that is shown whole, in pixels at a letter size of 14 pixels."""
+    description_words: int = Field(default=5, ge=1)
+    """Least words of a description."""
+    description_repeats: int = Field(default=4, ge=2)
+    """Times a word stands in a description, in any form, from which the description is stuffed; and"""
+    description_repeat_share: float = Field(default=0.2, gt=0, le=1)
+    """the least share of the description's words that makes."""
+    flat_words: int = Field(default=600, ge=1)
+    """Words of a page from which on it needs headings below its H1."""
+    template_pages: int = Field(default=5, ge=2)
+    """Least pages with one trouble for it to be one of a template."""
+    template_share: float = Field(default=0.5, gt=0, le=1)
+    """Least share of the pages of a kind that have it then."""
+    empty_titles: tuple[str, ...] = (
+        "home", "homepage", "home page", "start", "startseite", "welcome", "willkommen", "about", "about us", "über uns",
+        "untitled", "untitled document", "new page", "page", "index", "default", "document", "services", "products",
+    )  # fmt: skip
+    """Titles that say nothing of a page, beside the site's name."""
+    empty_link_texts: tuple[str, ...] = (
+        "click here", "click", "here", "read more", "more", "learn more", "find out more", "more info", "more information",
+        "details", "link", "this", "this page", "continue", "continue reading", "go", "hier", "hier klicken", "klicken",
+        "mehr", "mehr erfahren", "weiterlesen", "weiter", "mehr lesen", "mehr dazu",
+    )  # fmt: skip
+    """Words of links that say nothing of their targets."""
 
 
 class Effort(Section):
@@ -251,6 +395,14 @@ class Effort(Section):
     """Moving what is unique from one page to its keeper."""
     rewrite: float = Field(default=2.0, ge=0)
     """Rewriting one page."""
+    expand: float = Field(default=2.0, ge=0)
+    """Writing what a page lacks."""
+    retitle: float = Field(default=0.25, ge=0)
+    """A new title, H1 and description for one page."""
+    noindex: float = Field(default=0.1, ge=0)
+    """Taking one page out of the index."""
+    investigate: float = Field(default=0.25, ge=0)
+    """Looking into one page."""
     relink: float = Field(default=0.05, ge=0)
     """Changing one link, or one template that carries it."""
     trim: float = Field(default=0.1, ge=0)
@@ -301,6 +453,8 @@ class Settings(Section):
     """How the language of a page is settled."""
     variants: Variants = Variants()
     """When two addresses are written variants of one page."""
+    kinds: Kinds = Kinds()
+    """What pages are for."""
     copies: Copies = Copies()
     """When two pages count as copies."""
     pairs: Pairs = Pairs()
@@ -313,6 +467,12 @@ class Settings(Section):
     """Link weight."""
     search: Search = Search()
     """Search data."""
+    rivals: Rivals = Rivals()
+    """When pages compete for one phrase or query."""
+    thin: Thin = Thin()
+    """Which pages say too little of their own."""
+    checks: Checks = Checks()
+    """From when on something on a page is a trouble."""
     plan: Plan = Plan()
     """How actions are chosen and ranked."""
 

@@ -26,6 +26,7 @@ EVIDENCE = ("wording", "text", "search")
 """Kinds of evidence, weakest first."""
 CONFIDENCE = ("low", "medium", "high")
 GROUP_KINDS = ("variants", "copies", "series", "rivals")
+PAGE_KINDS = ("", "home", "article", "product", "listing", "utility", "tool", "media")
 GAIN_UNITS = ("clicks/month", "link weight")
 DECISIONS = ("", "accept", "reject", "later")
 BANDS = {1: "broken or blocking", 2: "gain", 3: "tidying"}
@@ -255,7 +256,7 @@ PAGES = Table(
         Column("indexable", "bool", "whether a search engine may list the page"),
         Column("reason", "str", "why the page is not indexable; what limits its comparison"),
         Column("language", "str", "language of the text, ISO 639-1"),
-        Column("kind", "str", "what the page is for"),
+        Column("kind", "str", "what the page is for", words=PAGE_KINDS),
         Column("title", "str", "title element"),
         Column("site_name", "str", "the site's part of the title"),
         Column("description", "str", "meta description"),
@@ -279,6 +280,13 @@ PAGES = Table(
         Column("impressions", "float64", "impressions a month in search", unit="impressions/month", decimals=1),
         Column("thin", "str", "whether the page is thin", words=("", "no", "yes")),
         Column("thin_reason", "str", "why the page is thin, or why it is not"),
+        Column("kind_reason", "str", "the sign that kind rests on", csv=False),
+        Column("topic", "str", "target phrase: what title, H1, address and links to the page promise", csv=False),
+        Column("topic_fields", "str", "which of them say all of it", csv=False),
+        Column("external_links", "float64", "links from other sites", unit="links", csv=False),
+        Column("conversions", "float64", "conversions", unit="conversions/month", csv=False),
+        Column("sessions", "float64", "visits", unit="visits/month", csv=False),
+        Column("index_state", "str", "what a search engine says of the page", csv=False),
         Column("declared_language", "str", "lang attribute or Content-Language header", csv=False),
         Column("canonical_url", "str", "absolute target of rel=canonical (RFC 6596)", csv=False),
         Column("redirect_url", "str", "absolute target of the redirect", csv=False),
@@ -391,6 +399,22 @@ GROUPS = Table(
     ),
     ("kind", "group", "role", "url"),
 )
+QUERIES = Table(
+    "queries",
+    "one row for each query and page that search shows for it",
+    (
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("query", "name", "what was searched, case-folded"),
+        Column("clicks", "float64", "clicks a month over all of the data", unit="clicks/month"),
+        Column("impressions", "float64", "impressions a month over all of the data", unit="impressions/month"),
+        Column("position", "float64", "mean position, weighted by impressions"),
+        _share("share", "the page's part of the query's impressions"),
+        Column("competing", "float64", "pages that compete for the query: exponential of the entropy of impressions"),
+        Column("brand", "bool", "whether the query asks for the site by its name"),
+    ),
+    ("page", "query"),
+    csv=False,
+)
 PHRASES = Table(
     "phrases",
     "one row for each phrase",
@@ -484,7 +508,7 @@ STEP_ROWS = Table(
 TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
-        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, PHRASES, BOILERPLATE, PASSAGES, CHECK_ROWS,
+        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, PHRASES, BOILERPLATE, PASSAGES, CHECK_ROWS,
         BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip
@@ -507,6 +531,21 @@ INPUT_COLUMNS: Mapping[str, str] = {
     "language": "declared language, such as en or de-AT",
 }
 """Columns understood in a table of pages given as a source."""
+
+TARGET_COLUMNS: Mapping[str, str] = {
+    "phrase": "phrase that is to rank (required)",
+    "url": "address of the page meant for it (required)",
+}
+"""Columns understood in a file of targets."""
+
+SIGNAL_COLUMNS: Mapping[str, str] = {
+    "url": "absolute address of the page (required)",
+    "external_links": "links from other sites",
+    "conversions": "orders, requests or whatever counts as success, a month",
+    "sessions": "visits a month",
+    "index_state": "what a search engine says of the page, such as indexed",
+}
+"""Columns understood in a file of signals."""
 
 SEARCH_COLUMNS: Mapping[str, str] = {
     "query": "what was searched (required)",

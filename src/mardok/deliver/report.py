@@ -109,8 +109,10 @@ def _groups(tables: Mapping[str, pd.DataFrame]) -> Iterator[_Group]:
     by_group.sort(key=lambda item: (item[1]["kind"].iloc[0] == "variants", rank.get(item[0], len(rank)), item[0]))
     views_left = _MOST_PAIR_VIEWS
     for group, part in by_group[:_MOST_GROUPS]:
-        keeper = str(part.loc[part["role"] == "keeper", "url"].iloc[0])
+        # A series has no keeper; its pages are seen beside the first.
+        keeper = str(part.sort_values("role")["url"].iloc[0])
         kept = pages.loc[keeper]
+        is_alike = part["kind"].iloc[0] in ("variants", "copies")
         members = []
         for url, role in (
             part.sort_values(["role", "url"]).head(_MOST_MEMBERS)[["url", "role"]].itertuples(index=False, name=None)
@@ -118,7 +120,7 @@ def _groups(tables: Mapping[str, pd.DataFrame]) -> Iterator[_Group]:
             page = pages.loc[url]
             is_identical = url != keeper and page["text_hash"] == kept["text_hash"]
             rows = None
-            if url != keeper and not is_identical and views_left > 0:
+            if is_alike and url != keeper and not is_identical and views_left > 0:
                 rows = side_by_side(difference(str(kept["main_text"]), str(page["main_text"])))
                 views_left -= 1
             resemblance = pairs.get((min(url, keeper), max(url, keeper)))

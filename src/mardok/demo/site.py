@@ -138,7 +138,9 @@ def _alternates(articles: Sequence[Article]) -> dict[str, Mapping[str, str]]:
     for article in articles:
         if "alternate" in article.fields:
             pair = {"en": article.fields["alternate"], "de": article.path}
-            found[article.path] = found[article.fields["alternate"]] = pair
+            found[article.path] = pair
+            if article.path not in troubles.HREFLANG_RETURN_MISSING:
+                found[article.fields["alternate"]] = pair
     return found
 
 

@@ -7,6 +7,7 @@ Out: HTML documents, with the furniture that makes main text hard to find: a mob
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Mapping, Sequence
 from html import escape
@@ -42,7 +43,7 @@ def page_html(article: Article, *, main: str, related: Sequence[tuple[str, str]]
         hreflang and path of the versions in other languages, itself included.
     """
     lang = "de" if article.is_german else "en"
-    heading = "" if article.path in troubles.H1_MISSING else f"<h1>{escape(article.fields.get('h1', article.title))}</h1>\n"
+    heading = _heading(article)
     return f"""<!DOCTYPE html>
 <html lang="{lang}">
 <head>
@@ -60,7 +61,8 @@ def page_html(article: Article, *, main: str, related: Sequence[tuple[str, str]]
 {_related(related, article.tags)}</div>
 <div class="cookie-note"><p>This site keeps one cookie, which remembers that you have read this.
 <button>All right</button></p></div>
-<footer><ul>{_items(_FOOTER)}</ul><p>&copy; 2026 {troubles.SITE_NAME}, The Old Mill, Wyndale</p></footer>
+<footer><h2>{troubles.HEADING_REPEATED}</h2><ul>{_items(_FOOTER)}</ul>
+<p>&copy; 2026 {troubles.SITE_NAME}, The Old Mill, Wyndale</p></footer>
 </body>
 </html>
 """
@@ -77,7 +79,28 @@ def _head(article: Article, alternates: Mapping[str, str]) -> str:
     if "canonical" in article.fields:
         lines.append(f'<link rel="canonical" href="{troubles.url(article.fields["canonical"])}">')
     lines += [f'<link rel="alternate" hreflang="{code}" href="{troubles.url(path)}">' for code, path in alternates.items()]
+    if data := _structured_data(article):
+        lines.append(f'<script type="application/ld+json">{data}</script>')
     return "".join(line + "\n" for line in lines)
+
+
+def _heading(article: Article) -> str:
+    if article.path in troubles.H1_MISSING:
+        return ""
+    text = escape(article.fields.get("h1", article.title))
+    if article.path in troubles.H1_IMAGE:
+        return f'<h1><img src="/img/voucher.jpg" alt="{text}"></h1>\n'
+    return f"<h1{' hidden' if article.path in troubles.H1_HIDDEN else ''}>{text}</h1>\n"
+
+
+def _structured_data(article: Article) -> str:
+    """What the page is, in the words of schema.org; only products and posts say so."""
+    if "kind" in article.fields:
+        return json.dumps({"@context": "https://schema.org", "@type": "Product", "name": article.title})
+    if "date" in article.fields:
+        told = {"@type": "BlogPosting", "headline": article.title, "datePublished": article.fields["date"]}
+        return json.dumps({"@context": "https://schema.org", **told})
+    return ""
 
 
 def _items(links: Sequence[tuple[str, str]]) -> str:

@@ -87,6 +87,19 @@ RIVALS: tuple[tuple[str, str], ...] = (
 )
 """Posts on one question that take turns in search, in their own words: no copies."""
 
+RIVAL_ACTIONS: dict[str, str] = {
+    "/blog/tuning-your-violin-for-the-first-time/": "merge",
+    "/blog/how-often-should-violin-strings-be-replaced/": "leave",
+    "/blog/what-size-violin-does-my-child-need/": "rewrite",
+    "/blog/rent-or-buy-a-violin/": "merge",
+    "/blog/rosin-how-much-is-enough/": "rewrite",
+    "/hire/sizes/": "retitle",
+    "/hire/": "leave",
+    "/repairs/adjusting-the-soundpost/": "investigate",
+}
+"""What should become of the weaker page of each pair of rivals: these, two pages of different kinds, one far behind the home
+page, and one of which only the wording is alike."""
+
 REDIRECTS: dict[str, str] = {
     "/violin-rental/": "/hire/",
     "/news/": "/blog/",
@@ -103,7 +116,14 @@ BROKEN_REDIRECTS = ("/summer-camp/",)
 NOT_FOUND = ("/events/summer-camp/", "/blog/the-lost-post/")
 NOINDEX = ("/thank-you/", "/search/?q=bow")
 ROBOTS_BLOCKED = ("/basket/",)
-CANONICAL_ELSEWHERE: dict[str, str] = {"/hire/student/": "/hire/"}
+CANONICAL_ELSEWHERE: dict[str, str] = {
+    "/hire/student/": "/hire/",
+    "/hire/weddings/": "/violin-rental/",
+    "/hire/festivals/": "/events/summer-camp/",
+}
+CANONICAL_REDIRECTED = ("/hire/weddings/",)
+CANONICAL_BROKEN = ("/hire/festivals/",)
+HREFLANG_RETURN_MISSING = ("/de/schulen/",)
 
 NOT_FIT_FOR_SITEMAP = ("/thank-you/",)
 """Pages in the sitemap that are not indexable."""
@@ -115,12 +135,38 @@ ORPHANS = (
 """Pages that only the sitemap leads to."""
 
 TITLE_MISSING = ("/instruments/metronome/",)
-TITLE_DUPLICATE = ("/about/", "/about-us/", "/terms/", "/hire/terms/")
+TITLE_DUPLICATE = (
+    "/about/", "/about-us/", "/terms/", "/hire/terms/", "/blog/winter-care-for-your-violin/", "/news/winter-care/",
+)  # fmt: skip
+TITLE_LONG = ("/", "/de/")
+TITLE_SHORT = ("/team/",)
+TITLE_EMPTY_WORDS = ("/de/ueber-uns/",)
 DESCRIPTION_MISSING = ("/instruments/metronome/", "/instruments/pernambuco-bow/", "/instruments/shoulder-rest/", "/careers/")
+DESCRIPTION_DUPLICATE = (*TITLE_DUPLICATE, *SERIES["sizes"])
+DESCRIPTION_LONG = ("/repairs/fingerboard/",)
+DESCRIPTION_SHORT = "/blog/tag/beginners/"
+"""First of the tag pages, whose template makes all their descriptions."""
+DESCRIPTION_STUFFED = ("/instruments/electric-violin/",)
+DESCRIPTION_LANGUAGE = ("/de/preise/",)
 H1_MISSING = ("/careers/",)
 H1_SEVERAL = ("/faq/",)
+H1_IMAGE = ("/gift-vouchers/",)
+H1_HIDDEN = ("/hire/schools/",)
+H1_DUPLICATE = (
+    *TITLE_DUPLICATE, "/bow-rehairing-service/", "/repairs/bow-rehair/", "/blog/violin-practice-for-beginners/",
+    "/blog/violin-practice-for-beginners-updated/",
+)  # fmt: skip
+HEADING_REPEATED = "Visit the workshop"
+"""In the footer of every page."""
 HEADING_SKIPPED = ("/team/",)
 IMAGE_ALT_MISSING = ("/team/",)
+INSECURE_PARTS = ("/team/",)
+LINK_BROKEN = ("/repairs/varnish/",)
+LINK_REDIRECTED = "/violin-rental/"
+"""In the mobile menu of every page."""
+LINK_TEXT_EMPTY = ("/repairs/pegs/",)
+DOUBLE_ESCAPED = ("/hire/schools/",)
+ENCODING_BROKEN = ("/gift-vouchers/",)
 THIN = ("/instruments/shoulder-rest/", "/instruments/metronome/", "/careers/")
 RIGHTLY_SHORT = ("/contact/", "/rental-calculator/", "/de/kontakt/", "/thank-you/", "/basket/")
 """Short pages that do their task."""

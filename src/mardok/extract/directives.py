@@ -51,15 +51,19 @@ def is_told(directives: Iterable[tuple[str, str]], directive: str, agents: Seque
     return any(said in (directive, "none") and (not agent or agent in agents) for agent, said in directives)
 
 
-def canonical_address(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> str:
-    """Absolute canonical address, the element before the header; ``""`` if there is none."""
-    for element in link_elements:
-        if "canonical" in element.get("rel", "").lower().split() and element.get("href", "").strip():
-            return normal_url(element["href"], base) or ""
-    for target, parameters in _link_header(page):
-        if "canonical" in parameters.get("rel", "").lower().split():
-            return normal_url(target, page.url) or ""
-    return ""
+def canonical_addresses(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> list[str]:
+    """Absolute canonical addresses, those of elements before those of headers; ``""`` where one is no address."""
+    found = [
+        normal_url(element["href"], base) or ""
+        for element in link_elements
+        if "canonical" in element.get("rel", "").lower().split() and element.get("href", "").strip()
+    ]
+    found += [
+        normal_url(target, page.url) or ""
+        for target, parameters in _link_header(page)
+        if "canonical" in parameters.get("rel", "").lower().split()
+    ]
+    return found
 
 
 def language_alternates(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> tuple[tuple[str, str], ...]:

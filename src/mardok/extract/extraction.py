@@ -74,6 +74,7 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         after = read_document(raw.rendered.decode("utf-8", "replace"), raw.url, settings.text.only, settings.text.ignore)
         script_words = sum((_shown_words(after) - _shown_words(document)).values())
         document = after if settings.sources.rendered else document
+    canonicals = directives.canonical_addresses(raw, document.link_elements, document.base)
     declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
     seen = " ".join(block.text for block in document.blocks if not block.context.chrome)
     return Page(
@@ -84,7 +85,7 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         title=document.title,
         description=_description(document),
         robots=directives.robots_directives(raw, document.metas),
-        canonical_url=directives.canonical_address(raw, document.link_elements, document.base),
+        canonical_url=next(iter(canonicals), ""),
         declared_language=declared,
         language=language_of(seen, declared, settings.language),
         alternates=directives.language_alternates(raw, document.link_elements, document.base),
@@ -94,6 +95,7 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         trouble=raw.trouble,
         is_html=True,
         script_words=script_words,
+        signs=document.signs._replace(canonicals=tuple(dict.fromkeys(filter(None, canonicals)))),
     )
 
 
@@ -135,7 +137,7 @@ def _page_from_fields(raw: RawPage, settings: Settings) -> Page:
         description=" ".join(given.get("description", "").split()),
         robots=directives.robots_directives(raw, [stated]),
         canonical_url=(given.get("canonical_url") and normal_url(given["canonical_url"], raw.url))
-        or directives.canonical_address(raw, (), raw.url),
+        or next(iter(directives.canonical_addresses(raw, (), raw.url)), ""),
         declared_language=declared,
         language=language_of(text, declared, settings.language),
         alternates=directives.language_alternates(raw, (), raw.url),

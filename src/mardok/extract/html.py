@@ -19,7 +19,8 @@ from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser
 
-from mardok.extract.page import Block, Context, Image, Link
+from mardok.extract.page import NO_SIGNS, Block, Context, Image, Link, Signs
+from mardok.extract.signs import signs_of
 from mardok.urls import normal_url, resolved_url
 
 _BLOCK_TAGS = frozenset(
@@ -200,6 +201,7 @@ class Document:
     """Attributes of the link elements."""
     blocks: list[Block] = field(default_factory=list)
     images: list[Image] = field(default_factory=list)
+    signs: Signs = NO_SIGNS
 
 
 def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequence[str] = ()) -> Document:
@@ -225,8 +227,11 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
         _mark(parser, only, ignore)
     reader = _Reader(url)
     # A character reference can put the edge mark into any text, so it is taken out only now.
-    reader.read(_SPLIT.split((parser.html or "").replace(_LINK_EDGE, " ")))
-    return reader.finished()
+    html = (parser.html or "").replace(_LINK_EDGE, " ")
+    reader.read(_SPLIT.split(html))
+    document = reader.finished()
+    document.signs = signs_of(parser, html, url, document.metas)
+    return document
 
 
 def _mark(parser: LexborHTMLParser, only: Sequence[str], ignore: Sequence[str]) -> None:

@@ -60,6 +60,31 @@ class Image(NamedTuple):
     """``alt`` attribute; None if there is none, ``""`` if it is empty."""
 
 
+class Signs(NamedTuple):
+    """What a document says about itself beside its text."""
+
+    og_type: str = ""
+    """``og:type`` in lower case."""
+    site_names: tuple[str, ...] = ()
+    """Names of the site by ``og:site_name`` and structured data."""
+    schema_types: tuple[str, ...] = ()
+    """schema.org types of the page and what it belongs to, in lower case, without namespace; each as often as it stands."""
+    n_fields: int = 0
+    """Form fields in the page's own part, those for searching left out."""
+    has_password: bool = False
+    n_players: int = 0
+    """Elements that play video or sound."""
+    h1_images: int = 0
+    """H1 that hold an image and no text."""
+    canonicals: tuple[str, ...] = ()
+    """Different absolute canonical addresses that the page names."""
+    insecure: tuple[str, ...] = ()
+    """Of a page read over https, what it loads over http."""
+
+
+NO_SIGNS = Signs()
+
+
 @dataclass(frozen=True, slots=True)
 class Page:
     """One fetched address with what was read from it."""
@@ -92,6 +117,7 @@ class Page:
     """Whether there was a body, or a text, to read."""
     script_words: int | None = None
     """Words that exist only after scripts ran; None where no browser looked at the page."""
+    signs: Signs = NO_SIGNS
     h1_given: str = ""
     """H1 that a table states for a page without HTML."""
 

@@ -8,45 +8,91 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from mardok.compare.destinations import Destination
+from mardok.compare.titles import Titles
+from mardok.compare.topics import Wording
+from mardok.findings.body_checks import body_troubles
 from mardok.findings.coverage import Coverage
-from mardok.findings.groups import Grouping
+from mardok.findings.groups import Grouping, untranslated_guests
+from mardok.findings.head_checks import head_troubles
+from mardok.findings.kinds import PageKinds
+from mardok.findings.link_checks import link_troubles, pointer_troubles
+from mardok.findings.trouble import without_templates
+from mardok.settings import Settings, Variants
 from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
+from mardok.urls import is_pagination, variant_form
 
 
-def check_rows(
-    site: Site,
-    ways: Sequence[Destination],
-    grouping: Grouping,
-    intake: Intake,
-    coverage: Coverage,
-    reasons: Sequence[str],
-    is_blocked: Callable[[str], bool],
-) -> pd.DataFrame:
-    """The table of checks.
+@dataclass(frozen=True)
+class Checked:
+    """What checks look at, beside the pages."""
 
-    Parameters
-    ----------
-    reasons : sequence of str
-        Why each page is not indexable.
-    is_blocked : callable
-        Whether robots.txt closes an address.
-    """
+    ways: Sequence[Destination]
+    grouping: Grouping
+    intake: Intake
+    coverage: Coverage
+    reasons: Sequence[str]
+    """Why each page is not indexable."""
+    is_blocked: Callable[[str], bool]
+    """Whether robots.txt closes an address."""
+    titles: Titles
+    wording: Wording
+    kinds: PageKinds
+    rows: NDArray[np.int64]
+    """Indexable pages that are no variants of others."""
+
+
+def check_rows(site: Site, checked: Checked, settings: Settings) -> pd.DataFrame:
+    """The table of checks; what sits in a template is one row."""
+    ways, reasons = checked.ways, checked.reasons
+    rows = [
+        row
+        for row in checked.rows.tolist()
+        if site.pages[row].is_html and not is_pagination(site.pages[row].url, settings.variants)
+    ]
+    answered = [
+        row for row, page in enumerate(site.pages) if page.is_html and page.status in (None, 200) and not page.redirect_url
+    ]
+    meant_for = checked.grouping.meant_for
+    troubles = [
+        *head_troubles(site, rows, checked.titles, checked.wording, checked.kinds, meant_for, settings.checks),
+        *body_troubles(site, rows, meant_for, settings.checks),
+        *link_troubles(site, ways, checked.intake.failed, settings.checks),
+        *pointer_troubles(site, answered, reasons, checked.grouping.keeper_of),
+    ]
+    kept = without_templates(troubles, checked.kinds.kind, rows, settings.checks)
     found = [
+        *((site.pages[trouble.row].url, trouble.check, trouble.value, trouble.detail) for trouble in kept),
         *_redirect_troubles(site, ways),
-        *_untranslated(site, grouping.untranslated, grouping.meant_for),
-        *_crawl_troubles(site, intake, coverage, reasons),
-        *_blocked_links(site, is_blocked),
-        *_broken_images(site, intake),
+        *_untranslated(site, checked.grouping.untranslated, checked.grouping.meant_for),
+        *_answering_variants(site, checked.grouping, settings.variants),
+        *_crawl_troubles(site, checked.intake, checked.coverage, reasons),
+        *_blocked_links(site, checked.is_blocked),
+        *_broken_images(site, checked.intake),
     ]
     return CHECK_ROWS.frame(found)
+
+
+def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> Iterable[tuple[str, str, str, str]]:
+    """Addresses that differ from a page's own in scheme, host, slash, case or index file only, one row for each of these."""
+    by_mark: dict[str, list[tuple[str, str]]] = defaultdict(list)
+    for row, keeper in sorted(grouping.keeper_of.items()):
+        url, kept = site.pages[row].url, site.pages[keeper].url
+        form, other = variant_form(url, settings), variant_form(kept, settings)
+        if form.reachable == other.reachable and form.parameters == other.parameters:
+            for mark in sorted(set(form.marks) ^ set(other.marks))[:1]:
+                by_mark[mark].append((url, kept))
+    for mark, pairs in by_mark.items():
+        yield pairs[0][0], "variant-answers", str(len(pairs)), f"{mark}: for example the page {pairs[0][1]}"
 
 
 def _crawl_troubles(
@@ -86,13 +132,8 @@ def _untranslated(
     site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]
 ) -> Iterable[tuple[str, str, str, str]]:
     """Pages with the text of others that are not in the language they are meant for, one row each."""
-    hosts: dict[int, list[str]] = defaultdict(list)
-    for a, b in pairs:
-        for guest, host in ((a, b), (b, a)):
-            language = site.pages[guest].language
-            if meant_for[guest] and language and meant_for[guest] != language:
-                hosts[guest].append(site.pages[host].url)
-    for guest, urls in hosts.items():
+    for guest, hosts in untranslated_guests(site, pairs, meant_for).items():
+        urls = [site.pages[host].url for host in hosts]
         more = f" and {len(urls) - 1} more" if len(urls) > 1 else ""
         detail = f"meant for {meant_for[guest]!r}, but the text of {min(urls)}{more}"
         yield site.pages[guest].url, "text-untranslated", site.pages[guest].language, detail

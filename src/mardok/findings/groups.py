@@ -23,6 +23,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.relations import PageSets, Relations, Traits
+from mardok.compare.titles import Titles
 from mardok.compare.variants import components, variant_sets
 from mardok.extract.page import Page
 from mardok.findings.keeper import Standing, choose_keeper, shared_clicks
@@ -63,6 +64,11 @@ class Group:
     def rows(self) -> tuple[int, ...]:
         """Rows of all pages, in URL order."""
         return tuple(sorted((self.keeper, *self.members)))
+
+    @property
+    def related(self) -> Related:
+        """The group as the table tells it."""
+        return Related(self.kind, self.rows, self.keeper, self.pattern, self.evidence, self.confidence)
 
     @property
     def is_identical(self) -> bool:
@@ -126,7 +132,13 @@ def with_variants(pairs: pd.DataFrame, variants: Iterable[Group], pages: PageSet
 
 
 def find_groups(
-    site: Site, variants: Sequence[Group], relations: Relations, traits: Traits, standing: Standing, settings: Settings
+    site: Site,
+    titles: Titles,
+    variants: Sequence[Group],
+    relations: Relations,
+    traits: Traits,
+    standing: Standing,
+    settings: Settings,
 ) -> Grouping:
     """All groups of a site.
 
@@ -149,7 +161,7 @@ def find_groups(
         figures.group("copies", found, are_alternates=True) for found in components(len(site.pages), _rows(copies[~is_pair]))
     ]
     pairs = _rows(copies[is_pair])
-    said = promises(site, {row for pair in pairs for row in pair})
+    said = promises(site, titles, {row for pair in pairs for row in pair})
     series = series_patterns((said[a], said[b]) for a, b in pairs)
     different = [(a, b) for a, b in pairs if promise_different_things(said[a], said[b], series)]
     same = sorted(set(pairs) - set(different))
@@ -181,6 +193,17 @@ def _by_language(
             untranslated.append((a, b))
         is_copy.append(not is_foreign)
     return tuple(untranslated), alike[np.array(is_copy, dtype=bool)].reset_index(drop=True)
+
+
+def untranslated_guests(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]) -> dict[int, list[int]]:
+    """For each page with the text of others that is not in the language it is meant for, the others."""
+    hosts: dict[int, list[int]] = {}
+    for a, b in pairs:
+        for guest, host in ((a, b), (b, a)):
+            language = site.pages[guest].language
+            if meant_for[guest] and language and meant_for[guest] != language:
+                hosts.setdefault(guest, []).append(host)
+    return hosts
 
 
 def _meant_languages(site: Site) -> list[str]:
@@ -331,13 +354,26 @@ def _pattern_and_slots(keeper: int, members: Sequence[int], said: Mapping[int, P
     return commonest, {row: slot for row, (_, slot) in shown.items()}
 
 
-def groups_table(site: Site, groups: Iterable[Group]) -> pd.DataFrame:
+@dataclass(frozen=True)
+class Related:
+    """A group of any kind, as the table tells it."""
+
+    kind: str
+    rows: tuple[int, ...]
+    keeper: int
+    """-1 where none stays before the others."""
+    phrase: str
+    evidence: str
+    confidence: str
+
+
+def groups_table(site: Site, groups: Iterable[Related]) -> pd.DataFrame:
     """The table of groups, one row a page."""
     url: Callable[[int], str] = lambda row: site.pages[row].url  # noqa: E731
     return GROUPS.frame(
         (
             group_id(group.kind, map(url, group.rows)), group.kind, url(row),
-            "keeper" if row == group.keeper else "member", group.pattern, group.evidence, group.confidence,
+            "keeper" if row == group.keeper else "member", group.phrase, group.evidence, group.confidence,
         )
         for group in groups
         for row in group.rows

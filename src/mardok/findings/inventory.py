@@ -6,20 +6,28 @@ Out: the tables of pages and of pairs.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.accounting import Accounted
+from mardok.compare.contention import Shown
+from mardok.compare.demand import Demand
 from mardok.compare.destinations import Destination
 from mardok.compare.kept_pairs import shared_words
+from mardok.compare.titles import Titles
+from mardok.compare.topics import Topic
 from mardok.findings.coverage import Coverage
 from mardok.findings.groups import Grouping
 from mardok.findings.keeper import Standing
+from mardok.findings.kinds import PageKinds
+from mardok.findings.thin import Verdict
 from mardok.settings import Settings
-from mardok.tables import PAGES, PAIRS
+from mardok.sources.page_lists import Signal
+from mardok.tables import PAGES, PAIRS, QUERIES, Recurring
 from mardok.text.site import Site
 
 
@@ -38,6 +46,36 @@ def pairs_table(site: Site, pairs: pd.DataFrame) -> pd.DataFrame:
     )
 
 
+@dataclass(frozen=True)
+class PageFacts:
+    """What was found out about single pages; sequences have one entry a page."""
+
+    titles: Titles
+    topics: Sequence[Topic]
+    kinds: PageKinds
+    verdicts: Sequence[Verdict | None]
+    signals: Mapping[str, Signal]
+    """What other tools say, by address."""
+
+
+def queries_table(shown: Shown | None, demand: Demand | None) -> pd.DataFrame:
+    """The table of queries, empty without search data."""
+    if shown is None or demand is None:
+        return QUERIES.frame([])
+    return QUERIES.frame(
+        {
+            "page": shown.row,
+            "query": Recurring(shown.query, demand.queries),
+            "clicks": shown.clicks,
+            "impressions": shown.impressions,
+            "position": shown.position,
+            "share": shown.share,
+            "competing": shown.competing,
+            "brand": demand.is_brand[shown.query],
+        }
+    )
+
+
 def pages_table(
     site: Site,
     ways: Sequence[Destination],
@@ -48,6 +86,7 @@ def pages_table(
     coverage: Coverage,
     accounted: Accounted,
     counted: NDArray[np.int64],
+    facts: PageFacts,
     settings: Settings,
 ) -> pd.DataFrame:
     """The table of pages.
@@ -78,9 +117,9 @@ def pages_table(
                 reason or _comparison_limit(site, row, settings.copies.minimum_words) for row, reason in enumerate(reasons)
             ],
             "language": [page.language for page in site.pages],
-            "kind": [""] * n,
+            "kind": facts.kinds.kind,
             "title": [page.title for page in site.pages],
-            "site_name": [""] * n,
+            "site_name": facts.titles.site,
             "description": [page.description for page in site.pages],
             "h1": [page.h1 for page in site.pages],
             "words": n_words,
@@ -96,10 +135,17 @@ def pages_table(
             "inlinks": standing.inlinks,
             "link_weight": np.where(standing.link_weight > 0, standing.link_weight, np.nan),
             "clicks": standing.clicks if searched else nan,
-            "clicks_before": nan,
+            "clicks_before": standing.demand.before("clicks") if standing.demand is not None else nan,
             "impressions": standing.impressions if searched else nan,
-            "thin": [""] * n,
-            "thin_reason": [""] * n,
+            "thin": ["" if verdict is None else "yes" if verdict.is_thin else "no" for verdict in facts.verdicts],
+            "thin_reason": ["" if verdict is None else verdict.reason for verdict in facts.verdicts],
+            "kind_reason": facts.kinds.reason,
+            "topic": [topic.phrase for topic in facts.topics],
+            "topic_fields": [", ".join(topic.fields) for topic in facts.topics],
+            "external_links": [_told(facts.signals.get(page.url), "external_links") for page in site.pages],
+            "conversions": [_told(facts.signals.get(page.url), "conversions") for page in site.pages],
+            "sessions": [_told(facts.signals.get(page.url), "sessions") for page in site.pages],
+            "index_state": [facts.signals[page.url].index_state if page.url in facts.signals else "" for page in site.pages],
             "declared_language": [page.declared_language for page in site.pages],
             "canonical_url": [page.canonical_url for page in site.pages],
             "redirect_url": [page.redirect_url for page in site.pages],
@@ -113,6 +159,11 @@ def pages_table(
             "script_words": [pd.NA if page.script_words is None else page.script_words for page in site.pages],
         }
     )
+
+
+def _told(signal: Signal | None, name: str) -> float:
+    value = getattr(signal, name) if signal is not None else None
+    return float("nan") if value is None else float(value)
 
 
 def _comparison_limit(site: Site, row: int, minimum_words: int) -> str:

@@ -14,7 +14,7 @@ from urllib.parse import urlsplit
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.findings.demand import Demand
+from mardok.compare.demand import Demand
 from mardok.settings import Variants
 from mardok.text.site import Site
 from mardok.urls import variant_form
@@ -33,6 +33,10 @@ class Standing:
     """Clicks a month; 0 without search data."""
     impressions: NDArray[np.float64]
     """Impressions a month; 0 without search data."""
+    external_links: NDArray[np.float64]
+    """Links from other sites; 0 where nothing tells of any."""
+    conversions: NDArray[np.float64]
+    """Conversions a month; 0 likewise."""
     demand: Demand | None
     origin: str
     """Preferred scheme and host, such as ``https://www.host.example``."""
@@ -66,7 +70,8 @@ def choose_keeper(
     """The page of a group that should stay, and why.
 
     The home page stays before all; of variants the one at the preferred host without parameters; then an indexable page,
-    the one with more clicks on the queries they share, more clicks, more inlinks, more link weight, the cleaner address.
+    the one with more clicks on the queries they share, more clicks, more links from other sites, more conversions, more
+    inlinks, more link weight, the cleaner address.
     """
     criteria = _criteria(site, rows, standing, variants, are_variants)
     ranked = sorted(
@@ -108,6 +113,17 @@ def _criteria(
             lambda a, b: f"it gets {standing.clicks[a]:.1f} clicks a month, the next {_or_none(standing.clicks[b])}",
         ),
         _Criterion(
+            lambda row: float(standing.external_links[row]),
+            lambda a, b: (
+                f"{standing.external_links[a]:g} links from other sites lead to it, "
+                f"{standing.external_links[b]:g} to the next"
+            ),
+        ),
+        _Criterion(
+            lambda row: float(standing.conversions[row]),
+            lambda a, b: f"it has {standing.conversions[a]:g} conversions a month, the next {standing.conversions[b]:g}",
+        ),
+        _Criterion(
             lambda row: float(standing.inlinks[row]),
             lambda a, b: f"{_pages(standing.inlinks[a])} to it, {standing.inlinks[b] or 'none'} to the next",
         ),
@@ -143,10 +159,11 @@ def _address_cost(site: Site, row: int, variants: Variants) -> tuple[object, ...
 
 
 def shared_clicks(rows: Sequence[int], demand: Demand | None) -> dict[int, float]:
-    """Clicks a month of each page of a group on the queries that show two or more of them."""
+    """Clicks a month of each page of a group on queries that show two or more of them, those for the site's name apart."""
     if demand is None:
         return {}
-    own = demand.rows[demand.rows["row"].isin(rows)]
+    own = demand.of(rows)
+    own = own[~demand.is_brand[own["query"].cat.codes.to_numpy()]]
     n_pages = own.groupby("query")["row"].transform("nunique")
     clicks = own[n_pages > 1].groupby("row")["clicks"].sum() / demand.months
     return dict(zip(clicks.index.tolist(), clicks.tolist(), strict=True))

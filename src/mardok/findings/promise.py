@@ -16,19 +16,15 @@ different things
 from __future__ import annotations
 
 import re
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 
+from mardok.compare.titles import Titles
 from mardok.extract.language import function_words
 from mardok.text.site import Site
 from mardok.text.words import folded, words
 
-_SEPARATOR = re.compile(r"\s+[|\u2013\u2014\u00b7\u00bb:\-]\s+|:\s+")
-_NUMBERING = re.compile(r"(?:(?:[A-Z]|\d{1,3})(?:\.\d{1,3})*[.)]\s+)+")
-"""Numbers of chapters and sections before a title: they promise nothing."""
-_SITE_SEGMENT_SHARE = 0.3
-_SITE_SEGMENT_PAGES = 3
 _SERIES_PAGES = 3
 _LONGEST_SLOT = 4
 _YEAR = re.compile(r"(?:19|20)\d\d")
@@ -52,13 +48,12 @@ class Promise:
         return tuple(word for word in self.title if word not in other.title and word not in self.plain)
 
 
-def promises(site: Site, rows: Iterable[int]) -> dict[int, Promise]:
+def promises(site: Site, titles: Titles, rows: Iterable[int]) -> dict[int, Promise]:
     """What each of the pages promises."""
-    is_site_segment = _site_segments(page.title for page in site.pages if page.title)
     found = {}
     for row in rows:
         page = site.pages[row]
-        title = _own_part(page.title, is_site_segment) or page.h1
+        title = titles.own[row] or page.h1
         found[row] = Promise(
             title,
             tuple(words(title)),
@@ -66,21 +61,6 @@ def promises(site: Site, rows: Iterable[int]) -> dict[int, Promise]:
             function_words(page.language) or frozenset(),
         )
     return found
-
-
-def _site_segments(titles: Iterable[str]) -> Collection[str]:
-    """First or last parts that many titles share: the site's name."""
-    ends = [_SEPARATOR.split(title) for title in titles]
-    counts = Counter(segment for parts in ends if len(parts) > 1 for segment in {parts[0], parts[-1]})
-    least = max(_SITE_SEGMENT_PAGES, _SITE_SEGMENT_SHARE * len(ends))
-    return frozenset(segment for segment, n in counts.items() if n >= least)
-
-
-def _own_part(title: str, site_segments: Collection[str]) -> str:
-    numbering = _NUMBERING.match(title)
-    parts = _SEPARATOR.split(title[numbering.end() :] if numbering else title)
-    own = [part for part in parts if part not in site_segments]
-    return " ".join(own)
 
 
 def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[str, ...]] = ()) -> bool:

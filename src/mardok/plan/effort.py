@@ -25,12 +25,10 @@ def effort_hours(steps: Iterable[Step], rates: Effort, *, is_pattern: bool = Fal
     0.5
     """
     counts = Counter(step.step for step in steps)
-    hours = rates.proposal
-    if is_pattern:
-        hours += rates.pattern
-    else:
-        hours += counts["redirect"] * rates.redirect + counts["canonical"] * rates.canonical
-    hours += counts["move_text"] * rates.move_text
-    hours += (counts["rewrite"] + counts["retitle"]) * rates.rewrite
-    hours += counts["relink"] * rates.relink + counts["trim"] * rates.trim
+    by_pattern = ("redirect", "canonical", "retitle", "noindex")
+    one_by_one = ("move_text", "rewrite", "expand", "relink", "trim", "investigate")
+    hours = rates.proposal + (rates.pattern if is_pattern else 0)
+    hours += math.fsum(
+        counts[step] * getattr(rates, step) for step in (one_by_one if is_pattern else by_pattern + one_by_one)
+    )
     return math.ceil(round(hours * 4, 9)) / 4

@@ -22,7 +22,7 @@ import pandas as pd
 from numpy.typing import NDArray
 from scipy.optimize import isotonic_regression
 
-from mardok.findings.demand import Demand
+from mardok.compare.demand import Demand
 from mardok.plan.proposal import Gain
 
 CURVE_POSITIONS = 50
@@ -67,7 +67,7 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
     Gain
         Clicks a month; 0 to 0 if no query shows two of the pages and nothing is at risk.
     """
-    own = demand.rows[demand.rows["row"].isin(rows)]
+    own = demand.of(rows)
     n_pages = own.groupby("query")["row"].transform("nunique")
     shared, alone = own[n_pages > 1], own[n_pages == 1]
     at_risk = float(alone.loc[alone["row"].isin(moved), "clicks"].sum()) / demand.months
@@ -100,13 +100,32 @@ def gain_of_names(demand: Demand, curve: ClickCurve, queries: Mapping[int, Colle
     queries : mapping of int to collection of str
         For each page the queries that name what only it promises.
     """
-    parts = [demand.rows[(demand.rows["row"] == row) & demand.rows["query"].isin(own)] for row, own in queries.items()]
+    parts = [found[found["query"].isin(own)] for row, own in queries.items() for found in [demand.of([row])]]
     named = pd.concat(parts) if parts else demand.rows[:0]
     if named["impressions"].sum() <= 0:
         return Gain(0.0, 0.0, "clicks/month")
     best = float(_best_rate(named, curve).max())
     sums = named.groupby("query")[["clicks", "impressions"]].sum()
     reached = (sums["impressions"] * best * _scale(named, curve)).clip(lower=sums["clicks"])
+    high = float((reached - sums["clicks"]).sum()) / demand.months
+    return Gain(0.0, high, "clicks/month", n_queries=len(sums), impressions=float(sums["impressions"].sum()) / demand.months)
+
+
+def reach_gain(demand: Demand, curve: ClickCurve, row: int, queries: Collection[int], position: float) -> Gain:
+    """Gain when a page comes to a position for queries that it is shown for further down.
+
+    Parameters
+    ----------
+    queries : collection of int
+        Codes of the queries.
+    """
+    own = demand.of([row])
+    own = own[own["query"].cat.codes.isin(list(queries))]
+    if own["impressions"].sum() <= 0:
+        return Gain(0.0, 0.0, "clicks/month")
+    sums = own.groupby("query")[["clicks", "impressions"]].sum()
+    rate = float(curve.at(np.array([position]))[0])
+    reached = (sums["impressions"] * rate * _scale(own, curve)).clip(lower=sums["clicks"])
     high = float((reached - sums["clicks"]).sum()) / demand.months
     return Gain(0.0, high, "clicks/month", n_queries=len(sums), impressions=float(sums["impressions"].sum()) / demand.months)
 

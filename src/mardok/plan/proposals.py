@@ -18,27 +18,23 @@ from fnmatch import fnmatchcase
 from urllib.parse import urlsplit
 
 from mardok.compare.destinations import Destination
-from mardok.compare.difference import LINE_BREAK, difference
-from mardok.compare.mentions import Unlinked
 from mardok.findings.groups import Group, group_id
 from mardok.findings.keeper import Standing
 from mardok.plan.effort import effort_hours
-from mardok.plan.gain import ClickCurve, gain_in_clicks, gain_of_names
-from mardok.plan.moves import Move, Moves
+from mardok.plan.gain import gain_of_names
+from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.wording import clipped, count, listed, path_of, percent, percent_range
+from mardok.plan.wording import count, listed, path_of, percent, percent_range
+from mardok.plan.workbench import Workbench, gain_basis
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import is_home, matches, variant_form
 
-_LEAST_UNIQUE_WORDS = 5
-"""Words that a member has and its keeper has not, from which they are worth moving."""
-
 
 @dataclass(frozen=True)
-class _Draft:
-    """A proposal before it is known what becomes of the pages it points at."""
+class GroupDraft:
+    """A proposal for a group before it is known what becomes of the pages it points at."""
 
     group: Group
     action: str
@@ -49,29 +45,18 @@ class _Draft:
     """Members of the group that must not be moved, told in one of its drafts."""
 
 
-def make_proposals(
-    site: Site,
-    ways: Sequence[Destination],
-    groups: Iterable[Group],
-    standing: Standing,
-    curve: ClickCurve | None,
-    mentions: Mapping[int, Sequence[Unlinked]],
-    settings: Settings,
-) -> list[Proposal]:
-    """Proposals for all groups, in no particular order.
-
-    Parameters
-    ----------
-    curve : ClickCurve, optional
-        The site's click-through rate by position; None without search data.
-    mentions : mapping of int to sequence of Unlinked
-        For keepers the pages that mention what they are about and do not link to them.
-    """
+def group_drafts(
+    site: Site, ways: Sequence[Destination], groups: Iterable[Group], standing: Standing, settings: Settings
+) -> list[GroupDraft]:
+    """What to do about each group of variants or copies."""
     fixed = _fixed_pages(site, ways, settings)
-    drafts = [draft for group in groups for draft in _drafts(site, group, standing, settings, fixed)]
-    moves = Moves(site, ways, (move for draft in drafts for move in draft.moved))
-    writer = _Writer(site, standing, curve, mentions, settings, moves)
-    by_rule: dict[tuple[str, str], list[_Draft]] = defaultdict(list)
+    return [draft for group in groups for draft in _drafts(site, group, standing, settings, fixed)]
+
+
+def group_proposals(drafts: Iterable[GroupDraft], bench: Workbench) -> list[Proposal]:
+    """Drafts written out, those of one rule as one proposal; in no particular order."""
+    writer = _Writer(bench)
+    by_rule: dict[tuple[str, str], list[GroupDraft]] = defaultdict(list)
     for draft in drafts:
         by_rule[draft.action, draft.rule].append(draft)
     proposals = []
@@ -90,7 +75,7 @@ def _is_home(url: str, settings: Settings) -> bool:
     return is_home(url, settings.variants)
 
 
-def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fixed: Collection[int]) -> list[_Draft]:
+def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fixed: Collection[int]) -> list[GroupDraft]:
     is_variants = group.kind == "variants"
     movable = [
         row
@@ -100,18 +85,18 @@ def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fi
         and (is_variants or not _is_home(site.pages[row].url, settings))
     ]
     if group.are_alternates or not movable:
-        return [_Draft(group, "leave")]
+        return [GroupDraft(group, "leave")]
     if is_variants:
         drafts = _variant_drafts(site, group, movable, settings)
     elif group.promises_differ and (standing.demand is None or _asked_for(group, standing, settings)):
-        drafts = [_Draft(replace(group, members=tuple(movable)), "rewrite")]
+        drafts = [GroupDraft(replace(group, members=tuple(movable)), "rewrite")]
     else:
         drafts = _merge_drafts(site, group, movable, settings)
     stays = tuple(row for row in group.members if row not in movable)
     return [replace(drafts[0], stays=stays), *drafts[1:]]
 
 
-def _merge_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[_Draft]:
+def _merge_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[GroupDraft]:
     reachable = {row for row in movable if matches(site.pages[row].url, settings.plan.keep_reachable)}
     drafts = []
     for action, step, rows in (
@@ -120,7 +105,7 @@ def _merge_drafts(site: Site, group: Group, movable: Sequence[int], settings: Se
     ):
         if rows:
             moved = tuple(Move(row, step, group.keeper) for row in rows)
-            drafts.append(_Draft(replace(group, members=tuple(rows)), action, moved))
+            drafts.append(GroupDraft(replace(group, members=tuple(rows)), action, moved))
     return drafts
 
 
@@ -137,7 +122,7 @@ def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int
     demand = standing.demand
     if demand is None or group.slots is None:
         return {}
-    rows = demand.rows[demand.rows["row"].isin(group.rows)]
+    rows = demand.of(group.rows)
     impressions = rows.groupby("query")["impressions"].sum() / demand.months
     asked: dict[int, dict[str, float]] = defaultdict(dict)
     for query, value in zip(impressions.index.tolist(), impressions.tolist(), strict=True):
@@ -149,7 +134,7 @@ def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int
     return {row: queries for row, queries in asked.items() if sum(queries.values()) >= least}
 
 
-def _variant_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[_Draft]:
+def _variant_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[GroupDraft]:
     by_rule: dict[tuple[str, str], list[int]] = defaultdict(list)
     for row in movable:
         by_rule[variant_rule(site.pages[row].url, site.pages[group.keeper].url, settings)].append(row)
@@ -157,7 +142,7 @@ def _variant_drafts(site: Site, group: Group, movable: Sequence[int], settings: 
     for (action, rule), rows in by_rule.items():
         step = "redirect" if action == "merge" else "canonical"
         moved = tuple(Move(row, step, group.keeper) for row in rows)
-        drafts.append(_Draft(replace(group, members=tuple(rows)), action, moved, rule))
+        drafts.append(GroupDraft(replace(group, members=tuple(rows)), action, moved, rule))
     return drafts
 
 
@@ -195,37 +180,17 @@ def variant_rule(url: str, keeper: str, settings: Settings) -> tuple[str, str]:
 class _Writer:
     """Writes drafts out as proposals."""
 
-    def __init__(
-        self,
-        site: Site,
-        standing: Standing,
-        curve: ClickCurve | None,
-        mentions: Mapping[int, Sequence[Unlinked]],
-        settings: Settings,
-        moves: Moves,
-    ) -> None:
-        self.site, self.standing, self.curve, self.mentions = site, standing, curve, mentions
-        self.settings, self.moves = settings, moves
+    def __init__(self, bench: Workbench) -> None:
+        self.bench = bench
+        self.site, self.standing, self.curve = bench.site, bench.standing, bench.curve
+        self.settings, self.moves, self.url = bench.settings, bench.moves, bench.url
 
-    def url(self, row: int) -> str:
-        """Address of a page."""
-        return self.site.pages[row].url
-
-    def gain(self, rows: Iterable[int], moved: Sequence[int]) -> Gain:
-        """Clicks where search data tells of any, else the link weight that moved pages hand on."""
-        if self.standing.demand is not None and self.curve is not None:
-            gain = gain_in_clicks(self.standing.demand, self.curve, set(rows), set(moved))
-            if gain.is_evident:
-                return gain
-        weight = float(self.standing.link_weight[list(moved)].sum()) if moved else 0.0
-        return Gain(weight, weight, "link weight")
-
-    def variants(self, rule: str, drafts: Sequence[_Draft]) -> Proposal:
+    def variants(self, rule: str, drafts: Sequence[GroupDraft]) -> Proposal:
         """One proposal for a pattern of addresses."""
         action = drafts[0].action
         moved = sorted(move.row for draft in drafts for move in draft.moved)
         keepers = sorted({self.moves.end_of(draft.group.keeper) for draft in drafts})
-        gains = [self.gain([d.group.keeper, *d.group.members], d.group.members) for d in drafts]
+        gains = [self.bench.gain([d.group.keeper, *d.group.members], d.group.members) for d in drafts]
         in_clicks = [gain for gain in gains if gain.unit == "clicks/month"]
         summed = in_clicks or gains
         gain = Gain(
@@ -233,7 +198,7 @@ class _Writer:
             sum(g.at_risk for g in summed), sum(g.n_queries for g in summed), sum(g.impressions for g in summed),
         )  # fmt: skip
         identical = all(draft.group.is_identical for draft in drafts)
-        steps = [step for row in moved for step in self._moving(row, f"{rule}")]
+        steps = [step for row in moved for step in self.bench.moving(row, f"{rule}")]
         steps += [Step(self.url(row), "leave", detail="keeper: stays as it is") for row in keepers]
         steps += [step for draft in drafts for step in self._staying(draft)]
         urls = tuple(sorted(map(self.url, [*moved, *keepers])))
@@ -246,7 +211,7 @@ class _Writer:
         )
         if action == "canonical":
             why += " It must go on working for people and tools; a canonical settles which address counts."
-        why += self._figures(gain, len(moved))
+        why += self.bench.figures(gain, len(moved))
         unless = (
             "one of them has to show something else; then exclude it in the settings (plan.leave)"
             if action == "canonical"
@@ -258,25 +223,25 @@ class _Writer:
             effort_hours=effort_hours(steps, self.settings.plan.effort, is_pattern=True),
             confidence="high" if identical else "medium", evidence="search" if in_clicks else "text",
             summary=summary, why=why, unless=unless, steps=tuple(steps),
-            basis={"rule": rule, "addresses": len(moved), "identical": identical, **_gain_basis(gain)},
+            basis={"rule": rule, "addresses": len(moved), "identical": identical, **gain_basis(gain)},
         )  # fmt: skip
 
-    def copies(self, draft: _Draft) -> Proposal:
+    def copies(self, draft: GroupDraft) -> Proposal:
         """The proposal for one group of copies."""
         if draft.action == "leave":
             return self._leave(draft.group)
         return self._rewrite(draft) if draft.action == "rewrite" else self._merge(draft)
 
-    def _merge(self, draft: _Draft) -> Proposal:
+    def _merge(self, draft: GroupDraft) -> Proposal:
         group, is_merge = draft.group, draft.action == "merge"
         rows = [group.keeper, *group.members]
-        gain = self.gain(rows, group.members)
+        gain = self.bench.gain(rows, group.members)
         steps = [Step(self.url(group.keeper), "leave", detail=f"keeper: stays, because {group.reason}")]
         for row in group.members:
-            steps += self._unique_text(row, group.keeper) if is_merge else []
-            steps += self._moving(row, "identical text" if row in group.identical else "near copy")
+            steps += self.bench.unique_text(row, group.keeper) if is_merge else []
+            steps += self.bench.moving(row, "identical text" if row in group.identical else "near copy")
         steps += self._staying(draft)
-        steps += self._mentions(group) if is_merge else []
+        steps += self.bench.mention_steps(group.keeper, group.rows) if is_merge else []
         n = len(group.members)
         copies = path_of(self.url(group.members[0])) if n == 1 else count(n, "copy", "copies")
         kept = path_of(self.url(group.keeper))
@@ -292,21 +257,21 @@ class _Writer:
             unless = "searchers do ask for each of them elsewhere; then rewrite the pages apart"
         elif not is_merge:
             unless = "they need not stay reachable; then redirect them"
-        why += self._figures(gain, n)
+        why += self.bench.figures(gain, n)
         moves_text = any(step.step == "move_text" for step in steps)
         return self._proposal(
             group, draft.action, "developer" if not is_merge else "editor" if moves_text else "server", gain, steps,
             summary, why, unless, group.confidence,
         )  # fmt: skip
 
-    def _staying(self, draft: _Draft) -> list[Step]:
+    def _staying(self, draft: GroupDraft) -> list[Step]:
         """A row for each page of the group that is left where it is."""
         return [
             Step(self.url(row), "leave", detail="stays: a home page, an exception (plan.leave), or not indexable anyway")
             for row in draft.stays
         ]
 
-    def _rewrite(self, draft: _Draft) -> Proposal:
+    def _rewrite(self, draft: GroupDraft) -> Proposal:
         group = draft.group
         asked = _asked_for(group, self.standing, self.settings)
         shown = {row: sum(queries.values()) for row, queries in asked.items()}
@@ -390,7 +355,7 @@ class _Writer:
         figures = {
             "resemblance_to_keeper": {self.url(row): round(value, 6) for row, value in sorted(group.resemblance.items())},
             "identical": len(group.identical),
-            **_gain_basis(gain),
+            **gain_basis(gain),
             **(basis or {}),
         }
         return Proposal(
@@ -398,42 +363,6 @@ class _Writer:
             effort_hours=effort_hours(steps, self.settings.plan.effort), confidence=confidence,
             evidence=evidence or group.evidence, summary=summary, why=why, unless=unless, steps=tuple(steps), basis=figures,
         )  # fmt: skip
-
-    def _moving(self, row: int, detail: str) -> list[Step]:
-        """The move itself with what must follow it; pages that stay reachable keep the links they have."""
-        move = self.moves.move_step(row, detail)
-        relinks = self.moves.relink_steps(row) if move.step == "redirect" else []
-        return [move, *self.moves.pointer_steps(row), *relinks]
-
-    def _mentions(self, group: Group) -> list[Step]:
-        """Pages that mention what the keeper is about, of those that stay, to get a link to it."""
-        if self.moves.is_moved(group.keeper):
-            return []
-        found = [at for at in self.mentions.get(group.keeper, ()) if not self.moves.is_moved(at.page)]
-        found.sort(key=lambda at: (-self.standing.link_weight[at.page], at.page))
-        return [
-            Step(
-                self.url(at.page), "relink", self.url(group.keeper), f"mentions {at.anchor!r} without a link: {at.sentence}"
-            )
-            for at in found[: self.settings.plan.mentions]
-            if at.page not in group.rows
-        ]
-
-    def _unique_text(self, row: int, keeper: int) -> list[Step]:
-        if self.site.text_hashes[row] == self.site.text_hashes[keeper]:
-            return []
-        unique = [
-            " ".join(piece for piece in run.b if piece != LINE_BREAK)
-            for run in difference(self.site.main_text(keeper), self.site.main_text(row))
-            if not run.is_same
-        ]
-        unique = [text for text in unique if text]
-        n_words = sum(len(words(text)) for text in unique)
-        if n_words < _LEAST_UNIQUE_WORDS:
-            return []
-        quoted = clipped(" [...] ".join(sorted(unique, key=lambda text: -len(text))))
-        detail = f"{n_words} words that the keeper does not have, move what is worth it: {quoted}"
-        return [Step(self.url(row), "move_text", self.url(keeper), detail)]
 
     def _sameness(self, group: Group) -> str:
         others = count(len(group.members), "page shows", "pages show")
@@ -448,25 +377,3 @@ class _Writer:
     def _slots(self, group: Group) -> str:
         slots = sorted({slot for slot in (group.slots or {}).values() if slot})
         return listed([f"'{slot}'" for slot in slots], most=4)
-
-    def _figures(self, gain: Gain, n_moved: int) -> str:
-        if gain.unit == "link weight":
-            if not gain.is_evident:
-                return " No evidence of a gain: neither search data nor link weight."
-            holds = "It holds" if n_moved == 1 else "Together they hold"
-            return f" {holds} {percent(gain.low)} of the site's link weight, which the keeper gets."
-        text = ""
-        if gain.n_queries:
-            text = (
-                f" Search shows two or more of the pages for {count(gain.n_queries, 'query', 'queries')} "
-                f"({gain.impressions:,.0f} impressions a month)."
-            )
-        if gain.at_risk:
-            text += f" {gain.at_risk:.1f} clicks a month come from queries for which only a page that moves is shown."
-        if gain.low < 0:
-            text += f" In the worst case {-gain.low:.1f} clicks a month are lost."
-        return text
-
-
-def _gain_basis(gain: Gain) -> dict[str, object]:
-    return {"queries": gain.n_queries, "impressions": round(gain.impressions, 1)} if gain.n_queries else {}

@@ -80,6 +80,12 @@ def _stemmer(language: str) -> Any:
     return snowballstemmer.stemmer(name) if name in snowballstemmer.algorithms() else None
 
 
+@lru_cache(maxsize=256)
+def plain_words(language: str) -> frozenset[str]:
+    """Function words of a language without those that name or describe something."""
+    return (function_words(language) or frozenset()) - set(_TELLING_WORDS.get(language, "").split())
+
+
 def stems(words: Sequence[str], language: str) -> list[str]:
     """Stem of each folded word.
 
@@ -131,7 +137,7 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
         at = np.searchsorted(different, words)
         number[places] = (np.searchsorted(known, hashes) + n_stems).astype(np.int32)[at]
         n_stems += len(known)
-        functions = (function_words(language) or frozenset()) - set(_TELLING_WORDS.get(language, "").split())
+        functions = plain_words(language)
         is_function[places] = np.array([word in functions or word in stop_words for word in written], bool)[at]
     # Languages have stems in common.
     every = np.concatenate([np.zeros(0, np.uint64), *parts])

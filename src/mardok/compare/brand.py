@@ -1,0 +1,33 @@
+"""Which queries ask for the site by its name.
+
+In:  the site's names and titles, and the queries.
+Out: for each query whether it is set apart: many pages for one of those are normal.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.titles import Titles, distinctive_words
+from mardok.text.words import words
+
+
+def brand_queries(queries: Sequence[str], titles: Titles) -> NDArray[np.bool_]:
+    """For each query whether it says all words of a name of the site that only the name has.
+
+    A name without such words, "Violin Hire", is a generic phrase: whoever types it need not mean the site.
+    """
+    told = [distinctive_words(name, titles.own) for name in titles.all_names]
+    names = [frozenset(word for word in found if len(word) > 1) for found in told if found]
+    found = np.zeros(len(queries), bool)
+    first_words = set().union(*names) if names else set()
+    if not first_words:
+        return found
+    for place, query in enumerate(queries):
+        if any(word in query for word in first_words):
+            said = set(words(query))
+            found[place] = any(name and name <= said for name in names)
+    return found

@@ -1,0 +1,73 @@
+"""Pages built on one title pattern in which one slot changes: places, sizes, models, numbers, dates.
+
+In:  the page's part of each title.
+Out: series with their pattern, and what each page fills the slot with.
+
+Every run of words in a title is tried as the slot; a pattern counts below one folder of addresses, so that titles that are
+alike by chance are no series. A page belongs to the largest series it fits.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+
+from mardok.text.site import Site
+from mardok.text.stems import plain_words
+from mardok.text.words import words
+
+_LEAST_PAGES = 3
+_LONGEST_SLOT = 3
+_LONGEST_TITLE = 14
+_LEAST_TELLING = 2
+"""Words of a pattern that promise something: "... violin" is no pattern, "violin hire in ..." is one."""
+
+Pattern = tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Series:
+    """Pages that follow one pattern."""
+
+    pattern: str
+    """The pattern with ``...`` for its slot."""
+    slots: dict[int, str]
+    """What each page, by row, fills it with."""
+
+
+def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> list[Series]:
+    """Series among some pages, in the order of their first pages.
+
+    Parameters
+    ----------
+    own_titles : sequence of str
+        The page's part of each title; the H1 stands in for one that is missing.
+    """
+    said = {row: words(own_titles[row] or site.pages[row].h1) for row in rows}
+    pages_of: dict[tuple[str, Pattern], dict[int, str]] = defaultdict(dict)
+    for row, title in said.items():
+        page = site.pages[row]
+        folder = page.url.rstrip("/").rpartition("/")[0]
+        plain = plain_words(page.language)
+        for pattern, slot in _patterns(title, plain):
+            pages_of[folder, pattern][row] = slot
+    found, taken = [], set[int]()
+    for (_, pattern), slots in sorted(pages_of.items(), key=lambda item: (-len(item[1]), -len(item[0][1]), item[0])):
+        free = {row: slot for row, slot in slots.items() if row not in taken}
+        if len(set(free.values())) >= _LEAST_PAGES:
+            found.append(Series(" ".join(pattern), free))
+            taken.update(free)
+    return sorted(found, key=lambda series: min(series.slots))
+
+
+def _patterns(title: Sequence[str], plain: Collection[str]) -> Iterable[tuple[Pattern, str]]:
+    """All patterns a title may follow, and what it fills the slot with."""
+    if len(title) > _LONGEST_TITLE:
+        return
+    telling = [word not in plain or any(map(str.isdigit, word)) for word in title]
+    total = sum(telling)
+    for first in range(len(title)):
+        for last in range(first, min(first + _LONGEST_SLOT, len(title))):
+            if telling[first] and telling[last] and total - sum(telling[first : last + 1]) >= _LEAST_TELLING:
+                yield (*title[:first], "...", *title[last + 1 :]), " ".join(title[first : last + 1])

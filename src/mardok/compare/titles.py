@@ -1,0 +1,156 @@
+"""Titles taken apart into the page's part and the site's.
+
+In:  the titles of all pages, the hosts, the names that pages give their site elsewhere.
+Out: for each page both parts as written, and the names of the site.
+
+A name stands at one end of many titles of a language, behind one of the usual separators, beside parts that differ. What
+``og:site_name``, structured data or the host agree with needs no such crowd, and is known without a separator too.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from urllib.parse import urlsplit
+
+from mardok.text.site import Site
+from mardok.text.words import words
+
+_SEPARATOR = re.compile(r"\s+[|\u2013\u2014\u00b7\u2022\u00bb\u203a\u00ab>:~/\-]+\s+|:\s+|\s*\|\s*|\s*\uff5c\s*")
+_NUMBERING = re.compile(
+    r"(?:(?:(?:Chapter|Appendix|Part|Section|Kapitel|Anhang|Teil)\s+)?(?:[A-Z]|\d{1,3})(?:\.\d{1,3})*[.)]\s+)+"
+)
+"""Numbers of chapters and sections before a title: they promise nothing."""
+_LEAST_SHARE = 0.3
+_LEAST_PAGES = 3
+_LEAST_VARIETY = 0.5
+"""Different parts beside a name, for each title that carries it."""
+_LONGEST_NAME = 6
+_GENERIC_SHARE = 0.01
+"""Titles that use a word of the site's name, from which the word tells what the site offers and not who it is."""
+
+
+@dataclass(frozen=True)
+class Titles:
+    """The titles of a site; sequences have one entry a page."""
+
+    own: Sequence[str]
+    """The page's part, as written; ``""`` if the title says nothing but the site's name."""
+    site: Sequence[str]
+    """The site's part, as written; ``""`` if there is none."""
+    names: Mapping[str, Sequence[str]]
+    """Names of the site in the titles of each language, the commonest first."""
+
+    @property
+    def all_names(self) -> list[str]:
+        """Names of the site in all languages, each once."""
+        return list(dict.fromkeys(name for names in self.names.values() for name in names))
+
+
+def split_titles(site: Site) -> Titles:
+    """Take the titles of all pages apart."""
+    names = _site_names(site)
+    known = {language: [_letters(name) for name in found] for language, found in names.items()}
+    parts = [_parts_of(page.title, known.get(page.language, ())) for page in site.pages]
+    return Titles([own for own, _ in parts], [named for _, named in parts], names)
+
+
+def title_parts(title: str) -> list[str]:
+    """A title without the numbering before it, cut at its separators.
+
+    Examples
+    --------
+    >>> title_parts("3.2. Bows: how to hold one | Wyndale")
+    ['Bows', 'how to hold one', 'Wyndale']
+    """
+    numbering = _NUMBERING.match(title)
+    return [part for part in _SEPARATOR.split(title[numbering.end() :] if numbering else title) if part]
+
+
+def _letters(text: str) -> str:
+    """The letters of a text, by which names are compared."""
+    return "".join(words(text)).replace("-", "").replace("'", "")
+
+
+def _site_names(site: Site) -> dict[str, list[str]]:
+    """Names of the site by language."""
+    titles: dict[str, list[list[str]]] = defaultdict(list)
+    said: Counter[str] = Counter()
+    hosts: Counter[str] = Counter()
+    for page in site.pages:
+        if page.title:
+            titles[page.language].append(title_parts(page.title))
+        said.update(page.signs.site_names)
+        hosts[urlsplit(page.url).netloc] += 1
+    vouched = {_letters(name) for name in said} | {_host_letters(host) for host, _ in hosts.most_common(8)}
+    vouched.discard("")
+    return {language: _names_of(listed, vouched) for language, listed in titles.items()}
+
+
+def _host_letters(host: str) -> str:
+    """The letters of a host's own name, such as ``wyndaleviolins`` of ``www.wyndale-violins.example``."""
+    labels = host.partition(":")[0].removeprefix("www.").split(".")
+    return _letters(labels[0] if len(labels) < 3 else max(labels[:-1], key=len))
+
+
+def _names_of(titles: Sequence[Sequence[str]], vouched: Iterable[str]) -> list[str]:
+    """Names in the titles of one language, the commonest first."""
+    vouched = set(vouched)
+    counts: Counter[str] = Counter()
+    beside: dict[str, set[str]] = defaultdict(set)
+    written: dict[str, Counter[str]] = defaultdict(Counter)
+    for parts in titles:
+        ends = {_letters(part): part for part in ((parts[0], parts[-1]) if len(parts) > 1 else ())}
+        for letters, part in ends.items():
+            counts[letters] += 1
+            written[letters][part] += 1
+            beside[letters].add(" ".join(other for other in parts if other != part))
+    least = max(_LEAST_PAGES, _LEAST_SHARE * len(titles))
+    found = {
+        letters: n
+        for letters, n in counts.items()
+        if letters and ((n >= least and len(beside[letters]) >= _LEAST_VARIETY * n) or letters in vouched)
+    }
+    for parts in titles:  # a name that stands there without a separator
+        ended = _vouched_end(parts[-1], vouched) if parts else ""
+        if ended:
+            letters = _letters(ended)
+            found[letters] = found.get(letters, 0) + 1
+            written[letters][ended] += 1
+    most = sorted(found, key=lambda letters: (-found[letters], letters))
+    return [min(written[letters], key=lambda text: (-written[letters][text], text)) for letters in most]
+
+
+def _vouched_end(part: str, vouched: Iterable[str]) -> str:
+    """The last words of a longer text if they are a name that others vouch for."""
+    pieces = part.split()
+    for n in range(1, min(_LONGEST_NAME, len(pieces) - 1) + 1):
+        if _letters(" ".join(pieces[-n:])) in vouched:
+            return " ".join(pieces[-n:])
+    return ""
+
+
+def _parts_of(title: str, names: Sequence[str]) -> tuple[str, str]:
+    """The page's part of a title and the site's."""
+    parts = title_parts(title)
+    own: list[str] = []
+    named: list[str] = []
+    for place, part in enumerate(parts):
+        is_end = place in (0, len(parts) - 1)
+        (named if is_end and _letters(part) in names else own).append(part)
+    if own and not named:
+        ended = _vouched_end(own[-1], names)
+        if ended:
+            own[-1] = own[-1][: -len(ended)].rstrip()
+            named.append(ended)
+    return " ".join(own), " ".join(dict.fromkeys(named))
+
+
+def distinctive_words(name: str, own_titles: Iterable[str]) -> frozenset[str]:
+    """Words of a site's name that its pages do not use for what they offer; none if the name is a generic phrase."""
+    listed = list(own_titles)
+    used = Counter(word for title in listed for word in set(words(title)))
+    most = max(_LEAST_PAGES, _GENERIC_SHARE * len(listed))
+    return frozenset(word for word in words(name) if used[word] < most)

@@ -1,0 +1,172 @@
+"""What each page promises to be about: its target phrase, and the fields that agree on it.
+
+In:  for each page its title, H1, address and the texts of the links that lead to it.
+Out: a :class:`Topic` a page: stems on which fields agree, the phrase as the page writes it, keys for finding rivals.
+
+Words are compared by their stems; function words and words that any page may carry, such as "guide", do not count.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from urllib.parse import unquote, urlsplit
+
+import numpy as np
+
+from mardok.compare.titles import Titles
+from mardok.text.distinct import distinct
+from mardok.text.site import Site
+from mardok.text.stems import joined, plain_words, stems
+from mardok.text.words import words
+
+FIELDS = ("title", "h1", "address", "links")
+_CHROME_WEIGHT = 0.1
+"""What a link in the furniture of a page weighs beside one in its text: the template repeats it everywhere."""
+_LEAST_FIELDS = 2
+_LONGEST = 6
+_FILE = re.compile(r"\.(?:html?|php|aspx?|jsp|xhtml)$", re.IGNORECASE)
+_YEAR = re.compile(r"(?:19|20)\d\d")
+
+
+@dataclass(frozen=True)
+class Topic:
+    """What one page promises."""
+
+    phrase: str
+    """The target phrase in the page's own words; ``""`` where nothing tells of any."""
+    fields: tuple[str, ...]
+    """Which of :data:`FIELDS` say all of it."""
+    stems: frozenset[str]
+    """Stems of its words, function words left out."""
+    title_stems: frozenset[str]
+    """Stems of the page's part of the title, or of the H1 if there is none."""
+    anchor: str
+    """Text of the links that lead here, the one with the most weight."""
+
+
+@dataclass(frozen=True)
+class _Field:
+    written: str
+    words: tuple[str, ...]
+    stems: tuple[str, ...]
+
+
+class Wording:
+    """The words of titles, headings and addresses with their stems, each stemmed once."""
+
+    def __init__(self, generic: Collection[str]) -> None:
+        self._generic = frozenset(word for text in generic for word in words(text))
+        self._stems: dict[str, dict[str, str]] = defaultdict(dict)
+
+    def learn(self, texts: Mapping[str, Collection[str]]) -> None:
+        """Stem the words of texts, given by language, all at once."""
+        for language, said in texts.items():
+            known = self._stems[language]
+            new = sorted({word for text in said for word in words(text)} - known.keys())
+            known.update(zip(new, stems(new, language), strict=True))
+
+    def stems_of(self, said: Sequence[str], language: str) -> tuple[str, ...]:
+        """Stem of each word; ``""`` for words that promise nothing."""
+        known = self._stems[language]
+        plain = plain_words(language)
+        return tuple(
+            "" if word in plain or word in self._generic or _YEAR.fullmatch(word) else known.get(word, word) for word in said
+        )
+
+    def telling(self, text: str, language: str) -> frozenset[str]:
+        """Stems of a text, without those of words that promise nothing."""
+        return frozenset(self.stems_of(words(text), language)) - {""}
+
+
+def topics(site: Site, titles: Titles, generic: Collection[str]) -> tuple[list[Topic], Wording]:
+    """What each page promises, and the stems of its words.
+
+    Parameters
+    ----------
+    generic : collection of str
+        Words that any page may carry.
+    """
+    anchors = _anchors(site)
+    texts: dict[str, set[str]] = defaultdict(set)
+    slugs = [_slug(page.url) for page in site.pages]
+    for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True):
+        texts[page.language].update((own, page.h1, slug, anchor))
+    wording = Wording(generic)
+    wording.learn(texts)
+    found = [
+        _topic(wording, page.language, {"title": own, "h1": page.h1, "address": slug, "links": anchor})
+        for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True)
+    ]
+    return found, wording
+
+
+def _slug(url: str) -> str:
+    """The words of an address: those of its last part that has letters."""
+    path = unquote(urlsplit(url).path)
+    parts = [_FILE.sub("", part) for part in path.split("/") if part]
+    named = next((part for part in reversed(parts) if any(map(str.isalpha, part)) and part.lower() != "index"), "")
+    return re.sub(r"[-_.+]+", " ", named)
+
+
+def _anchors(site: Site) -> list[str]:
+    """For each page the text of the links to it that weighs most; on one page a text counts once."""
+    links = site.links
+    n_pages, n_anchors = len(site.pages), max(len(links.anchors), 1)
+    kept = (site.link_targets >= 0) & (site.link_targets != links.page)
+    named = site.link_targets[kept].astype(np.int64) * n_anchors + links.anchor[links.at[kept]]
+    ends = distinct(named)
+    at = np.searchsorted(ends, named)
+    in_chrome = site.chrome_links[kept]
+    weight = np.zeros(len(ends))
+    for part, each in ((~in_chrome, 1.0), (in_chrome, _CHROME_WEIGHT)):
+        once = distinct(at[part] * n_pages + links.page[kept][part])
+        weight += each * np.bincount(once // n_pages, minlength=len(ends))
+    has_words = np.array([bool(words(anchor)) for anchor in links.anchors], bool)
+    weight[~has_words[ends % n_anchors]] = 0
+    order = np.lexsort((ends, -weight, ends // n_anchors))
+    first = order[np.flatnonzero(np.diff(ends[order] // n_anchors, prepend=-1))]
+    found = [""] * n_pages
+    for place in first[weight[first] > 0].tolist():
+        found[ends[place] // n_anchors] = str(links.anchors[ends[place] % n_anchors])
+    return found
+
+
+def _topic(wording: Wording, language: str, texts: Mapping[str, str]) -> Topic:
+    fields = {}
+    for name, text in texts.items():
+        said = tuple(words(text))
+        fields[name] = _Field(text, said, wording.stems_of(said, language))
+    source = fields["title"] if any(fields["title"].stems) else fields["h1"]
+    counts = Counter(stem for field in fields.values() for stem in set(field.stems) - {""})
+    agreed = {stem for stem in source.stems if stem and counts[stem] >= _LEAST_FIELDS}
+    kept = frozenset(agreed or set(source.stems) - {""})
+    return Topic(
+        phrase=_phrase(source, kept),
+        fields=tuple(name for name in FIELDS if kept and kept <= set(fields[name].stems)),
+        stems=kept,
+        title_stems=frozenset(source.stems) - {""},
+        anchor=texts["links"],
+    )
+
+
+def _phrase(source: _Field, kept: Collection[str]) -> str:
+    """The shortest run of words that has all the stems; the words themselves where that is long."""
+    places = [place for place, stem in enumerate(source.stems) if stem in kept]
+    if not places:
+        return ""
+    best = None
+    for first in places:
+        missing = set(kept)
+        for last in range(first, len(source.stems)):
+            missing.discard(source.stems[last])
+            if not missing:
+                if best is None or last - first < best[1] - best[0]:
+                    best = (first, last)
+                break
+    if best is not None and best[1] - best[0] < _LONGEST:
+        return joined(source.words[best[0] : best[1] + 1])
+    first_of = {stem: place for place, stem in reversed(list(enumerate(source.stems))) if stem in kept}
+    return joined(source.words[place] for place in sorted(first_of.values()))

@@ -1,0 +1,132 @@
+"""What a document says about itself beside its text: what it is, who publishes it, what it loads.
+
+In:  a parsed document with its meta elements.
+Out: :class:`mardok.extract.page.Signs`.
+
+Sources: the Open Graph protocol (``og:type``, ``og:site_name``), schema.org types in JSON-LD 1.1 and in microdata, mixed
+content as the W3C Recommendation "Mixed Content" defines it.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from typing import Any
+
+from selectolax.lexbor import LexborHTMLParser, LexborNode
+
+from mardok.extract.page import Signs
+from mardok.urls import normal_url
+
+_FURNITURE = frozenset(["header", "nav", "footer", "aside"])
+_NO_FIELDS = frozenset(["hidden", "submit", "button", "image", "reset", "search"])
+_PUBLISHERS = frozenset(["website", "organization", "localbusiness", "corporation", "store", "newsmediaorganization"])
+_LONGEST_DATA = 200_000
+"""Characters of structured data that are read of one element."""
+_DEEPEST_DATA = 6
+_MOST_TYPES = 12
+_LOADED = (
+    'script[src^="http:"],img[src^="http:"],iframe[src^="http:"],audio[src^="http:"],video[src^="http:"],'
+    'source[src^="http:"],embed[src^="http:"],object[data^="http:"],link[rel~="stylesheet"][href^="http:"]'
+)
+_MOST_LOADED = 20
+
+
+def signs_of(parser: LexborHTMLParser, html: str, url: str, metas: Iterable[Mapping[str, str]]) -> Signs:
+    """Signs of one document; its canonical addresses are told by :mod:`mardok.extract.directives`.
+
+    Parameters
+    ----------
+    html : str
+        The document as the parser writes it, to see at a glance what need not be looked for.
+    """
+    properties = {meta.get("property", meta.get("name", "")).strip().lower(): meta.get("content", "") for meta in metas}
+    types, publishers = _structured(parser, html)
+    fields = _fields(parser) if "<input" in html or "<select" in html or "<textarea" in html else []
+    return Signs(
+        og_type=" ".join(properties.get("og:type", "").lower().split()),
+        site_names=tuple(dict.fromkeys(filter(None, [" ".join(properties.get("og:site_name", "").split()), *publishers]))),
+        schema_types=types,
+        n_fields=len(fields),
+        has_password="password" in fields,
+        n_players=len(parser.css("video,audio,embed,object")) if "<video" in html or "<audio" in html else 0,
+        h1_images=_h1_images(parser) if "<h1" in html else 0,
+        insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
+    )
+
+
+def _fields(parser: LexborHTMLParser) -> list[str]:
+    """Types of the form fields that stand in the page's own part."""
+    found = []
+    for node in parser.css("input,select,textarea"):
+        kind = (node.attributes.get("type") or "text").lower() if node.tag == "input" else "text"
+        if kind not in _NO_FIELDS and not _is_in_furniture(node):
+            found.append(kind)
+    return found
+
+
+def _is_in_furniture(node: LexborNode) -> bool:
+    above = node.parent
+    while above is not None:
+        if above.tag in _FURNITURE or (above.tag == "form" and (above.attributes.get("role") or "").lower() == "search"):
+            return True
+        above = above.parent
+    return False
+
+
+def _h1_images(parser: LexborHTMLParser) -> int:
+    """How many H1 hold an image and no text."""
+    return sum(
+        1 for node in parser.css("h1") if not node.text(strip=True) and (node.css_first("img,svg,picture") is not None)
+    )
+
+
+def _insecure(parser: LexborHTMLParser) -> tuple[str, ...]:
+    """Addresses of what the page loads without encryption."""
+    found = (
+        node.attributes.get("src") or node.attributes.get("data") or node.attributes.get("href") or ""
+        for node in parser.css(_LOADED)
+    )
+    normal = (normal_url(address) for address in found)
+    return tuple(dict.fromkeys(address for address in normal if address))[:_MOST_LOADED]
+
+
+def _structured(parser: LexborHTMLParser, html: str) -> tuple[tuple[str, ...], list[str]]:
+    """Types that structured data gives the page, in lower case, and the names of its publisher."""
+    types: list[str] = []
+    publishers: list[str] = []
+    if "ld+json" in html:
+        for node in parser.css('script[type*="ld+json"]'):
+            for item in _items(_parsed(node.text(deep=True)), _DEEPEST_DATA):
+                own = [str(name).rpartition("/")[2].lower() for name in _listed(item.get("@type"))]
+                types += own
+                if _PUBLISHERS & set(own) and isinstance(item.get("name"), str):
+                    publishers.append(" ".join(item["name"].split()))
+    if "itemtype=" in html:
+        for node in parser.css("[itemtype]"):
+            types += [name.rpartition("/")[2].lower() for name in (node.attributes.get("itemtype") or "").split()]
+    return tuple(types[:_MOST_TYPES]), publishers
+
+
+def _parsed(text: str) -> Any:
+    if len(text) > _LONGEST_DATA:
+        return None
+    try:
+        return json.loads(text)
+    except (ValueError, RecursionError):  # what a site gets wrong here says nothing, and harms nothing
+        return None
+
+
+def _items(data: Any, depth: int) -> Iterator[Mapping[str, Any]]:
+    """Objects that stand for the page itself or for what it belongs to: at the top, in a graph, or its main entity."""
+    if depth and isinstance(data, list):
+        for item in data:
+            yield from _items(item, depth - 1)
+    elif depth and isinstance(data, dict):
+        yield data
+        for key in ("@graph", "mainEntity", "isPartOf", "publisher"):
+            yield from _items(data.get(key), depth - 1)
+
+
+def _listed(value: Any) -> Sequence[Any]:
+    return value if isinstance(value, list) else [] if value is None else [value]

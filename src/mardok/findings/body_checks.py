@@ -1,0 +1,151 @@
+"""Troubles of headings, images and texts.
+
+In:  the blocks and images of pages.
+Out: troubles of the pages that are asked.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from mardok.findings.head_checks import duplicates
+from mardok.findings.trouble import Trouble
+from mardok.settings import Checks
+from mardok.text.site import Site
+
+_ESCAPED = re.compile(
+    r"&(?:amp|nbsp|quot|apos|lt|gt|[lr][sd]quo|ndash|mdash|hellip|[aouAOU]uml|szlig|[aeiou]acute|#0?39|#160|#82\d\d);"
+)
+_LOST = re.compile(
+    "\ufffd|\u00c3[\u0080-\u00bf\u0178\u0153\u2013\u0161]|\u00e2\u20ac[\u0153\u009d\u2122\u02dc\u201c\u201d\u00a6]|\u00c2[\u00a0-\u00bf]"
+)
+_CODE = ("pre", "code", "listing", "xmp", "samp", "kbd")
+_SHOWN = 60
+
+
+@dataclass(frozen=True)
+class _Heading:
+    level: int
+    text: str
+    is_main: bool
+    is_hidden: bool
+
+
+def body_troubles(site: Site, rows: Sequence[int], meant_for: Sequence[str], settings: Checks) -> Iterator[Trouble]:
+    """Troubles of headings, images and texts of some pages.
+
+    Parameters
+    ----------
+    meant_for : sequence of str
+        Language that each page is meant for.
+    """
+    headings = _headings(site)
+    for row in rows:
+        yield from _h1_troubles(site, row, headings[row])
+        yield from _outline_troubles(site, row, headings[row], settings)
+    yield from duplicates(site, rows, "h1-duplicate", lambda row: site.pages[row].h1, meant_for)
+    yield from _repeated(rows, headings, settings)
+    yield from _images_without_alt(site, set(rows))
+    yield from _garbled(site, rows)
+
+
+def _headings(site: Site) -> dict[int, list[_Heading]]:
+    """Headings of each page in their order."""
+    blocks = site.blocks
+    level = np.array([context.level for context in blocks.contexts], np.int64)[blocks.context]
+    places = np.flatnonzero((level > 0)[blocks.at] & blocks.has_text[blocks.at])
+    pages = blocks.page[places]
+    found: dict[int, list[_Heading]] = defaultdict(list)
+    for page, place in zip(pages.tolist(), places.tolist(), strict=True):
+        at = blocks.at[place]
+        context = blocks.contexts[blocks.context[at]]
+        text = str(blocks.texts[blocks.text[at]])
+        is_hidden = context.chrome in ("hidden", "noscript")
+        found[page].append(_Heading(context.level, text, bool(site.main_places[place]), is_hidden))
+    return found
+
+
+def _h1_troubles(site: Site, row: int, headings: Sequence[_Heading]) -> Iterator[Trouble]:
+    page = site.pages[row]
+    shown = [heading.text for heading in headings if heading.level == 1 and not heading.is_hidden]
+    hidden = [heading.text for heading in headings if heading.level == 1 and heading.is_hidden]
+    if len(shown) > 1:
+        yield Trouble(row, "h1-several", str(len(shown)), " | ".join(text[:_SHOWN] for text in shown))
+    if shown or page.h1:
+        return
+    if page.signs.h1_images:
+        yield Trouble(row, "h1-image", "")
+    elif hidden:
+        yield Trouble(row, "h1-hidden", hidden[0][:_SHOWN])
+    else:
+        yield Trouble(row, "h1-missing", "")
+
+
+def _outline_troubles(site: Site, row: int, headings: Sequence[_Heading], settings: Checks) -> Iterator[Trouble]:
+    main = [heading for heading in headings if heading.is_main]
+    for above, heading in pairwise(main):
+        if heading.level > above.level + 1:
+            yield Trouble(row, "heading-skipped", f"H{above.level} to H{heading.level}", heading.text[:_SHOWN])
+            break
+    n_words = int(site.corpus.n_words[row])
+    if n_words >= settings.flat_words and not any(heading.level > 1 for heading in main) and main:
+        yield Trouble(row, "heading-flat", str(n_words), "words below one H1")
+
+
+def _repeated(rows: Sequence[int], headings: dict[int, list[_Heading]], settings: Checks) -> Iterator[Trouble]:
+    """Headings in the furniture of most pages, one trouble each."""
+    pages_of: dict[str, list[int]] = defaultdict(list)
+    for row in rows:
+        for text in {heading.text for heading in headings[row] if not heading.is_main and not heading.is_hidden}:
+            pages_of[text].append(row)
+    for text, pages in sorted(pages_of.items()):
+        if len(pages) >= settings.template_pages and len(pages) >= settings.template_share * len(rows):
+            yield Trouble(pages[0], "heading-repeated", str(len(pages)), text[:_SHOWN], pattern=text)
+
+
+def _images_without_alt(site: Site, rows: Collection[int]) -> Iterator[Trouble]:
+    images = site.images
+    bare = np.flatnonzero(~images.has_alt)
+    by_page: dict[int, Counter[str]] = defaultdict(Counter)
+    for page, number in zip(images.page[bare].tolist(), images.url[bare].tolist(), strict=True):
+        if page in rows:
+            by_page[page][str(images.urls[number])] += 1
+    for row, urls in by_page.items():
+        more = f" and {len(urls) - 1} more" if len(urls) > 1 else ""
+        yield Trouble(row, "image-alt-missing", str(urls.total()), f"{min(urls)}{more}")
+
+
+def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
+    """Texts that show escaped characters as code, or that lost characters in a wrong encoding."""
+    blocks = site.blocks
+    is_code = blocks.where(lambda context: context.tag in _CODE)
+    for check, pattern in (("text-double-escaped", _ESCAPED), ("text-encoding-broken", _LOST)):
+        first: dict[int, str] = {}
+        for row in rows:
+            page = site.pages[row]
+            hit = pattern.search(page.title) or pattern.search(page.description)
+            if hit:
+                first[row] = _around(hit)
+        is_hit = np.array([pattern.search(text) is not None for text in blocks.texts], bool)[blocks.text]
+        if check == "text-double-escaped":  # a page about HTML shows such code in samples
+            is_hit &= ~is_code
+        places = np.flatnonzero(is_hit[blocks.at] & site.main_places)
+        for page_row, place in zip(blocks.page[places].tolist(), places.tolist(), strict=True):
+            if page_row not in first:
+                hit = pattern.search(str(blocks.texts[blocks.text[blocks.at[place]]]))
+                first[page_row] = _around(hit) if hit else ""
+        wanted = set(rows)
+        for row in sorted(first):
+            if row in wanted:
+                yield Trouble(row, check, first[row])
+
+
+def _around(hit: re.Match[str]) -> str:
+    """What was found with the words beside it."""
+    return " ".join(hit.string[max(hit.start() - 30, 0) : hit.end() + 30].split())

@@ -1,0 +1,117 @@
+"""Troubles of titles and descriptions.
+
+In:  what pages say in their head, and the names of the site.
+Out: troubles of the pages that are asked.
+"""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Iterator, Sequence
+
+from mardok.compare.titles import Titles
+from mardok.compare.topics import Wording
+from mardok.findings.kinds import PageKinds
+from mardok.findings.letter_widths import width_px
+from mardok.findings.trouble import Trouble
+from mardok.settings import Checks
+from mardok.text.site import Site
+from mardok.text.stems import plain_words
+from mardok.text.words import folded, words
+
+_TITLE_LETTER_PX = 20
+_DESCRIPTION_LETTER_PX = 14
+_FOREIGN_WORDS = 8
+"""Words of a description from which its language can be told."""
+_OWN_SHARE, _FOREIGN_SHARE = 0.08, 0.25
+"""Shares of function words: fewer of the page's own language, and more of another, is another language."""
+
+
+def head_troubles(
+    site: Site,
+    rows: Sequence[int],
+    titles: Titles,
+    wording: Wording,
+    kinds: PageKinds,
+    meant_for: Sequence[str],
+    settings: Checks,
+) -> Iterator[Trouble]:
+    """Troubles of titles and descriptions of some pages.
+
+    Parameters
+    ----------
+    meant_for : sequence of str
+        Language that each page is meant for.
+    """
+    spoken = sorted({site.pages[row].language for row in rows} - {""})
+    empty = {" ".join(words(text)) for text in settings.empty_titles}
+    for row in rows:
+        page = site.pages[row]
+        yield from _title_troubles(row, page.title, titles.own[row], kinds.kind[row], empty, settings)
+        yield from _description_troubles(row, page.description, page.language, spoken, wording, settings)
+    yield from duplicates(site, rows, "title-duplicate", lambda row: site.pages[row].title, meant_for)
+    yield from duplicates(site, rows, "description-duplicate", lambda row: site.pages[row].description, meant_for)
+
+
+def _title_troubles(row: int, title: str, own: str, kind: str, empty: Iterable[str], settings: Checks) -> Iterator[Trouble]:
+    if not title:
+        yield Trouble(row, "title-missing", "")
+        return
+    width = width_px(title, _TITLE_LETTER_PX)
+    if width > settings.title_px:
+        detail = f"{len(title)} characters; about {settings.title_px:g} pixels are shown: {title}"
+        yield Trouble(row, "title-long", f"{width:.0f}", detail)
+    said = words(own)
+    if " ".join(said) in empty:
+        yield Trouble(row, "title-empty-words", title)
+    elif len(said) < settings.title_words and kind not in ("utility", "home", "tool"):
+        yield Trouble(row, "title-short", title)
+
+
+def _description_troubles(
+    row: int, description: str, language: str, spoken: Sequence[str], wording: Wording, settings: Checks
+) -> Iterator[Trouble]:
+    if not description:
+        yield Trouble(row, "description-missing", "")
+        return
+    width = width_px(description, _DESCRIPTION_LETTER_PX)
+    if width > settings.description_px:
+        detail = f"{len(description)} characters; about {settings.description_px:g} pixels are shown"
+        yield Trouble(row, "description-long", f"{width:.0f}", detail)
+    said = words(description)
+    if len(said) < settings.description_words:
+        yield Trouble(row, "description-short", description)
+    wording.learn({language: {description}})
+    stems = Counter(stem for stem in wording.stems_of(said, language) if stem)
+    word, n = max(stems.items(), key=lambda item: (item[1], item[0]), default=("", 0))
+    if n >= settings.description_repeats and n >= settings.description_repeat_share * len(said):
+        yield Trouble(row, "description-stuffed", f"{n} times {word!r}", description)
+    other = _other_language(said, language, spoken)
+    if other:
+        yield Trouble(row, "description-language", other, f"the page is in {language!r}: {description}")
+
+
+def _other_language(said: Sequence[str], language: str, spoken: Sequence[str]) -> str:
+    """The language of the site that a description is in, if that is not the page's."""
+    own = plain_words(language)
+    if len(said) < _FOREIGN_WORDS or not own or sum(word in own for word in said) >= _OWN_SHARE * len(said):
+        return ""
+    shares = {code: sum(word in (plain_words(code)) for word in said) / len(said) for code in spoken}
+    best = max(sorted(shares), key=lambda code: shares[code], default="")
+    return best if best != language and shares.get(best, 0.0) >= _FOREIGN_SHARE else ""
+
+
+def duplicates(
+    site: Site, rows: Iterable[int], check: str, text_of: Callable[[int], str], meant_for: Sequence[str]
+) -> Iterator[Trouble]:
+    """Pages meant for one language that say the same, one trouble a page."""
+    same: dict[tuple[str, str], list[int]] = defaultdict(list)
+    for row in rows:
+        text = " ".join(folded(text_of(row)).split())
+        if text:
+            same[meant_for[row], text].append(row)
+    for pages in same.values():
+        for row in pages if len(pages) > 1 else ():
+            other = next(other for other in pages if other != row)
+            more = f" and {len(pages) - 2} more" if len(pages) > 2 else ""
+            yield Trouble(row, check, text_of(row), f"{site.pages[other].url}{more}")

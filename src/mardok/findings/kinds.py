@@ -1,0 +1,165 @@
+"""What each page is for.
+
+In:  what pages say of themselves, their addresses, links, forms and pictures.
+Out: a kind for each page, and the sign it rests on.
+
+First match wins: the settings; the address of a home page; an address or a password field of a utility page; structured
+data and ``og:type``; links, fields and pictures beside few words; the folder; else a page is an article.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from urllib.parse import unquote, urlsplit
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.links import distinct_edges
+from mardok.extract.page import Page
+from mardok.settings import Kinds, Settings
+from mardok.tables import PAGE_KINDS
+from mardok.text.site import Site
+from mardok.text.words import words
+from mardok.urls import bare_host, is_pagination, matches, variant_form
+
+_FILLERS = frozenset(
+    ["us", "me", "you", "policy", "of", "use", "service", "page", "form", "and", "und", "in", "our", "my", "up", "results"]
+)
+_SCHEMA = {
+    "product": "product", "individualproduct": "product", "productmodel": "product", "productgroup": "product",
+    "article": "article", "blogposting": "article", "newsarticle": "article", "techarticle": "article",
+    "report": "article", "howto": "article", "recipe": "article",
+    "collectionpage": "listing", "itemlist": "listing", "searchresultspage": "listing", "blog": "listing",
+    "contactpage": "utility", "checkoutpage": "utility",
+    "webapplication": "tool",
+    "videoobject": "media", "imagegallery": "media", "videogallery": "media", "mediagallery": "media",
+}  # fmt: skip
+_SEVERAL = 3
+"""Things of one type that make a page a list of them."""
+_USUAL_PAGES = 3
+
+
+@dataclass(frozen=True)
+class PageKinds:
+    """What pages are for; sequences have one entry a page."""
+
+    kind: Sequence[str]
+    """One of :data:`mardok.tables.PAGE_KINDS`, ``""`` where there is nothing to tell it from."""
+    reason: Sequence[str]
+    """The sign it rests on."""
+    n_items: NDArray[np.int64]
+    """Pages of the site that each page's main text links to."""
+
+
+def page_kinds(site: Site, settings: Settings) -> PageKinds:
+    """What each page is for."""
+    n_items = _linked_pages(site)
+    n_images = np.bincount(site.images.page, minlength=len(site.pages))
+    usual = _usual_fields(site)
+    languages = {page.language for page in site.pages if page.language}
+    kinds, reasons = [], []
+    for row, page in enumerate(site.pages):
+        signs = _Signs(
+            page, int(site.corpus.n_words[row]), int(n_items[row]), int(n_images[row]), page.signs.n_fields - usual[row]
+        )
+        kind, reason = _kind_of(signs, settings, languages) if page.is_html and not page.redirect_url else ("", "")
+        kinds.append(kind)
+        reasons.append(reason)
+    return PageKinds(kinds, reasons, n_items)
+
+
+@dataclass(frozen=True)
+class _Signs:
+    page: Page
+    n_words: int
+    n_items: int
+    n_images: int
+    n_fields: int
+
+
+def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> tuple[str, str]:
+    page, rules = signs.page, settings.kinds
+    for kind in PAGE_KINDS:
+        if kind and matches(page.url, getattr(rules, kind)):
+            return kind, f"settings (kinds.{kind})"
+    form = variant_form(page.url, settings.variants)
+    if form.identity == (bare_host(page.url), ()) or _is_language_root(page.url, languages):
+        return "home", "its address"
+    folders, last = _address_words(page.url)
+    if last and set(last) - _FILLERS and set(last) - _FILLERS <= set(rules.utility_words):
+        return "utility", f"its address ({' '.join(last)})"
+    if page.signs.has_password:
+        return "utility", "a field for a password"
+    if is_pagination(page.url, settings.variants):
+        return "listing", "its address (a page of a listing)"
+    told = _told(page)
+    return told or _by_its_looks(signs, rules, folders) or ("article", "running text")
+
+
+def _told(page: Page) -> tuple[str, str] | None:
+    """The kind that structured data or ``og:type`` states."""
+    counts = Counter(name for name in page.signs.schema_types if name in _SCHEMA)
+    several = next((name for name, n in counts.items() if n >= _SEVERAL), "")
+    if several:
+        return "listing", f"structured data ({counts[several]} times {several})"
+    for name in counts:
+        return _SCHEMA[name], f"structured data ({name})"
+    for kind in ("article", "product"):
+        if page.signs.og_type == kind or page.signs.og_type.startswith(f"{kind}."):
+            return kind, f"og:type ({page.signs.og_type})"
+    return ("media", f"og:type ({page.signs.og_type})") if page.signs.og_type.startswith("video") else None
+
+
+def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> tuple[str, str] | None:
+    by_tag = next((word for word in folders if word in rules.tag_words), "")
+    if by_tag and signs.n_items:
+        return "listing", f"its address ({by_tag})"
+    if signs.n_items >= rules.listing_links and signs.n_words <= rules.words_a_link * signs.n_items:
+        return "listing", f"{signs.n_words / signs.n_items:.0f} words for each of {signs.n_items} linked pages"
+    if signs.n_fields >= rules.tool_fields and signs.n_words <= rules.words_a_field * signs.n_fields:
+        return "tool", f"{signs.n_fields} form fields beside {signs.n_words} words"
+    if signs.n_words <= rules.media_words:
+        if signs.page.signs.n_players:
+            return "media", f"a film or sound beside {signs.n_words} words"
+        if signs.n_images >= rules.media_images:
+            return "media", f"{signs.n_images} pictures beside {signs.n_words} words"
+    by_folder = next((word for word in folders if word in rules.article_words), "")
+    return ("article", f"its address ({by_folder})") if by_folder else None
+
+
+def _is_language_root(url: str, languages: Collection[str]) -> bool:
+    """Whether the address is the root of a language of the site, such as ``/de/``."""
+    parts = urlsplit(url)
+    named = re.fullmatch(r"/([a-z]{2})(?:[-_][a-z]{2})?/?", parts.path, re.IGNORECASE)
+    return named is not None and not parts.query and named[1].lower() in languages
+
+
+def _address_words(url: str) -> tuple[list[str], list[str]]:
+    """Folders of an address, and the words of its last part."""
+    parts = [part for part in unquote(urlsplit(url).path).casefold().split("/") if part]
+    last = re.sub(r"\.\w{2,5}$", "", parts[-1]) if parts else ""
+    return parts[:-1], words(re.sub(r"[-_.+]+", " ", last))
+
+
+def _linked_pages(site: Site) -> NDArray[np.int64]:
+    """How many other pages of the site the main text of each page links to."""
+    kept = (site.link_targets >= 0) & ~site.chrome_links & (site.link_targets != site.links.page)
+    n_pages = len(site.pages)
+    edges = distinct_edges(site.links.page[kept], site.link_targets[kept], n_pages)
+    return np.bincount(edges // max(n_pages, 1), minlength=n_pages).astype(np.int64)
+
+
+def _usual_fields(site: Site) -> list[int]:
+    """Form fields that most pages of a section have, such as those for a comment: they say nothing of one page."""
+    counts: dict[int, Counter[int]] = defaultdict(Counter)
+    for page, section in zip(site.pages, site.section.tolist(), strict=True):
+        counts[section][page.signs.n_fields] += 1
+    usual = {}
+    for section, seen in counts.items():
+        fields, n_pages = seen.most_common(1)[0]
+        usual[section] = fields if n_pages >= _USUAL_PAGES and 2 * n_pages > seen.total() else 0
+    return [usual[section] for section in site.section.tolist()]

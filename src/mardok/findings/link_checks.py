@@ -1,0 +1,151 @@
+"""Troubles of what pages point at: links, canonicals, alternates, parts.
+
+In:  links and directives of pages, and where addresses lead.
+Out: troubles of the pages.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Mapping, Sequence
+
+import numpy as np
+
+from mardok.compare.destinations import Destination
+from mardok.findings.trouble import Trouble
+from mardok.settings import Checks
+from mardok.text.distinct import distinct
+from mardok.text.site import Site
+from mardok.text.words import words
+from mardok.urls import bare_host
+
+
+def link_troubles(site: Site, ways: Sequence[Destination], failed: Mapping[str, str], settings: Checks) -> Iterator[Trouble]:
+    """Links within the site that lead to errors, through redirects, or that say nothing.
+
+    Parameters
+    ----------
+    failed : mapping of str to str
+        Addresses that gave no answer, with the reason.
+    """
+    hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
+    wrong: dict[int, tuple[str, str, str]] = {}
+    for number in distinct(site.links.placed_url).tolist():
+        url = str(site.links.urls[number])
+        found = _trouble_of(site, ways, url, failed, hosts)
+        if found:
+            wrong[number] = found
+    yield from _bad_targets(site, wrong, settings)
+    yield from _empty_words(site, settings)
+
+
+def _trouble_of(
+    site: Site, ways: Sequence[Destination], url: str, failed: Mapping[str, str], hosts: set[str]
+) -> tuple[str, str, str] | None:
+    """Check, value and where it leads, of an address that pages link to."""
+    row = site.row_of.get(url)
+    if row is None:
+        return ("link-broken", failed[url], url) if url in failed and bare_host(url) in hosts else None
+    page, way = site.pages[row], ways[row]
+    if (page.status or 200) >= 400:
+        return "link-broken", str(page.status), url
+    if not way.redirects:
+        return None
+    if way.is_loop:
+        return "link-broken", "loop", url
+    end = site.row_of.get(way.redirects[-1])
+    if end is not None and (site.pages[end].status or 200) >= 400:
+        return "link-broken", str(site.pages[end].status), f"{url} > {way.redirects[-1]}"
+    return "link-redirected", str(page.status or "refresh"), f"{url} > {way.redirects[-1]}"
+
+
+def _bad_targets(site: Site, wrong: Mapping[int, tuple[str, str, str]], settings: Checks) -> Iterator[Trouble]:
+    """One trouble for each page and target; one for a target that a template links to."""
+    placed = site.links.placed_url
+    is_wrong = np.isin(placed, np.array(sorted(wrong), np.int64))
+    pages: dict[tuple[int, bool], set[int]] = defaultdict(set)
+    for number, page, in_chrome in zip(
+        placed[is_wrong].tolist(), site.links.page[is_wrong].tolist(), site.chrome_links[is_wrong].tolist(), strict=True
+    ):
+        pages[number, in_chrome].add(page)
+    for (number, in_chrome), sources in sorted(pages.items()):
+        check, value, target = wrong[number]
+        if in_chrome and len(sources) >= settings.template_pages:
+            yield Trouble(min(sources), check, value, f"{target}, in the furniture of {len(sources)} pages")
+        else:
+            for source in sorted(sources):
+                yield Trouble(source, check, value, target)
+
+
+def _empty_words(site: Site, settings: Checks) -> Iterator[Trouble]:
+    """Links within the site whose words say nothing of their targets, one trouble a page and wording."""
+    empty = {" ".join(words(text)) for text in settings.empty_link_texts}
+    links = site.links
+    says_nothing = np.array([" ".join(words(str(anchor))) in empty for anchor in links.anchors], bool)
+    at = np.flatnonzero(says_nothing[links.anchor[links.at]] & (site.link_targets >= 0))
+    found: dict[tuple[int, str], list[int]] = defaultdict(list)
+    for place in at.tolist():
+        found[int(links.page[place]), str(links.anchors[links.anchor[links.at[place]]])].append(
+            int(site.link_targets[place])
+        )
+    for (row, anchor), targets in found.items():
+        more = f" and {len(set(targets)) - 1} more" if len(set(targets)) > 1 else ""
+        yield Trouble(row, "link-text-empty", anchor, f"{site.pages[min(targets)].url}{more}", pattern=anchor.casefold())
+
+
+def pointer_troubles(
+    site: Site, rows: Sequence[int], reasons: Sequence[str], variants: Collection[int]
+) -> Iterator[Trouble]:
+    """Troubles of canonicals, alternates and insecure parts.
+
+    Parameters
+    ----------
+    rows : sequence of int
+        Pages with HTML that answered and do not redirect.
+    reasons : sequence of str
+        Why each page is not indexable.
+    variants : collection of int
+        Pages that are variants of others; their alternates are those of the others.
+    """
+    for row in rows:
+        page = site.pages[row]
+        if len(page.signs.canonicals) > 1:
+            yield Trouble(row, "canonical-several", str(len(page.signs.canonicals)), ", ".join(page.signs.canonicals[:3]))
+        if page.canonical_url and page.canonical_url != page.url:
+            yield from _canonical_troubles(site, row, reasons)
+        if row not in variants:
+            yield from _hreflang_troubles(site, row, reasons)
+        if page.signs.insecure:
+            yield Trouble(row, "page-insecure-parts", str(len(page.signs.insecure)), page.signs.insecure[0])
+
+
+def _canonical_troubles(site: Site, row: int, reasons: Sequence[str]) -> Iterator[Trouble]:
+    page = site.pages[row]
+    if any(url == page.url for _, url in page.alternates):
+        yield Trouble(
+            row, "canonical-hreflang", page.canonical_url, "the page is its own alternate, and names another address"
+        )
+    end = site.row_of.get(page.canonical_url)
+    if end is None:
+        return
+    there = site.pages[end]
+    if (there.status or 200) >= 400:
+        yield Trouble(row, "canonical-broken", str(there.status), there.url)
+    elif there.redirect_url:
+        yield Trouble(row, "canonical-redirected", str(there.status or "refresh"), f"{there.url} > {there.redirect_url}")
+    elif there.canonical_url and there.canonical_url != there.url:
+        yield Trouble(row, "canonical-chain", there.canonical_url, there.url)
+    elif reasons[end] == "noindex":
+        yield Trouble(row, "canonical-noindex", "noindex", there.url)
+
+
+def _hreflang_troubles(site: Site, row: int, reasons: Sequence[str]) -> Iterator[Trouble]:
+    page = site.pages[row]
+    for code, url in page.alternates:
+        end = site.row_of.get(url)
+        if end is None or end == row:
+            continue
+        if reasons[end]:
+            yield Trouble(row, "hreflang-broken", reasons[end], f"{code}: {url}")
+        elif not any(back == page.url for _, back in site.pages[end].alternates):
+            yield Trouble(row, "hreflang-return-missing", code, url)

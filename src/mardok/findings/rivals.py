@@ -1,0 +1,336 @@
+"""Pages that compete for one phrase or query.
+
+In:  what pages promise, how much text they have in common, what search shows.
+Out: groups of rivals, each with a keeper and with the figures for every other page.
+
+Wording shows who might compete: titles or target phrases that are the same after stemming and reordering. Search data
+shows who does: pages with a real part in the same queries. It has the last word: where it shows both pages and never for
+one query, they are no rivals. Quiet are pages that are told apart otherwise: a listing and what it lists, members of one
+series, hreflang alternates, the pages of a listing, and a trivial second page beside a leader in the first two places.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.contention import Shown, Turns, contending_pairs, turns
+from mardok.compare.demand import Demand
+from mardok.compare.series import Series
+from mardok.compare.topics import Topic
+from mardok.compare.variants import components
+from mardok.findings.groups import Related
+from mardok.findings.keeper import Standing, choose_keeper
+from mardok.findings.kinds import PageKinds
+from mardok.settings import Settings
+from mardok.tables import CONFIDENCE, EVIDENCE
+from mardok.text.site import Site
+from mardok.urls import is_pagination
+
+_LEAST_STEMS = 2
+"""Stems of a promise that two pages share: one word, such as the firm's trade, stands in many."""
+_MOST_ALIKE = 20
+"""Pages with one wording beyond which it is a pattern of the site, and no rivalry."""
+
+
+@dataclass(frozen=True)
+class Contest:
+    """What search data shows of two pages; figures are of the queries that show both, those for the site's name apart."""
+
+    queries: tuple[str, ...]
+    """The queries, those with the most impressions first."""
+    impressions: float
+    """Impressions a month of both pages."""
+    weaker: int
+    """Row of the page that gets less of these queries."""
+    overlap: float
+    """Share of the weaker page's clicks, else impressions, that it gets on them, 0 to 1."""
+    overlap_in: str
+    """``clicks`` or ``impressions``."""
+    turns: Turns
+    clicks: float
+    """Clicks a month of both pages, in the later span where two are compared."""
+    clicks_before: float
+    """The same in the span before; NaN where none are compared."""
+    position: float
+    """Mean position of the keeper."""
+    other_position: float
+    """Mean position of the other page."""
+    is_dated: bool
+
+
+@dataclass(frozen=True)
+class Rival:
+    """A page that competes with the keeper of its group."""
+
+    row: int
+    resemblance: float
+    """To the keeper; 0 below the least kept one."""
+    wording: tuple[str, ...]
+    """What the two say alike: ``title``, ``target phrase``; empty where only search shows it."""
+    contest: Contest | None
+
+    @property
+    def evidence(self) -> str:
+        """Strongest kind of evidence."""
+        return "search" if self.contest else "text" if self.resemblance else "wording"
+
+
+@dataclass(frozen=True)
+class Rivalry:
+    """A group of rivals."""
+
+    keeper: int
+    reason: str
+    """Why the keeper stays, in words that follow "because"."""
+    phrase: str
+    """What they compete for."""
+    rivals: tuple[Rival, ...]
+
+    @property
+    def rows(self) -> tuple[int, ...]:
+        """Rows of all pages, in URL order."""
+        return tuple(sorted((self.keeper, *(rival.row for rival in self.rivals))))
+
+    @property
+    def evidence(self) -> str:
+        """Strongest kind of evidence."""
+        return max((rival.evidence for rival in self.rivals), key=EVIDENCE.index)
+
+    @property
+    def related(self) -> Related:
+        """The group as the table tells it."""
+        return Related("rivals", self.rows, self.keeper, self.phrase, self.evidence, self.confidence)
+
+    @property
+    def confidence(self) -> str:
+        """How sure it is that they compete: by wording only low, with common text medium, by search data high."""
+        return CONFIDENCE[EVIDENCE.index(self.evidence)]
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What rivals are found on; sequences have one entry a page."""
+
+    site: Site
+    topics: Sequence[Topic]
+    kinds: PageKinds
+    series: Sequence[Series]
+    resemblance: Mapping[tuple[int, int], float]
+    """Of kept pairs of rows (a < b)."""
+    links: Collection[int]
+    """Links from main text, as source * n_pages + target."""
+    settled: Mapping[int, int]
+    """For pages in a group of copies, a number of the group."""
+    may_count: NDArray[np.bool_]
+    """Pages that can be rivals: indexable, no variants, no copies that go, no utility pages, no pages of a listing."""
+    target_of: Mapping[frozenset[str], int]
+    """Page that a person named for a phrase, by its stems."""
+
+
+def may_compete(site: Site, kinds: PageKinds, stays: NDArray[np.bool_], settings: Settings) -> NDArray[np.bool_]:
+    """Pages that can be rivals: that stay, are no utility pages, and no further pages of a listing."""
+    found = stays.copy()
+    for row in np.flatnonzero(stays).tolist():
+        found[row] = kinds.kind[row] not in ("", "utility") and not is_pagination(site.pages[row].url, settings.variants)
+    return found
+
+
+def related_series(series: Iterable[Series], in_copies: Collection[int]) -> list[Related]:
+    """Series as the table of groups tells them; a page that is a copy of another stands in that group."""
+    found = []
+    for one in series:
+        rows = tuple(sorted(set(one.slots) - set(in_copies)))
+        if len(rows) > 1:
+            found.append(Related("series", rows, -1, one.pattern, "wording", "high"))
+    return found
+
+
+def find_rivals(
+    ground: Ground, standing: Standing, shown: Shown | None, is_brand: NDArray[np.bool_], settings: Settings
+) -> list[Rivalry]:
+    """Groups of rivals, in the order of their first pages.
+
+    Parameters
+    ----------
+    shown : Shown, optional
+        Figures of each query and page; None without search data.
+    is_brand : ndarray of bool
+        For each query whether it asks for the site by its name.
+    """
+    finder = _Finder(ground, standing, shown, is_brand, settings)
+    alike = finder.alike_in_wording()
+    near: dict[int, set[int]] = defaultdict(set)
+    for a, b in [*alike, *finder.alike_in_search()]:
+        if finder.may_compete(a, b):
+            near[a].add(b)
+            near[b].add(a)
+    edges = sorted((a, b) for a in near for b in near[a] if a < b)
+    found = []
+    for component in components(len(ground.site.pages), edges):
+        found += finder.stars(component, near, alike)
+    return sorted(found, key=lambda rivalry: rivalry.rows)
+
+
+class _Finder:
+    def __init__(
+        self, ground: Ground, standing: Standing, shown: Shown | None, is_brand: NDArray[np.bool_], settings: Settings
+    ) -> None:
+        self.ground, self.standing, self.shown, self.is_brand, self.settings = ground, standing, shown, is_brand, settings
+        self.series_of = {row: number for number, series in enumerate(ground.series) for row in series.slots}
+        self.first = (
+            np.searchsorted(shown.row, np.arange(len(ground.site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
+        )
+
+    def alike_in_wording(self) -> dict[tuple[int, int], tuple[str, ...]]:
+        """Pairs of pages with one title or target phrase, and which of the two it is."""
+        found: dict[tuple[int, int], list[str]] = defaultdict(list)
+        of_title: Callable[[Topic], frozenset[str]] = lambda topic: topic.title_stems  # noqa: E731
+        of_phrase: Callable[[Topic], frozenset[str]] = lambda topic: topic.stems  # noqa: E731
+        for name, stems_of in (("title", of_title), ("target phrase", of_phrase)):
+            by_stems: dict[tuple[str, frozenset[str]], list[int]] = defaultdict(list)
+            for row in np.flatnonzero(self.ground.may_count).tolist():
+                said = stems_of(self.ground.topics[row])
+                if len(said) >= _LEAST_STEMS:
+                    by_stems[self.ground.site.pages[row].language, said].append(row)
+            for rows in by_stems.values():
+                if 1 < len(rows) <= _MOST_ALIKE:
+                    for pair in combinations(rows, 2):
+                        found[pair].append(name)
+        return {pair: tuple(names) for pair, names in found.items()}
+
+    def alike_in_search(self) -> Iterable[tuple[int, int]]:
+        """Pairs of pages that search shows for one query."""
+        if self.shown is None:
+            return []
+        pairs = contending_pairs(self.shown, self.is_brand)
+        counts = self.ground.may_count
+        kept = pairs[
+            (pairs["impressions"] >= self.settings.rivals.minimum_impressions)
+            & counts[pairs["a"].to_numpy(np.int64)]
+            & counts[pairs["b"].to_numpy(np.int64)]
+        ]
+        return zip(kept["a"].tolist(), kept["b"].tolist(), strict=True)
+
+    def may_compete(self, a: int, b: int) -> bool:
+        """Whether nothing else tells two pages apart."""
+        ground = self.ground
+        one, other = ground.site.pages[a], ground.site.pages[b]
+        if one.language != other.language or (a in self.series_of and self.series_of[a] == self.series_of.get(b)):
+            return False
+        if a in ground.settled and ground.settled[a] == ground.settled.get(b):
+            return False
+        if other.url in {url for _, url in one.alternates} or one.url in {url for _, url in other.alternates}:
+            return False
+        return not any(self._lists(parent, item) for parent, item in ((a, b), (b, a)))
+
+    def _lists(self, parent: int, item: int) -> bool:
+        """Whether a page is the listing that another page stands on."""
+        ground = self.ground
+        if ground.kinds.kind[parent] not in ("listing", "home"):
+            return False
+        key = parent * len(ground.site.pages) + item
+        folder = ground.site.pages[parent].url.partition("?")[0]
+        is_below = folder.endswith("/") and ground.site.pages[item].url.startswith(folder)
+        return key in ground.links and (is_below or ground.kinds.kind[parent] == "listing")
+
+    def stars(
+        self, component: Sequence[int], near: Mapping[int, set[int]], alike: Mapping[tuple[int, int], tuple[str, ...]]
+    ) -> list[Rivalry]:
+        """Groups around keepers: no page is put with one that it does not compete with."""
+        found = []
+        rest = set(component)
+        while len(rest) > 1:
+            keeper, reason = self._keeper(sorted(rest))
+            members = sorted(near[keeper] & rest)
+            rest -= {keeper, *members}
+            rivals = tuple(filter(None, (self._rival(keeper, row, alike) for row in members)))
+            if rivals:
+                found.append(Rivalry(keeper, reason, self._phrase(keeper, rivals), rivals))
+        return found
+
+    def _keeper(self, rows: Sequence[int]) -> tuple[int, str]:
+        named = [row for phrase, row in self.ground.target_of.items() if row in rows]
+        if named:
+            return min(named), "it is the page meant for this phrase"
+        return choose_keeper(self.ground.site, rows, self.standing, self.settings.variants, are_variants=False)
+
+    def _rival(self, keeper: int, row: int, alike: Mapping[tuple[int, int], tuple[str, ...]]) -> Rival | None:
+        pair = (min(keeper, row), max(keeper, row))
+        contest = self.contest(keeper, row)
+        wording = alike.get(pair, ())
+        if contest is None and (not wording or (self._is_shown(keeper) and self._is_shown(row))):
+            return None
+        return Rival(row, self.ground.resemblance.get(pair, 0.0), wording, contest)
+
+    def _is_shown(self, row: int) -> bool:
+        return bool(self.standing.impressions[row] >= self.settings.rivals.minimum_impressions)
+
+    def contest(self, keeper: int, row: int) -> Contest | None:
+        """What search shows of two pages; None if it does not show them for one query, or one of them only in passing."""
+        shown, demand = self.shown, self.standing.demand
+        if shown is None or demand is None:
+            return None
+        here, there = (slice(self.first[page], self.first[page + 1]) for page in (keeper, row))
+        a = np.flatnonzero(shown.is_real[here] & ~self.is_brand[shown.query[here]]) + here.start
+        b = np.flatnonzero(shown.is_real[there] & ~self.is_brand[shown.query[there]]) + there.start
+        common = np.intersect1d(shown.query[a], shown.query[b])
+        a, b = a[np.isin(shown.query[a], common)], b[np.isin(shown.query[b], common)]
+        by_query = shown.impressions[a] + shown.impressions[b]  # both in order of the query
+        impressions = float(by_query.sum())
+        if impressions < self.settings.rivals.minimum_impressions:
+            return None
+        position, other = (float(np.average(shown.position[at], weights=shown.impressions[at])) for at in (a, b))
+        shares = [float(shown.impressions[at].sum()) / impressions for at in (a, b)]
+        leader_position = position if shares[0] >= shares[1] else other
+        if min(shares) < self.settings.rivals.trivial_share and leader_position <= 2:
+            return None
+        weaker, part, at = (row, there, b) if shown.clicks[b].sum() <= shown.clicks[a].sum() else (keeper, here, a)
+        overlap, unit = self._overlap(shown, part, at)
+        rows = demand.of([keeper, row])
+        return Contest(
+            queries=tuple(demand.queries[code] for code in common[np.lexsort((common, -by_query))].tolist()),
+            impressions=impressions,
+            weaker=weaker,
+            overlap=overlap,
+            overlap_in=unit,
+            turns=turns(rows, common.tolist()),
+            clicks=_clicks(demand, [keeper, row], common, is_before=False),
+            clicks_before=_clicks(demand, [keeper, row], common, is_before=True),
+            position=position,
+            other_position=other,
+            is_dated=demand.is_dated,
+        )
+
+    def _overlap(self, shown: Shown, page: slice, at: NDArray[np.int64]) -> tuple[float, str]:
+        own = ~self.is_brand[shown.query[page]]
+        clicks = float(shown.clicks[page][own].sum())
+        if clicks > 0:
+            return float(shown.clicks[at].sum()) / clicks, "clicks"
+        impressions = float(shown.impressions[page][own].sum())
+        return (float(shown.impressions[at].sum()) / impressions if impressions else 0.0), "impressions"
+
+    def _phrase(self, keeper: int, rivals: Sequence[Rival]) -> str:
+        asked = [rival.contest for rival in rivals if rival.contest]
+        if asked:
+            return max(asked, key=lambda contest: contest.impressions).queries[0]
+        return self.ground.topics[keeper].phrase
+
+
+def _clicks(demand: Demand, pages: Collection[int], queries: NDArray[np.int64], *, is_before: bool) -> float:
+    """Clicks a month of some pages on some queries, in the span now or before."""
+    if demand.spans is None and is_before:
+        return float("nan")
+    total = 0.0
+    for page in pages:
+        part = slice(demand.first[page], demand.first[page + 1])
+        mask = np.isin(demand.query_codes[part], queries)
+        if demand.spans is not None:
+            mask &= (demand.was_before if is_before else demand.is_now)[part]
+        total += float(demand.rows["clicks"].to_numpy()[part][mask].sum())
+    return total / (demand.spans.months if demand.spans else demand.months)

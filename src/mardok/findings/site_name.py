@@ -1,0 +1,152 @@
+"""Whether the site's name is itself a phrase that the site wants to rank for.
+
+In:  the site's names, what pages promise, what searchers ask for.
+Out: for each name that carries a wanted phrase: the phrase, the pages whose titles repeat it, what search shows for it.
+
+Every title then promises the phrase, and pages compete for it that are about something else.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from mardok.compare.contention import Shown, Turns, turns
+from mardok.compare.demand import Demand
+from mardok.compare.titles import Titles, distinctive_words
+from mardok.compare.topics import Topic, Wording
+from mardok.settings import Settings
+from mardok.text.site import Site
+from mardok.text.stems import joined
+from mardok.text.words import words
+
+_LEAST_STEMS = 2
+
+
+@dataclass(frozen=True)
+class NamePhrase:
+    """A wanted phrase in a name of the site."""
+
+    name: str
+    phrase: str
+    rows: tuple[int, ...]
+    """Pages whose titles carry the name, the home page left out."""
+    home: int
+    """Row of the home page; -1 if it was not read."""
+    promised_by: int
+    """A page whose target phrase it is; -1 if there is none."""
+    queries: tuple[str, ...]
+    """Queries that ask for it, the site's name apart."""
+    impressions: float
+    """Impressions a month of these."""
+    shown: tuple[int, ...]
+    """Pages with a real part in them, the most impressions first."""
+    turns: Turns | None
+    clicks: float
+    clicks_before: float
+    """Clicks a month on them, now and in the span before; NaN where none are compared."""
+
+
+def name_phrases(
+    site: Site,
+    titles: Titles,
+    topics: Sequence[Topic],
+    wording: Wording,
+    counts: Collection[int],
+    demand: Demand | None,
+    shown: Shown | None,
+    home: int,
+    settings: Settings,
+) -> list[NamePhrase]:
+    """Wanted phrases in the names of the site, the longest of each name.
+
+    Parameters
+    ----------
+    counts : collection of int
+        Indexable pages that are no variants.
+    home : int
+        Row of the home page, -1 if it was not read.
+    """
+    found = []
+    for name in titles.all_names:
+        rows = tuple(row for row in sorted(counts) if name in titles.site[row] and row != home)
+        languages = Counter(site.pages[row].language for row in rows)
+        if not rows:
+            continue
+        language = min(languages, key=lambda code: (-languages[code], code))
+        apart = distinctive_words(name, titles.own)
+        phrase = _wanted(name, apart, language, rows, topics, wording, demand, shown, home, settings)
+        if phrase is not None:
+            found.append(phrase)
+    return found
+
+
+def _wanted(
+    name: str,
+    apart: Collection[str],
+    language: str,
+    rows: tuple[int, ...],
+    topics: Sequence[Topic],
+    wording: Wording,
+    demand: Demand | None,
+    shown: Shown | None,
+    home: int,
+    settings: Settings,
+) -> NamePhrase | None:
+    said = words(name)
+    promised = {topics[row].stems: row for row in (*reversed(rows), *([home] if home >= 0 else []))}
+    for size in range(len(said), _LEAST_STEMS - 1, -1):
+        for first in range(len(said) - size + 1):
+            run = said[first : first + size]
+            stems = wording.telling(" ".join(run), language)
+            if len(stems) < _LEAST_STEMS or set(run) & set(apart):  # who says these words means the site
+                continue
+            codes = _asking(stems, run, language, wording, demand) if demand is not None else []
+            found = _phrase(name, joined(run), rows, home, promised.get(stems, -1), codes, demand, shown, settings)
+            if found.impressions >= settings.rivals.minimum_impressions or found.promised_by >= 0:
+                return found
+    return None
+
+
+def _asking(stems: frozenset[str], run: Sequence[str], language: str, wording: Wording, demand: Demand) -> list[int]:
+    """Codes of the queries that say just these stems."""
+    begins = tuple(word[:3] for word in run)
+    near = [
+        code
+        for code, query in enumerate(demand.queries)
+        if not demand.is_brand[code] and any(begin in query for begin in begins)
+    ]
+    wording.learn({language: {demand.queries[code] for code in near}})
+    return [code for code in near if wording.telling(demand.queries[code], language) == stems]
+
+
+def _phrase(
+    name: str,
+    phrase: str,
+    rows: tuple[int, ...],
+    home: int,
+    promised_by: int,
+    codes: Sequence[int],
+    demand: Demand | None,
+    shown: Shown | None,
+    settings: Settings,
+) -> NamePhrase:
+    if demand is None or shown is None or not codes:
+        return NamePhrase(name, phrase, rows, home, promised_by, (), 0.0, (), None, 0.0, float("nan"))
+    at = np.flatnonzero(np.isin(shown.query, codes))
+    real = at[shown.is_real[at] & (shown.impressions[at] >= settings.rivals.minimum_impressions)]
+    by_page = {row: float(shown.impressions[real][shown.row[real] == row].sum()) for row in set(shown.row[real].tolist())}
+    pages = tuple(sorted(by_page, key=lambda row: (-by_page[row], row)))
+    mask = np.isin(demand.query_codes, codes)
+    clicks = demand.rows["clicks"].to_numpy()
+    spans = demand.spans
+    now = float(clicks[mask & demand.is_now].sum()) / spans.months if spans else float(clicks[mask].sum()) / demand.months
+    before = float(clicks[mask & demand.was_before].sum()) / spans.months if spans else float("nan")
+    return NamePhrase(
+        name, phrase, rows, home, promised_by,
+        tuple(demand.queries[code] for code in codes), float(shown.impressions[at].sum()), pages,
+        turns(demand.of(pages), codes) if len(pages) > 1 else None, now, before,
+    )  # fmt: skip

@@ -1,0 +1,193 @@
+"""Pages that say too little of their own, and those of which only it looks so.
+
+In:  own words, kinds, what search shows of each page, the nearest other pages.
+Out: for each page whether it is thin and why, and what follows.
+
+Thin is asked of pages that count and that stay: of variants and copies their keepers. It goes by own words, so a page that
+is long through boilerplate only is thin. Utility pages, tools and media do their task in few words. A listing is what it
+lists, unless searchers are shown it and it holds nothing else.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.contention import Shown
+from mardok.findings.keeper import Standing
+from mardok.findings.kinds import PageKinds
+from mardok.settings import Settings, Thin
+from mardok.text.site import Site
+from mardok.urls import is_pagination, matches
+
+_EXEMPT = {"utility": "a utility page does its task in few words", "tool": "a tool does its task in few words",
+           "media": "its pictures or sound are what it is for"}  # fmt: skip
+_FEW_ITEMS = 2
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What is to be said of one page."""
+
+    is_thin: bool
+    reason: str
+    """Why it is thin, or why it is not although its words are few."""
+    outcome: str = ""
+    """What follows: ``expand``, ``merge``, ``noindex``, ``fine`` or ``wait``; ``""`` for a page that is not thin."""
+    queries: tuple[int, ...] = ()
+    """Codes of the queries it is shown for, the most impressions first."""
+    position: float = float("nan")
+    """Mean position over them."""
+    relative: int = -1
+    """Row of the page it could be merged into."""
+    resemblance: float = 0.0
+    """To that page; its containment in it if that is greater."""
+
+
+@dataclass(frozen=True)
+class Relatives:
+    """For each page the other page it stands nearest to; arrays of shape (n_pages,)."""
+
+    row: NDArray[np.int64]
+    """-1 where there is none."""
+    share: NDArray[np.float64]
+    """Resemblance, or the containment in it if that is greater."""
+
+
+def thin_pages(
+    site: Site,
+    kinds: PageKinds,
+    own_words: NDArray[np.int64],
+    is_asked: NDArray[np.bool_],
+    relatives: Relatives,
+    standing: Standing,
+    shown: Shown | None,
+    months: float,
+    settings: Settings,
+) -> list[Verdict | None]:
+    """A verdict for each page that is asked; None for the others.
+
+    Parameters
+    ----------
+    is_asked : ndarray of bool, shape (n_pages,)
+        Indexable pages that are no variants and do not go into a copy.
+    months : float
+        Months of search data; 0 without.
+    """
+    first = np.searchsorted(shown.row, np.arange(len(site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
+    found: list[Verdict | None] = [None] * len(site.pages)
+    for row in np.flatnonzero(is_asked).tolist():
+        if is_pagination(site.pages[row].url, settings.variants) or not kinds.kind[row]:
+            continue
+        asked = (
+            _Asked.of(shown, slice(first[row], first[row + 1]), settings.thin)
+            if shown is not None
+            else _Asked((), np.nan, 0.0)
+        )
+        found[row] = _verdict(site, row, kinds, int(own_words[row]), asked, relatives, standing, months, settings)
+    return found
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """How searchers are shown a page."""
+
+    queries: tuple[int, ...]
+    position: float
+    impressions: float
+
+    @staticmethod
+    def of(shown: Shown, part: slice, settings: Thin) -> _Asked:
+        kept = np.flatnonzero(shown.position[part] <= settings.last_position) + part.start
+        impressions = float(shown.impressions[kept].sum())
+        if impressions <= 0:
+            return _Asked((), float("nan"), 0.0)
+        order = kept[np.lexsort((shown.query[kept], -shown.impressions[kept]))]
+        position = float(np.average(shown.position[kept], weights=shown.impressions[kept]))
+        return _Asked(tuple(shown.query[order].tolist()), position, impressions)
+
+
+def _verdict(
+    site: Site,
+    row: int,
+    kinds: PageKinds,
+    own: int,
+    asked: _Asked,
+    relatives: Relatives,
+    standing: Standing,
+    months: float,
+    settings: Settings,
+) -> Verdict:
+    rules, kind, page = settings.thin, kinds.kind[row], site.pages[row]
+    n_words = int(site.corpus.n_words[row])
+    if kind in _EXEMPT:
+        return Verdict(False, _EXEMPT[kind])
+    least = int(getattr(rules, kind))
+    if own >= least:
+        return Verdict(False, "")
+    if matches(page.url, settings.plan.leave):
+        return Verdict(False, "an exception (plan.leave)")
+    few = f"{own} own words of {n_words}, fewer than {least} for {_with_article(kind)}"
+    is_wanted = asked.impressions >= rules.minimum_impressions
+    if kind == "listing":
+        if not is_wanted:
+            if _is_small_tag(row, kinds) and months and not standing.clicks[row]:
+                return Verdict(True, f"{_pages(int(kinds.n_items[row]))} listed, no other text, no clicks", "noindex")
+            return Verdict(False, "a listing is what it lists, and hardly anybody searches for it")
+        few = f"shown for queries, but only {own} of its {n_words} words are its own beside what it lists"
+    position = round(asked.position, 1) if is_wanted else np.nan
+    if position < (rules.expand_position if kind != "listing" else rules.good_position):
+        return Verdict(
+            True, f"{few}; it stands at position {asked.position:.1f} nevertheless", "fine", asked.queries, asked.position
+        )
+    if is_wanted:
+        return Verdict(True, few, "expand", asked.queries, asked.position)
+    relative = int(relatives.row[row])
+    if relative >= 0 and kind != "home":
+        return Verdict(True, few, "merge", relative=relative, resemblance=float(relatives.share[row]))
+    if months >= rules.months and not standing.clicks[row] and kind not in ("home", "product"):
+        return Verdict(True, f"{few}; no clicks in {months:.0f} months", "noindex")
+    return Verdict(True, few, "wait")
+
+
+def _pages(n: int) -> str:
+    return "1 page is" if n == 1 else f"{n} pages are"
+
+
+def _is_small_tag(row: int, kinds: PageKinds) -> bool:
+    return kinds.reason[row].startswith("its address (") and 0 < kinds.n_items[row] <= _FEW_ITEMS
+
+
+def _with_article(kind: str) -> str:
+    return f"an {kind}" if kind == "article" else f"a {kind}" + (" page" if kind in ("home", "product") else "")
+
+
+def nearest_relatives(
+    pairs: Sequence[tuple[int, int, float, float, float]],
+    stays: NDArray[np.bool_],
+    are_of_one_matter: Callable[[int, int], bool],
+) -> Relatives:
+    """For each page the page that stays, of one matter with it, that it resembles or is contained in most.
+
+    Parameters
+    ----------
+    pairs : sequence of (a, b, resemblance, a_in_b, b_in_a)
+        Kept pairs of rows.
+    stays : ndarray of bool, shape (n_pages,)
+        Pages that others may be merged into.
+    are_of_one_matter : callable
+        Whether two pages promise the same: pasted text makes pages alike that are about different things.
+    """
+    row = np.full(len(stays), -1, np.int64)
+    share = np.zeros(len(stays))
+    for a, b, resemblance, a_in_b, b_in_a in pairs:
+        if not are_of_one_matter(a, b):
+            continue
+        for one, other, contained in ((a, b, a_in_b), (b, a, b_in_a)):
+            value = max(resemblance, contained)
+            if stays[other] and (value > share[one] or (value == share[one] and 0 <= other < row[one])):
+                row[one], share[one] = other, value
+    return Relatives(row, share)

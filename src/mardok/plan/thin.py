@@ -1,0 +1,185 @@
+"""What to do about pages that say too little of their own.
+
+In:  verdicts on pages.
+Out: proposals: one for each page to be expanded or merged, one for all that are to be taken out of the index or left.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
+
+from mardok.findings.groups import group_id
+from mardok.findings.keeper import Standing
+from mardok.findings.thin import Verdict
+from mardok.plan.effort import effort_hours
+from mardok.plan.gain import reach_gain
+from mardok.plan.moves import Move
+from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.wording import count, listed, path_of, percent
+from mardok.plan.workbench import Workbench, gain_basis
+from mardok.settings import Settings
+from mardok.text.site import Site
+from mardok.urls import is_home
+
+_NAMED_QUERIES = 5
+
+
+@dataclass(frozen=True)
+class ThinDraft:
+    """What to do about one thin page."""
+
+    row: int
+    verdict: Verdict
+    moved: tuple[Move, ...] = ()
+
+
+def thin_drafts(
+    site: Site,
+    verdicts: Sequence[Verdict | None],
+    standing: Standing,
+    kept: Collection[int],
+    moved: Collection[int],
+    settings: Settings,
+) -> list[ThinDraft]:
+    """What to do about each thin page that nothing else is done about.
+
+    Parameters
+    ----------
+    kept : collection of int
+        Pages that stay for another reason: they are neither merged nor taken out of the index.
+    moved : collection of int
+        Pages that go or are rewritten anyway.
+    """
+    drafts = []
+    for row, verdict in enumerate(verdicts):
+        if verdict is None or not verdict.is_thin or row in moved:
+            continue
+        goes = verdict.outcome in ("merge", "noindex")
+        if goes and (row in kept or is_home(site.pages[row].url, settings.variants)):
+            verdict = replace(verdict, outcome="wait", relative=-1)
+        if verdict.outcome == "merge" and (verdict.relative in moved or not standing.is_indexable[verdict.relative]):
+            verdict = replace(verdict, outcome="wait", relative=-1)
+        drafts.append(ThinDraft(row, verdict))
+    # Of two thin pages that are each other's nearest only one goes, and none goes onto one that is taken out of the index.
+    gone = {draft.row for draft in drafts if draft.verdict.outcome == "noindex"}
+    targets: set[int] = set()
+    found = []
+    for draft in drafts:
+        if draft.verdict.outcome == "merge":
+            if draft.row in targets or draft.verdict.relative in gone:
+                draft = ThinDraft(draft.row, replace(draft.verdict, outcome="wait", relative=-1))
+            else:
+                targets.add(draft.verdict.relative)
+                gone.add(draft.row)
+                draft = replace(draft, moved=(Move(draft.row, "redirect", draft.verdict.relative),))
+        found.append(draft)
+    return found
+
+
+def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: bool) -> list[Proposal]:
+    """Drafts written out, in no particular order."""
+    by_outcome: dict[str, list[ThinDraft]] = defaultdict(list)
+    for draft in drafts:
+        by_outcome[draft.verdict.outcome].append(draft)
+    found = [_expand(draft, bench) for draft in by_outcome["expand"]]
+    found += [_merge(draft, bench) for draft in by_outcome["merge"]]
+    if by_outcome["noindex"]:
+        found.append(_noindex(by_outcome["noindex"], bench))
+    found += [_leave(by_outcome[outcome], outcome, bench, is_whole) for outcome in ("fine", "wait") if by_outcome[outcome]]
+    return found
+
+
+def _expand(draft: ThinDraft, bench: Workbench) -> Proposal:
+    verdict, url, demand = draft.verdict, bench.url(draft.row), bench.standing.demand
+    assert demand is not None  # only searched pages are expanded
+    assert bench.curve is not None
+    queries = [demand.queries[code] for code in verdict.queries]
+    named = listed([f"'{query}'" for query in queries], most=_NAMED_QUERIES)
+    gain = reach_gain(demand, bench.curve, draft.row, verdict.queries, bench.settings.thin.good_position)
+    steps = (Step(url, "expand", detail=f"answer what is asked: {named}; at mean position {verdict.position:.1f} today"),)
+    return Proposal(
+        id=group_id("thin", [url]), action="expand", owner="writer", keeper=url, urls=(url,), gain=gain,
+        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence="medium", evidence="search",
+        summary=f"Expand {path_of(url)}: it is asked for and says little",
+        why=(
+            f"{_sentence(verdict.reason)} Search shows it {gain.impressions:,.0f} times a month for "
+            f"{count(len(queries), 'query', 'queries')} ({named}), at mean position {verdict.position:.1f}. The upper "
+            f"figure is what position {bench.settings.thin.good_position:g} would bring."
+        ),
+        unless="another page is meant for these queries; then link to that one, and leave this",
+        steps=steps,
+        basis={"position": round(verdict.position, 1), "queries_named": queries[:10], **gain_basis(gain)},
+    )  # fmt: skip
+
+
+def _merge(draft: ThinDraft, bench: Workbench) -> Proposal:
+    verdict, row = draft.verdict, draft.row
+    target = bench.moves.end_of(row)
+    url, kept = bench.url(row), bench.url(target)
+    steps = [Step(kept, "leave", detail="keeper: says what this page says, and more"), *bench.unique_text(row, target)]
+    steps += bench.moving(row, "thin, near this page")
+    gain = bench.gain([row, target], [row])
+    urls = tuple(sorted([url, kept]))
+    return Proposal(
+        id=group_id("thin", urls), action="merge", owner="editor", keeper=kept, urls=urls, gain=gain,
+        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence="medium", evidence="text",
+        summary=f"Merge thin {path_of(url)} into {path_of(kept)}",
+        why=(
+            f"{_sentence(verdict.reason)} {_hardly_searched(bench)} it, and {percent(verdict.resemblance)} of its wording "
+            f"is that of {path_of(kept)}.{bench.figures(gain, 1)}"
+        ),
+        unless="it does a task of its own; then name it in the settings (kinds.utility, plan.leave)",
+        steps=tuple(steps), basis={"nearest": round(verdict.resemblance, 6), **gain_basis(gain)},
+    )  # fmt: skip
+
+
+def _noindex(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
+    urls = tuple(sorted(bench.url(draft.row) for draft in drafts))
+    steps = [Step(bench.url(draft.row), "noindex", detail=draft.verdict.reason) for draft in drafts]
+    n = count(len(urls), "page")
+    what = path_of(urls[0]) if len(urls) == 1 else n
+    return Proposal(
+        id=group_id("thin", urls), action="noindex", owner="developer", keeper="", urls=urls,
+        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        confidence="medium", evidence="search",
+        summary=f"Take {what} out of the index: of use to visitors, not to searchers",
+        why=f"{_sentence(drafts[0].verdict.reason)} {_others(drafts)}Visitors may still need them. No evidence of a gain.",
+        unless="they are to grow; then leave them until they hold more",
+        steps=tuple(steps), basis={"reasons": {bench.url(draft.row): draft.verdict.reason for draft in drafts}},
+    )  # fmt: skip
+
+
+def _leave(drafts: Sequence[ThinDraft], outcome: str, bench: Workbench, is_whole: bool) -> Proposal:
+    urls = tuple(sorted(bench.url(draft.row) for draft in drafts))
+    what = path_of(urls[0]) if len(urls) == 1 else count(len(urls), "thin page")
+    is_fine = outcome == "fine"
+    known = "Searchers are hardly shown them" if bench.standing.demand is not None else "There is no search data"
+    part = "" if is_whole else " The site was not read whole."
+    later = f"{bench.settings.thin.months:g} months of search data show no clicks; then take them out of the index"
+    return Proposal(
+        id=group_id(f"thin {outcome}", urls), action="leave", owner="editor", keeper="", urls=urls,
+        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours([], bench.settings.plan.effort), confidence="medium",
+        evidence="search" if is_fine else "text",
+        summary=f"Leave {what}: " + ("few words, and well placed" if is_fine else "too little is known to act"),
+        why=f"{_sentence(drafts[0].verdict.reason)} {_others(drafts)}" + (
+            "What works is not touched." if is_fine
+            else f"{known}, and no page stands near.{part} No evidence of a gain."
+        ),
+        unless="they lose their places; then expand them" if is_fine else later,
+        steps=tuple(Step(bench.url(draft.row), "leave", detail=draft.verdict.reason) for draft in drafts),
+        basis={"reasons": {bench.url(draft.row): draft.verdict.reason for draft in drafts}},
+    )  # fmt: skip
+
+
+def _sentence(reason: str) -> str:
+    return f"{reason[0].upper()}{reason[1:]}."
+
+
+def _others(drafts: Sequence[ThinDraft]) -> str:
+    return f"So it is, each with its own figures, with {count(len(drafts) - 1, 'page')} more. " if len(drafts) > 1 else ""
+
+
+def _hardly_searched(bench: Workbench) -> str:
+    return "There is no search data for" if bench.standing.demand is None else "Searchers are hardly shown"

@@ -1,0 +1,93 @@
+"""All proposals of a plan, their moves settled together.
+
+In:  what was found: groups, rivals, thin pages, pasted texts, the site's name.
+Out: proposals in no particular order.
+
+Groups of variants and copies come first, then rivals, then thin pages: a page that one of them moves, or that others are
+moved onto, is not moved by a later one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.destinations import Destination
+from mardok.compare.mentions import Unlinked
+from mardok.findings.groups import Group
+from mardok.findings.keeper import Standing
+from mardok.findings.kinds import PageKinds
+from mardok.findings.rivals import Rivalry
+from mardok.findings.site_name import NamePhrase
+from mardok.findings.thin import Verdict
+from mardok.findings.wording import CarriedText
+from mardok.plan.gain import click_curve
+from mardok.plan.moves import Moves
+from mardok.plan.proposal import Proposal
+from mardok.plan.proposals import group_drafts, group_proposals
+from mardok.plan.rivals import rival_drafts, rival_proposals
+from mardok.plan.site_name import site_name_proposals
+from mardok.plan.thin import thin_drafts, thin_proposals
+from mardok.plan.trim import trim_proposals
+from mardok.plan.workbench import Workbench
+from mardok.settings import Settings
+from mardok.text.site import Site
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a plan is made of."""
+
+    groups: Sequence[Group]
+    """Of variants and copies."""
+    rivalries: Sequence[Rivalry]
+    verdicts: Sequence[Verdict | None]
+    """Whether pages are thin, one entry a page."""
+    texts: Sequence[CarriedText]
+    """Boilerplate."""
+    names: Sequence[NamePhrase]
+    """Wanted phrases in the site's name."""
+    kinds: PageKinds
+    mentions: Mapping[int, Sequence[Unlinked]]
+    """For keepers the pages that mention what they are about and do not link to them."""
+    compared: NDArray[np.int64]
+    """Rows of the pages that were compared."""
+    is_whole: bool
+    """Whether the whole site was read."""
+
+
+def make_plan(
+    site: Site, ways: Sequence[Destination], found: Found, standing: Standing, settings: Settings
+) -> list[Proposal]:
+    """All proposals."""
+    groups = group_drafts(site, ways, found.groups, standing, settings)
+    moved = {move.row for draft in groups for move in draft.moved}
+    kept = {draft.group.keeper for draft in groups if draft.group.kind == "copies"}
+    rivals = rival_drafts(site, found.rivalries, found.kinds, kept, moved, settings)
+    moved |= {move.row for draft in rivals for move in draft.moved}
+    kept |= {row for rivalry in found.rivalries for row in rivalry.rows} | {draft.group.keeper for draft in groups}
+    in_copies = {row for draft in groups if draft.group.kind == "copies" for row in draft.group.rows}
+    thin = thin_drafts(site, found.verdicts, standing, kept, moved | in_copies, settings)
+    goes = [draft.moved for drafts in (groups, rivals, thin) for draft in drafts]
+    moves = Moves(site, ways, [move for moved_by_one in goes for move in moved_by_one])
+    demand = standing.demand
+    curve = click_curve(demand.rows) if demand is not None else None
+    bench = Workbench(site, standing, curve, found.mentions, settings, moves)
+    may_trim = np.isin(np.arange(len(site.pages)), found.compared)
+    may_trim[[row for group in found.groups for row in group.rows]] = False
+    may_trim[sorted(moved | {draft.row for draft in thin if draft.verdict.outcome in ("expand", "merge", "noindex")})] = (
+        False
+    )
+    trims = trim_proposals(site, found.texts, may_trim, settings)
+    # A page that is short without what is pasted into it is trimmed, not left.
+    trimmed = {site.row_of[url] for proposal in trims for url in proposal.urls}
+    return [
+        *group_proposals(groups, bench),
+        *rival_proposals(rivals, bench),
+        *thin_proposals([draft for draft in thin if draft.row not in trimmed], bench, is_whole=found.is_whole),
+        *trims,
+        *site_name_proposals(found.names, bench),
+    ]

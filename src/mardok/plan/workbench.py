@@ -1,0 +1,110 @@
+"""What every kind of proposal is written with: addresses, gains, moves, links, texts.
+
+In:  the site, what stands for its pages, all moves of the plan.
+Out: steps and figures of single pages.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from mardok.compare.difference import LINE_BREAK, difference
+from mardok.compare.mentions import Unlinked
+from mardok.findings.keeper import Standing
+from mardok.plan.gain import ClickCurve, gain_in_clicks
+from mardok.plan.moves import Moves
+from mardok.plan.proposal import Gain, Step
+from mardok.plan.wording import clipped, count, percent
+from mardok.settings import Settings
+from mardok.text.site import Site
+from mardok.text.words import words
+
+_LEAST_UNIQUE_WORDS = 5
+"""Words that a member has and its keeper has not, from which they are worth moving."""
+
+
+@dataclass(frozen=True)
+class Workbench:
+    """What proposals are written with."""
+
+    site: Site
+    standing: Standing
+    curve: ClickCurve | None
+    """The site's click-through rate by position; None without search data."""
+    mentions: Mapping[int, Sequence[Unlinked]]
+    """For keepers the pages that mention what they are about and do not link to them."""
+    settings: Settings
+    moves: Moves
+
+    def url(self, row: int) -> str:
+        """Address of a page."""
+        return self.site.pages[row].url
+
+    def gain(self, rows: Iterable[int], moved: Sequence[int]) -> Gain:
+        """Clicks where search data tells of any, else the link weight that moved pages hand on."""
+        if self.standing.demand is not None and self.curve is not None:
+            gain = gain_in_clicks(self.standing.demand, self.curve, set(rows), set(moved))
+            if gain.is_evident:
+                return gain
+        weight = float(self.standing.link_weight[list(moved)].sum()) if moved else 0.0
+        return Gain(weight, weight, "link weight")
+
+    def moving(self, row: int, detail: str) -> list[Step]:
+        """The move itself with what must follow it; pages that stay reachable keep the links they have."""
+        move = self.moves.move_step(row, detail)
+        relinks = self.moves.relink_steps(row) if move.step == "redirect" else []
+        return [move, *self.moves.pointer_steps(row), *relinks]
+
+    def mention_steps(self, keeper: int, rows: Collection[int]) -> list[Step]:
+        """Pages that mention what the keeper is about, of those that stay, to get a link to it."""
+        if self.moves.is_moved(keeper):
+            return []
+        found = [at for at in self.mentions.get(keeper, ()) if not self.moves.is_moved(at.page)]
+        found.sort(key=lambda at: (-self.standing.link_weight[at.page], at.page))
+        return [
+            Step(self.url(at.page), "relink", self.url(keeper), f"mentions {at.anchor!r} without a link: {at.sentence}")
+            for at in found[: self.settings.plan.mentions]
+            if at.page not in rows
+        ]
+
+    def unique_text(self, row: int, keeper: int) -> list[Step]:
+        """What a page says that its keeper does not, if that is worth moving."""
+        if self.site.text_hashes[row] == self.site.text_hashes[keeper]:
+            return []
+        unique = [
+            " ".join(piece for piece in run.b if piece != LINE_BREAK)
+            for run in difference(self.site.main_text(keeper), self.site.main_text(row))
+            if not run.is_same
+        ]
+        unique = [text for text in unique if text]
+        n_words = sum(len(words(text)) for text in unique)
+        if n_words < _LEAST_UNIQUE_WORDS:
+            return []
+        quoted = clipped(" [...] ".join(sorted(unique, key=lambda text: -len(text))))
+        detail = f"{n_words} words that the keeper does not have, move what is worth it: {quoted}"
+        return [Step(self.url(row), "move_text", self.url(keeper), detail)]
+
+    def figures(self, gain: Gain, n_moved: int) -> str:
+        """What a gain rests on, as sentences with a space before them."""
+        if gain.unit == "link weight":
+            if not gain.is_evident:
+                return " No evidence of a gain: neither search data nor link weight."
+            holds = "It holds" if n_moved == 1 else "Together they hold"
+            return f" {holds} {percent(gain.low)} of the site's link weight, which the keeper gets."
+        text = ""
+        if gain.n_queries:
+            text = (
+                f" Search shows two or more of the pages for {count(gain.n_queries, 'query', 'queries')} "
+                f"({gain.impressions:,.0f} impressions a month)."
+            )
+        if gain.at_risk:
+            text += f" {gain.at_risk:.1f} clicks a month come from queries for which only a page that moves is shown."
+        if gain.low < 0:
+            text += f" In the worst case {-gain.low:.1f} clicks a month are lost."
+        return text
+
+
+def gain_basis(gain: Gain) -> dict[str, object]:
+    """What a gain rests on, as figures."""
+    return {"queries": gain.n_queries, "impressions": round(gain.impressions, 1)} if gain.n_queries else {}
