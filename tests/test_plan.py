@@ -15,7 +15,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 import mardok
-from mardok.compare.demand import Demand
+from mardok.compare.demand import Demand, SearchRows
 from mardok.errors import UnsafePlanError
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
@@ -187,13 +187,13 @@ def test_an_unsafe_plan_is_refused(plan: list[Proposal], offence: str) -> None:
 def demand_of(rows: list[tuple[str, int, int, int, float, int]]) -> Demand:
     frame = pd.DataFrame(rows, columns=["query", "row", "clicks", "impressions", "position", "week"])
     dates = pd.Timestamp("2026-01-05") + pd.to_timedelta(frame.pop("week") * 7, unit="D")
-    named = {name: pd.Categorical(frame[name]) for name in ("query",)}
-    told = frame.assign(
-        date=dates, country=pd.Categorical([""] * len(frame)), device=pd.Categorical([""] * len(frame)), **named
-    )
-    ordered = told.sort_values(["row", "query", "date"], kind="stable", ignore_index=True)
-    is_brand = np.zeros(len(named["query"].categories), bool)
-    return Demand(ordered, 2.0, is_dated=True, spans=None, unmatched={}, n_pages=3, is_brand=is_brand)
+    queries = tuple(sorted(set(frame["query"])))
+    told = frame.assign(date=dates, place=0, query=[queries.index(query) for query in frame["query"]])
+    ordered = told.sort_values(["row", "query", "date"], kind="stable")
+    names = ("row", "query", "place", "date", "clicks", "impressions", "position")
+    rows = SearchRows(*(ordered[name].to_numpy() for name in names))
+    is_brand = np.zeros(len(queries), bool)
+    return Demand(rows, queries, 2.0, is_dated=True, spans=None, unmatched={}, n_pages=3, is_brand=is_brand)
 
 
 @settings(deadline=None)

@@ -215,7 +215,8 @@ def test_bad_search_rows_are_told_and_the_rest_used(tmp_path: Path) -> None:
     assert rows[["query", "clicks", "impressions"]].to_numpy().tolist() == [["violin", 1, 20], ["b", 2, 8]]
     told = {row.place: row.reason for row in intake.unread}
     expected = {
-        "row 3": "column 'page': 'not an address'", "row 4": "column 'impressions': '2'", "row 5": "column 'position': '0.5'",
+        "row 3": "column 'page': 'not an address'", "row 4": "column 'impressions': '2'",
+        "row 5": "column 'position': '0.5'",
         "row 6": "column 'date': '5th of May'", "row 7": "stand in an earlier row", "row 8": "totals",
         "row 9": "2 cells where 6 were expected", "row 10": "column 'clicks': '-1'",
     }  # fmt: skip

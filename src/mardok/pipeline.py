@@ -389,7 +389,7 @@ def _contested(
             settled={
                 row: number for number, group in enumerate(grouping.groups) if group.kind == "copies" for row in group.rows
             },
-            may_count=may_compete(site, kinds, stays, settings),
+            may_count=may_compete(kinds, stays),
             target_of={target.stems: target.row for target in meant if target.row >= 0},
         ),
         standing,
@@ -576,9 +576,9 @@ def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gr
         "search": None if demand is None else {
             "months": round(demand.months, 2),
             "dated": demand.is_dated,
-            "clicks": round(float(demand.rows["clicks"].sum()) / demand.months, 1),
-            "impressions": round(float(demand.rows["impressions"].sum()) / demand.months, 1),
-            "queries": int(demand.rows["query"].nunique()),
+            "clicks": round(float(demand.rows.clicks.sum()) / demand.months, 1),
+            "impressions": round(float(demand.rows.impressions.sum()) / demand.months, 1),
+            "queries": len(np.unique(demand.rows.query)),
             "unmatched_addresses": len(demand.unmatched),
             "unmatched_examples": dict(list(demand.unmatched.items())[:20]),
         },

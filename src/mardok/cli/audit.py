@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 from rich.table import Table
@@ -23,6 +23,7 @@ from mardok.plan.wording import count
 
 _SHOWN_PROPOSALS = 10
 _SHOWN_UNREAD = 5
+_SHOWN_TARGETS = 5
 
 
 def audit(
@@ -37,6 +38,10 @@ def audit(
     search: Annotated[
         list[Path] | None, typer.Option(help="Search data: query, page, clicks, impressions, position.")
     ] = None,
+    targets: Annotated[Path | None, typer.Option(help="Pages meant for phrases: phrase, url.")] = None,
+    signals: Annotated[
+        Path | None, typer.Option(help="What other tools say: url, external_links, conversions, sessions, index_state.")
+    ] = None,
     settings: Annotated[Path | None, typer.Option(help="Settings file (TOML).")] = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="One setting, such as copies.resemblance=0.9.")] = None,
     jobs: Annotated[int, typer.Option(min=1, help="Processes that read HTML.")] = os.cpu_count() or 1,
@@ -50,9 +55,20 @@ def audit(
     earlier = [folder.read_meta(Path(source)) for source in sources if folder.is_audit_folder(Path(source))]
     chosen = mardok.read_settings(settings, set_ or [], base=earlier[-1]["settings"] if earlier else None)
     searches = search or [Path(path) for meta in earlier for path in meta["search"]]
+    targets = targets or next((Path(meta["targets"]) for meta in reversed(earlier) if meta.get("targets")), None)
+    signals = signals or next((Path(meta["signals"]) for meta in reversed(earlier) if meta.get("signals")), None)
     with progress_line() as progress:
         crawled = _crawled(sources, out, chosen, progress)
-        found = mardok.audit(*crawled, base=base, search=searches, settings=chosen, jobs=jobs, progress=progress)
+        found = mardok.audit(
+            *crawled,
+            base=base,
+            search=searches,
+            targets=targets,
+            signals=signals,
+            settings=chosen,
+            jobs=jobs,
+            progress=progress,
+        )
         progress("writing the report", 0)
         found.save(out)
     if as_json:
@@ -90,6 +106,8 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
             f"{count(len(found.plan), 'proposal')}, {totals['effort_hours']:g} hours of work."
         )
     )
+    for line in _target_lines(totals["targets"]):
+        console.print(shown(line))
     if not totals["crawl"]["whole"]:
         gaps = "; ".join(totals["crawl"]["gaps"])
         console.print(shown(f"Not the whole site: {gaps}. What needs the whole site is not claimed."))
@@ -98,6 +116,18 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
     if len(found.plan) > _SHOWN_PROPOSALS:
         console.print(shown(f"{len(found.plan) - _SHOWN_PROPOSALS} more in {out / 'plan.csv'}"))
     console.print(shown(f"Report: {(out / 'report.html').resolve()}"), soft_wrap=True)
+
+
+def _target_lines(targets: list[dict[str, Any]]) -> list[str]:
+    """Phrases whose page was not read, or for which search shows another page."""
+    lines = [
+        f"'{target['phrase']}' has no page: {target['url']} was not read." for target in targets if not target["was_read"]
+    ]
+    for target in targets:
+        if target["was_read"] and target.get("shown_instead"):
+            lines.append(f"'{target['phrase']}': search shows {target['shown_instead'][0]} before {target['url']}.")
+    more = len(lines) - _SHOWN_TARGETS
+    return lines[:_SHOWN_TARGETS] + ([f"{more} more phrases in audit.json"] if more > 0 else [])
 
 
 def _plan_table(found: mardok.Audit) -> Table:

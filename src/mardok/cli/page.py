@@ -16,15 +16,18 @@ from rich.table import Table
 
 import mardok
 from mardok.cli.console import answer_console, print_json, records, shown
-from mardok.plan.wording import clipped, percent
+from mardok.plan.wording import clipped, count, percent
+from mardok.questions import FIRST_WORDS, PageWording, page_wording
 from mardok.text.spans import WordSpans
 
 _SHOWN_RELATIVES = 10
+_SHOWN_QUERIES = 10
+_SHOWN_PHRASES = 8
 _FACTS = (
-    "status", "redirect_url", "final_url", "indexable", "reason", "robots", "canonical_url", "declared_language", "language",
-    "title", "description", "h1", "words", "own_words", "shared_words",
-    "boilerplate_words", "copies", "inlinks", "depth", "in_sitemap",
-    "link_weight", "script_words", "clicks", "impressions",
+    "kind", "kind_reason", "thin", "thin_reason", "status", "redirect_url", "final_url", "indexable", "reason", "robots",
+    "canonical_url", "declared_language", "language", "title", "site_name", "description", "h1", "words", "own_words",
+    "shared_words", "boilerplate_words", "copies", "inlinks", "depth", "in_sitemap", "link_weight", "script_words", "clicks",
+    "clicks_before", "impressions", "external_links", "conversions", "sessions", "index_state",
 )  # fmt: skip
 
 
@@ -43,10 +46,14 @@ def page(
     found = mardok.load(folder)
     row = found.row_of(url)
     facts = found.pages.iloc[row]
+    wording = page_wording(found, facts["url"])
     parts: dict[str, Any] = {
         "page": records(found.pages.iloc[[row]])[0],
         "blocks": records(_of_page(found, "blocks", row)),
         "alternates": records(_of_page(found, "alternates", row).drop(columns=["target_page"])),
+        "topic": _topic(found, row, wording),
+        "phrases": records(wording.phrases[wording.phrases["uses"] > 1].head(_SHOWN_PHRASES)),
+        "queries": _queries(found, row),
         "relatives": _relatives(found, facts["url"]),
         "copied_share": _copied_share(found, row),
         "elsewhere": _elsewhere(found, row),
@@ -63,6 +70,9 @@ def page(
         _print_blocks(console, parts["blocks"])
     else:
         _print_table(console, "Heading outline", _outline(parts["blocks"]))
+    _print_topic(console, parts["topic"])
+    _print_table(console, "Phrases", parts["phrases"])
+    _print_table(console, _queries_heading(parts["queries"]), parts["queries"][:_SHOWN_QUERIES])
     _print_table(console, "Relatives", parts["relatives"][:_SHOWN_RELATIVES])
     copied = f"Text that stands elsewhere too: {percent(parts['copied_share'])} of the words"
     _print_table(console, copied, parts["elsewhere"])
@@ -74,6 +84,44 @@ def page(
 def _of_page(found: mardok.Audit, table: str, row: int) -> pd.DataFrame:
     frame = found.tables[table]
     return frame[frame["page"] == row].drop(columns=["page"])
+
+
+def _topic(found: mardok.Audit, row: int, wording: PageWording) -> dict[str, Any]:
+    """The target phrase and where it stands."""
+    if not wording.topic:
+        return {}
+    facts = found.pages.iloc[row]
+    return {
+        "phrase": wording.topic,
+        "said_by": facts["topic_fields"].split(", ") if facts["topic_fields"] else [],
+        "in_first_words": wording.is_in_first_words,
+        "uses": wording.topic_uses,
+        "uses_per_1000_words": round(1000 * wording.topic_uses / max(int(facts["words"]), 1), 1),
+    }
+
+
+def _queries(found: mardok.Audit, row: int) -> list[dict[str, Any]]:
+    """Queries that show the page, the most impressions first."""
+    own = _of_page(found, "queries", row).sort_values(["impressions", "query"], ascending=[False, True])
+    return records(own[["query", "impressions", "clicks", "position", "share", "competing"]])
+
+
+def _queries_heading(queries: list[dict[str, Any]]) -> str:
+    more = f", the first {_SHOWN_QUERIES} of {len(queries)}" if len(queries) > _SHOWN_QUERIES else ""
+    return f"Queries that show it, figures a month{more}"
+
+
+def _print_topic(console: Console, topic: dict[str, Any]) -> None:
+    if not topic:
+        return
+    console.print()
+    console.print(shown("Target phrase", style="bold"))
+    said = ", ".join(topic["said_by"]) or "no field says all of it"
+    first = (
+        f"stands in the first {FIRST_WORDS} words" if topic["in_first_words"] else f"not in the first {FIRST_WORDS} words"
+    )
+    uses = f"{count(topic['uses'], 'use')} in the main text, {topic['uses_per_1000_words']:g} per 1,000 words"
+    console.print(shown(f"{topic['phrase']}   in {said}; {uses}; {first}"))
 
 
 def _relatives(found: mardok.Audit, url: str) -> list[dict[str, Any]]:
@@ -136,7 +184,9 @@ def _steps(found: mardok.Audit, url: str) -> pd.DataFrame:
 
 
 def _outline(blocks: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    return [{"level": f"H{block['level']}", "heading": block["text"]} for block in blocks if block["level"]]
+    return [
+        {"level": f"H{block['level']}", "heading": block["text"]} for block in blocks if block["level"] and block["main"]
+    ]
 
 
 def _print_facts(console: Console, parts: dict[str, Any]) -> None:
@@ -179,21 +229,40 @@ def _print_table(console: Console, heading: str, rows: list[dict[str, Any]]) -> 
     for name in rows[0]:
         table.add_column(name.replace("_", " "), overflow="fold", justify="right" if name in _NUMBERS else "left")
     for row in rows:
-        table.add_row(*(shown(_cell(name, value)) for name, value in row.items()))
+        table.add_row(*(shown(_cell(name, value, as_figure=True)) for name, value in row.items()))
     console.print(table)
 
 
-_NUMBERS = frozenset(["resemblance", "this_in_it", "it_in_this", "shared_words", "pages", "rank", "words", "other_pages"])
+_NUMBERS = frozenset(
+    [
+        "resemblance",
+        "this_in_it",
+        "it_in_this",
+        "shared_words",
+        "pages",
+        "rank",
+        "words",
+        "other_pages",
+        "uses",
+        "impressions",
+        "clicks",
+        "position",
+        "share",
+        "competing",
+    ]
+)
 
 
-def _cell(name: str, value: Any) -> str:
+def _cell(name: str, value: Any, *, as_figure: bool = False) -> str:
     if value is None:
         return ""
-    if name in ("resemblance", "this_in_it", "it_in_this"):
+    if name in ("resemblance", "this_in_it", "it_in_this", "share"):
         return percent(value)
     if name == "link_weight":
         return f"{percent(value)} of the site's"
-    if name in ("clicks", "impressions"):
+    if name in ("position", "competing") or (name in ("clicks", "impressions") and as_figure):
+        return f"{value:,.1f}"
+    if name in ("clicks", "clicks_before", "impressions"):
         return f"{value:,.1f} a month"
     if isinstance(value, bool):
         return "yes" if value else "no"

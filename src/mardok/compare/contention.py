@@ -18,7 +18,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from mardok.compare.demand import Demand
+from mardok.compare.demand import Demand, SearchRows
 from mardok.text.distinct import first_of_equal
 
 Figures = NDArray[np.float64]
@@ -27,6 +27,7 @@ Codes = NDArray[np.int64]
 _CLEAR_LEAD = 1.5
 """Impressions of the leader of a week, for each of the next page's."""
 _WEEK = np.timedelta64(7, "D")
+_FIRST_PAGE = 10.0
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ class Shown:
 def shown_pages(demand: Demand, minimum_share: float) -> Shown:
     """Figures of each query and page."""
     rows = demand.rows
-    row, query = rows["row"].to_numpy().astype(np.int64), demand.query_codes
+    row, query = rows.row.astype(np.int64), rows.query.astype(np.int64)
     n_queries = max(len(demand.queries), 1)
     key = row * n_queries + query
     begins = np.flatnonzero(first_of_equal(key))
@@ -62,9 +63,9 @@ def shown_pages(demand: Demand, minimum_share: float) -> Shown:
     def sums(values: Figures) -> Figures:
         return np.add.reduceat(values, begins) if len(begins) else np.zeros(0)
 
-    raw = rows["impressions"].to_numpy()
+    raw = rows.impressions
     impressions = sums(raw)
-    position = sums(raw * rows["position"].to_numpy()) / np.maximum(impressions, 1e-9)
+    position = sums(raw * rows.position) / np.maximum(impressions, 1e-9)
     at_row, at_query = row[begins], query[begins]
     total = np.bincount(at_query, weights=impressions, minlength=n_queries)
     share = impressions / np.maximum(total[at_query], 1e-9)
@@ -72,7 +73,7 @@ def shown_pages(demand: Demand, minimum_share: float) -> Shown:
     return Shown(
         at_row,
         at_query,
-        sums(rows["clicks"].to_numpy()) / demand.months,
+        sums(rows.clicks) / demand.months,
         impressions / demand.months,
         position,
         share,
@@ -138,54 +139,53 @@ class Turns:
     """Share of the impressions at moments when two or more of the pages stand in the first ten places."""
 
 
-def turns(rows: pd.DataFrame, queries: Collection[int]) -> Turns:
+def turns(rows: SearchRows, queries: Collection[int]) -> Turns:
     """How pages take turns.
 
     Parameters
     ----------
-    rows : DataFrame
-        Rows of a :class:`Demand`, of the pages only.
+    rows : SearchRows
+        Of the pages only.
     queries : collection of int
         Codes of the queries that count.
     """
-    codes = rows["query"].cat.codes.to_numpy()
-    kept = np.isin(codes, list(queries))
-    rows, codes = rows[kept], codes[kept]
-    dates = rows["date"].to_numpy()
-    moment = pd.DataFrame(
-        {
-            "query": codes,
-            "place": rows["country"].cat.codes.to_numpy().astype(np.int64) * 1000 + rows["device"].cat.codes.to_numpy(),
-            "date": dates,
-            "row": rows["row"].to_numpy(),
-            "impressions": rows["impressions"].to_numpy(),
-            "top": rows["impressions"].to_numpy() * (rows["position"].to_numpy() <= 10.0),
-        }
-    )
-    at_once = moment.groupby(["query", "place", "date"], dropna=False).agg(
-        impressions=("impressions", "sum"), in_top=("top", lambda values: int((values > 0).sum()))
-    )
-    total = float(at_once["impressions"].sum())
-    both = float(at_once.loc[at_once["in_top"] > 1, "impressions"].sum()) / total if total else 0.0
-    dated = moment[~np.isnat(dates)]
-    if dated.empty:
+    rows = rows.taken(np.isin(rows.query, list(queries)))
+    query, place, page = (column.astype(np.int64) for column in (rows.query, rows.place, rows.row))
+    impressions, dates = rows.impressions, rows.date
+    both = _share_on_first_page(query, place, dates, impressions, rows.position)
+    is_dated = ~np.isnat(dates)
+    if not is_dated.any():
         return Turns(0, 0, {}, both)
-    week = (dated["date"].to_numpy() - dated["date"].to_numpy().min()) // _WEEK
-    by_week = dated.assign(week=week).groupby(["query", "place", "week", "row"], as_index=False)["impressions"].sum()
-    ordered = by_week.sort_values(
-        ["query", "place", "week", "impressions"], ascending=[True, True, True, False], kind="stable"
-    )
-    best = ordered.groupby(["query", "place", "week"], as_index=False).head(1).reset_index(drop=True)
-    second = ordered.groupby(["query", "place", "week"])["impressions"].nth(1)
-    next_best = np.zeros(len(best))
-    if len(second):
-        key = ordered.loc[second.index, ["query", "place", "week"]].assign(second=second)
-        next_best = best.merge(key, how="left", on=["query", "place", "week"])["second"].fillna(0.0).to_numpy()
-    clear = best[best["impressions"].to_numpy() >= _CLEAR_LEAD * next_best]
-    changes = 0
-    for _, weeks in clear.groupby("query"):
-        changes += max(
-            int((part["row"].to_numpy()[1:] != part["row"].to_numpy()[:-1]).sum()) for _, part in weeks.groupby("place")
-        )
-    led = clear["row"].value_counts().sort_index()
-    return Turns(changes, len(clear), {int(row): int(n) for row, n in led.items()}, both)
+    week = (dates[is_dated] - dates[is_dated].min()) // _WEEK
+    at = np.column_stack([query[is_dated], place[is_dated], week.astype(np.int64), page[is_dated]])
+    each, number = np.unique(at, axis=0, return_inverse=True)
+    sums = np.bincount(number.ravel(), weights=impressions[is_dated])
+    order = np.lexsort((each[:, 3], -sums, each[:, 2], each[:, 1], each[:, 0]))
+    each, sums = each[order], sums[order]
+    is_first = np.append(True, (each[1:, :3] != each[:-1, :3]).any(axis=1))
+    best = np.flatnonzero(is_first)
+    has_second = np.append(~is_first[1:], False)[best]
+    second = np.where(has_second, np.append(sums, 0.0)[best + 1], 0.0)
+    clear = best[sums[best] >= _CLEAR_LEAD * second]
+    leader, moment = each[clear, 3], each[clear, :2]
+    is_change = np.append(False, (leader[1:] != leader[:-1]) & (moment[1:] == moment[:-1]).all(axis=1))
+    by_place: dict[int, dict[int, int]] = {}
+    for (its_query, its_place), changed in zip(moment.tolist(), is_change.tolist(), strict=True):
+        counts = by_place.setdefault(its_query, {})
+        counts[its_place] = counts.get(its_place, 0) + changed
+    pages, weeks = np.unique(leader, return_counts=True)
+    led = dict(zip(pages.tolist(), weeks.tolist(), strict=True))
+    return Turns(sum(max(counts.values()) for counts in by_place.values()), len(clear), led, both)
+
+
+def _share_on_first_page(
+    query: Codes, place: Codes, dates: NDArray[np.datetime64], impressions: Figures, position: Figures
+) -> float:
+    """Share of the impressions at moments when two or more pages stand in the first ten places."""
+    if not impressions.sum():
+        return 0.0
+    at = np.column_stack([query, place, dates.astype("datetime64[s]").astype(np.int64)])
+    number = np.unique(at, axis=0, return_inverse=True)[1].ravel()
+    in_top = np.bincount(number, weights=(position <= _FIRST_PAGE) & (impressions > 0))
+    sums = np.bincount(number, weights=impressions)
+    return float(sums[in_top > 1].sum() / impressions.sum())

@@ -54,12 +54,40 @@ class Spans:
 
 
 @dataclass(frozen=True)
+class SearchRows:
+    """Rows of search data; arrays of one length."""
+
+    row: NDArray[np.int32]
+    """Row of the page."""
+    query: NDArray[np.int32]
+    """Number of the query."""
+    place: NDArray[np.int32]
+    """A number for each country and device."""
+    date: NDArray[np.datetime64]
+    """NaT where the files have none."""
+    clicks: NDArray[np.float64]
+    impressions: NDArray[np.float64]
+    position: NDArray[np.float64]
+
+    def __len__(self) -> int:
+        return len(self.row)
+
+    def taken(self, which: NDArray[np.int64] | NDArray[np.bool_] | slice) -> SearchRows:
+        """Some of the rows."""
+        return SearchRows(
+            self.row[which], self.query[which], self.place[which], self.date[which],
+            self.clicks[which], self.impressions[which], self.position[which],
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
 class Demand:
     """Search data of a site."""
 
-    rows: pd.DataFrame
-    """Rows as :func:`mardok.sources.search_data.read_search` gives them, without ``page`` and with ``row``, the row of
-    the page (int32); ordered by row, query and date."""
+    rows: SearchRows
+    """Of all pages, ordered by row, query and date."""
+    queries: tuple[str, ...]
+    """The queries, in order."""
     months: float
     """Months that the rows cover."""
     is_dated: bool
@@ -75,22 +103,12 @@ class Demand:
     @cached_property
     def first(self) -> NDArray[np.int64]:
         """Where the rows of each page begin; shape (n_pages + 1,)."""
-        return np.searchsorted(self.rows["row"].to_numpy(), np.arange(self.n_pages + 1))
+        return np.searchsorted(self.rows.row, np.arange(self.n_pages + 1))
 
-    @cached_property
-    def queries(self) -> list[str]:
-        """The queries, by the codes of the column ``query``."""
-        return [str(query) for query in self.rows["query"].cat.categories]
-
-    @cached_property
-    def query_codes(self) -> NDArray[np.int64]:
-        """Code of the query of each row."""
-        return self.rows["query"].cat.codes.to_numpy().astype(np.int64)
-
-    def of(self, pages: Collection[int]) -> pd.DataFrame:
+    def of(self, pages: Collection[int]) -> SearchRows:
         """Rows of some pages."""
         parts = [np.arange(self.first[row], self.first[row + 1]) for row in sorted(set(pages))]
-        return self.rows.iloc[np.concatenate([np.zeros(0, np.int64), *parts])]
+        return self.rows.taken(np.concatenate([np.zeros(0, np.int64), *parts]))
 
     def per_page(self, column: str) -> NDArray[np.float64]:
         """Clicks or impressions a month of each page, shape (n_pages,): in the later span where two are compared."""
@@ -108,19 +126,26 @@ class Demand:
     def is_now(self) -> NDArray[np.bool_]:
         """Whether each row lies in the later span."""
         since = self.spans.since if self.spans else np.datetime64("NaT")
-        return np.asarray(self.rows["date"].to_numpy() >= since)
+        return np.asarray(self.rows.date >= since)
 
     @cached_property
     def was_before(self) -> NDArray[np.bool_]:
         """Whether each row lies in the earlier span."""
         if self.spans is None:
             return np.zeros(len(self.rows), bool)
-        dates, since = self.rows["date"].to_numpy(), self.spans.before_since
+        dates, since = self.rows.date, self.spans.before_since
         return np.asarray((dates >= since) & (dates < since + np.timedelta64(self.spans.days, "D")))
 
     def _sums(self, column: str, mask: NDArray[np.bool_]) -> NDArray[np.float64]:
-        rows, values = self.rows["row"].to_numpy(), self.rows[column].to_numpy()
-        return np.bincount(rows[mask], weights=values[mask], minlength=self.n_pages).astype(np.float64)
+        values = getattr(self.rows, column)[mask]
+        return np.bincount(self.rows.row[mask], weights=values, minlength=self.n_pages).astype(np.float64)
+
+
+def queries_of_several(rows: SearchRows) -> NDArray[np.bool_]:
+    """For each row whether two or more of the pages in the rows are shown for its query."""
+    pairs = np.unique(rows.query.astype(np.int64) << 32 | rows.row)
+    query, n_pages = np.unique(pairs >> 32, return_counts=True)
+    return np.asarray(n_pages[np.searchsorted(query, rows.query)] > 1) if len(rows) else np.zeros(0, bool)
 
 
 def match_demand(
@@ -149,17 +174,24 @@ def match_demand(
     rows_of = of_address[codes]
     impressions = np.bincount(codes, weights=search["impressions"], minlength=len(shown))
     lost = [(-impressions[code], url) for code, url in enumerate(shown) if of_address[code] < 0 and impressions[code] > 0]
-    rows: pd.DataFrame = search.drop(columns="page").assign(row=rows_of)[rows_of >= 0]
-    order = np.lexsort((rows["date"].to_numpy(), rows["query"].cat.codes.to_numpy(), rows["row"].to_numpy()))
+    queries = tuple(str(query) for query in search["query"].cat.categories)
+    country, device = search["country"].cat.codes.to_numpy(), search["device"].cat.codes.to_numpy()
+    rows = SearchRows(
+        rows_of,
+        search["query"].cat.codes.to_numpy().astype(np.int32),
+        country.astype(np.int32) * np.int32(len(search["device"].cat.categories) + 1) + device,
+        *(search[name].to_numpy() for name in ("date", "clicks", "impressions", "position")),
+    ).taken(rows_of >= 0)
     days, is_dated = _days(search["date"], settings.search.days)
     return Demand(
-        rows.iloc[order].reset_index(drop=True),
+        rows.taken(np.lexsort((rows.date, rows.query, rows.row))),
+        queries,
         days / DAYS_A_MONTH,
         is_dated,
         _spans(search["date"].to_numpy(), days) if is_dated else None,
         {url: -impressions for impressions, url in sorted(lost)},
         len(site.pages),
-        brand_queries([str(query) for query in search["query"].cat.categories], titles),
+        brand_queries(queries, titles),
     )
 
 

@@ -65,7 +65,7 @@ class Wording:
         """Stem the words of texts, given by language, all at once."""
         for language, said in texts.items():
             known = self._stems[language]
-            new = sorted({word for text in said for word in words(text)} - known.keys())
+            new = sorted({word for text in said for word in words(text) if word not in known})
             known.update(zip(new, stems(new, language), strict=True))
 
     def stems_of(self, said: Sequence[str], language: str) -> tuple[str, ...]:

@@ -29,7 +29,7 @@ from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
-from mardok.urls import is_pagination, variant_form
+from mardok.urls import variant_form
 
 
 @dataclass(frozen=True)
@@ -54,11 +54,7 @@ class Checked:
 def check_rows(site: Site, checked: Checked, settings: Settings) -> pd.DataFrame:
     """The table of checks; what sits in a template is one row."""
     ways, reasons = checked.ways, checked.reasons
-    rows = [
-        row
-        for row in checked.rows.tolist()
-        if site.pages[row].is_html and not is_pagination(site.pages[row].url, settings.variants)
-    ]
+    rows = [row for row in checked.rows.tolist() if site.pages[row].is_html and not checked.kinds.is_further[row]]
     answered = [
         row for row, page in enumerate(site.pages) if page.is_html and page.status in (None, 200) and not page.redirect_url
     ]

@@ -45,6 +45,10 @@ def head_troubles(
     """
     spoken = sorted({site.pages[row].language for row in rows} - {""})
     empty = {" ".join(words(text)) for text in settings.empty_titles}
+    descriptions: dict[str, set[str]] = defaultdict(set)
+    for row in rows:
+        descriptions[site.pages[row].language].add(site.pages[row].description)
+    wording.learn(descriptions)
     for row in rows:
         page = site.pages[row]
         yield from _title_troubles(row, page.title, titles.own[row], kinds.kind[row], empty, settings)
@@ -81,7 +85,6 @@ def _description_troubles(
     said = words(description)
     if len(said) < settings.description_words:
         yield Trouble(row, "description-short", description)
-    wording.learn({language: {description}})
     stems = Counter(stem for stem in wording.stems_of(said, language) if stem)
     word, n = max(stems.items(), key=lambda item: (item[1], item[0]), default=("", 0))
     if n >= settings.description_repeats and n >= settings.description_repeat_share * len(said):

@@ -14,7 +14,7 @@ from urllib.parse import urlsplit
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.demand import Demand
+from mardok.compare.demand import Demand, queries_of_several
 from mardok.settings import Variants
 from mardok.text.site import Site
 from mardok.urls import variant_form
@@ -162,8 +162,10 @@ def shared_clicks(rows: Sequence[int], demand: Demand | None) -> dict[int, float
     """Clicks a month of each page of a group on queries that show two or more of them, those for the site's name apart."""
     if demand is None:
         return {}
+    if sum(demand.first[row] < demand.first[row + 1] for row in rows) < 2:
+        return {}
     own = demand.of(rows)
-    own = own[~demand.is_brand[own["query"].cat.codes.to_numpy()]]
-    n_pages = own.groupby("query")["row"].transform("nunique")
-    clicks = own[n_pages > 1].groupby("row")["clicks"].sum() / demand.months
-    return dict(zip(clicks.index.tolist(), clicks.tolist(), strict=True))
+    own = own.taken(~demand.is_brand[own.query])
+    shared = queries_of_several(own)
+    pages = sorted(set(own.row[shared].tolist()))
+    return {row: float(own.clicks[shared & (own.row == row)].sum()) / demand.months for row in pages}

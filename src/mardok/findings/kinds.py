@@ -53,6 +53,8 @@ class PageKinds:
     """The sign it rests on."""
     n_items: NDArray[np.int64]
     """Pages of the site that each page's main text links to."""
+    is_further: NDArray[np.bool_]
+    """Whether the address turns the pages of a listing."""
 
 
 def page_kinds(site: Site, settings: Settings) -> PageKinds:
@@ -62,14 +64,20 @@ def page_kinds(site: Site, settings: Settings) -> PageKinds:
     usual = _usual_fields(site)
     languages = {page.language for page in site.pages if page.language}
     kinds, reasons = [], []
+    is_further = np.array([is_pagination(page.url, settings.variants) for page in site.pages], bool)
     for row, page in enumerate(site.pages):
         signs = _Signs(
-            page, int(site.corpus.n_words[row]), int(n_items[row]), int(n_images[row]), page.signs.n_fields - usual[row]
+            page,
+            int(site.corpus.n_words[row]),
+            int(n_items[row]),
+            int(n_images[row]),
+            page.signs.n_fields - usual[row],
+            bool(is_further[row]),
         )
         kind, reason = _kind_of(signs, settings, languages) if page.is_html and not page.redirect_url else ("", "")
         kinds.append(kind)
         reasons.append(reason)
-    return PageKinds(kinds, reasons, n_items)
+    return PageKinds(kinds, reasons, n_items, is_further)
 
 
 @dataclass(frozen=True)
@@ -79,6 +87,7 @@ class _Signs:
     n_items: int
     n_images: int
     n_fields: int
+    is_further: bool
 
 
 def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> tuple[str, str]:
@@ -94,7 +103,7 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> t
         return "utility", f"its address ({' '.join(last)})"
     if page.signs.has_password:
         return "utility", "a field for a password"
-    if is_pagination(page.url, settings.variants):
+    if signs.is_further:
         return "listing", "its address (a page of a listing)"
     told = _told(page)
     return told or _by_its_looks(signs, rules, folders) or ("article", "running text")

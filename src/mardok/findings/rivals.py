@@ -30,7 +30,6 @@ from mardok.findings.kinds import PageKinds
 from mardok.settings import Settings
 from mardok.tables import CONFIDENCE, EVIDENCE
 from mardok.text.site import Site
-from mardok.urls import is_pagination
 
 _LEAST_STEMS = 2
 """Stems of a promise that two pages share: one word, such as the firm's trade, stands in many."""
@@ -133,12 +132,9 @@ class Ground:
     """Page that a person named for a phrase, by its stems."""
 
 
-def may_compete(site: Site, kinds: PageKinds, stays: NDArray[np.bool_], settings: Settings) -> NDArray[np.bool_]:
+def may_compete(kinds: PageKinds, stays: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Pages that can be rivals: that stay, are no utility pages, and no further pages of a listing."""
-    found = stays.copy()
-    for row in np.flatnonzero(stays).tolist():
-        found[row] = kinds.kind[row] not in ("", "utility") and not is_pagination(site.pages[row].url, settings.variants)
-    return found
+    return stays & ~kinds.is_further & ~np.isin(np.array(kinds.kind, object), ["", "utility"])
 
 
 def related_series(series: Iterable[Series], in_copies: Collection[int]) -> list[Related]:
@@ -329,8 +325,8 @@ def _clicks(demand: Demand, pages: Collection[int], queries: NDArray[np.int64], 
     total = 0.0
     for page in pages:
         part = slice(demand.first[page], demand.first[page + 1])
-        mask = np.isin(demand.query_codes[part], queries)
+        mask = np.isin(demand.rows.query[part], queries)
         if demand.spans is not None:
             mask &= (demand.was_before if is_before else demand.is_now)[part]
-        total += float(demand.rows["clicks"].to_numpy()[part][mask].sum())
+        total += float(demand.rows.clicks[part][mask].sum())
     return total / (demand.spans.months if demand.spans else demand.months)

@@ -140,8 +140,8 @@ def _phrase(
     real = at[shown.is_real[at] & (shown.impressions[at] >= settings.rivals.minimum_impressions)]
     by_page = {row: float(shown.impressions[real][shown.row[real] == row].sum()) for row in set(shown.row[real].tolist())}
     pages = tuple(sorted(by_page, key=lambda row: (-by_page[row], row)))
-    mask = np.isin(demand.query_codes, codes)
-    clicks = demand.rows["clicks"].to_numpy()
+    mask = np.isin(demand.rows.query, codes)
+    clicks = demand.rows.clicks
     spans = demand.spans
     now = float(clicks[mask & demand.is_now].sum()) / spans.months if spans else float(clicks[mask].sum()) / demand.months
     before = float(clicks[mask & demand.was_before].sum()) / spans.months if spans else float("nan")

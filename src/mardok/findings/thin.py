@@ -21,7 +21,7 @@ from mardok.findings.keeper import Standing
 from mardok.findings.kinds import PageKinds
 from mardok.settings import Settings, Thin
 from mardok.text.site import Site
-from mardok.urls import is_pagination, matches
+from mardok.urls import matches
 
 _EXEMPT = {"utility": "a utility page does its task in few words", "tool": "a tool does its task in few words",
            "media": "its pictures or sound are what it is for"}  # fmt: skip
@@ -80,7 +80,7 @@ def thin_pages(
     first = np.searchsorted(shown.row, np.arange(len(site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
     found: list[Verdict | None] = [None] * len(site.pages)
     for row in np.flatnonzero(is_asked).tolist():
-        if is_pagination(site.pages[row].url, settings.variants) or not kinds.kind[row]:
+        if kinds.is_further[row] or not kinds.kind[row]:
             continue
         asked = (
             _Asked.of(shown, slice(first[row], first[row + 1]), settings.thin)

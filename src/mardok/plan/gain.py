@@ -18,11 +18,10 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 from scipy.optimize import isotonic_regression
 
-from mardok.compare.demand import Demand
+from mardok.compare.demand import Demand, SearchRows, queries_of_several
 from mardok.plan.proposal import Gain
 
 CURVE_POSITIONS = 50
@@ -48,12 +47,12 @@ class ClickCurve:
         return np.asarray(np.interp(position, np.arange(1, len(self.rates) + 1), self.rates))
 
 
-def click_curve(rows: pd.DataFrame) -> ClickCurve:
+def click_curve(rows: SearchRows) -> ClickCurve:
     """The site's click-through rate by position, from its search rows."""
     places = np.arange(1, CURVE_POSITIONS + 1)
-    bins = rows["position"].round().clip(1, CURVE_POSITIONS).astype(int) - 1
-    impressions = np.bincount(bins, weights=rows["impressions"], minlength=CURVE_POSITIONS)
-    clicks = np.bincount(bins, weights=rows["clicks"], minlength=CURVE_POSITIONS)
+    bins = np.clip(np.rint(rows.position), 1, CURVE_POSITIONS).astype(np.int64) - 1
+    impressions = np.bincount(bins, weights=rows.impressions, minlength=CURVE_POSITIONS)
+    clicks = np.bincount(bins, weights=rows.clicks, minlength=CURVE_POSITIONS)
     weights = impressions + ASSUMED_WEIGHT
     rates = (clicks + ASSUMED_WEIGHT * ASSUMED_TOP_RATE / places) / weights
     return ClickCurve(np.asarray(isotonic_regression(rates, weights=weights, increasing=False).x))
@@ -68,47 +67,50 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
         Clicks a month; 0 to 0 if no query shows two of the pages and nothing is at risk.
     """
     own = demand.of(rows)
-    n_pages = own.groupby("query")["row"].transform("nunique")
-    shared, alone = own[n_pages > 1], own[n_pages == 1]
-    at_risk = float(alone.loc[alone["row"].isin(moved), "clicks"].sum()) / demand.months
-    if shared.empty:
+    is_shared = queries_of_several(own)
+    at_risk = float(own.clicks[~is_shared & np.isin(own.row, list(moved))].sum()) / demand.months
+    if not is_shared.any():
         return Gain(-at_risk, 0.0, "clicks/month", at_risk)
-    now = shared.groupby("query")["clicks"].sum()
-    scale = _scale(shared, curve)
-    moments = shared.groupby(["query", "date", "country", "device"], dropna=False)["impressions"]
-    bounds = pd.DataFrame({"least": moments.max(), "most": moments.sum()}).groupby(level="query").sum()
-    usual = _best_rate(shared, curve)
-    leading = shared[shared["impressions"] > _LEAD * moments.transform("sum")]
-    best = np.maximum(_best_rate(leading, curve).reindex(usual.index, fill_value=0.0), usual)
-    low = float((bounds["least"] * usual * scale - now).sum()) / demand.months - at_risk
-    high = float((bounds["most"] * best * scale - now).sum()) / demand.months
+    shared = _Queries(own.taken(is_shared), curve)
+    moments, moment = np.unique(
+        np.column_stack([shared.number, own.place[is_shared], own.date[is_shared].astype("datetime64[s]").astype(np.int64)]),
+        axis=0, return_inverse=True,
+    )  # fmt: skip
+    moment, of_query = moment.ravel(), moments[:, 0]
+    impressions = shared.rows.impressions
+    most = np.bincount(moment, weights=impressions)
+    least = np.zeros(len(moments))
+    np.maximum.at(least, moment, impressions)
+    leads = impressions > _LEAD * most[moment]
+    usual = shared.best_rate(np.ones(len(impressions), bool))
+    best = np.maximum(shared.best_rate(leads), usual)
+    now = float(shared.clicks.sum())
+    low = float((np.bincount(of_query, weights=least) * usual * shared.scale).sum()) - now
+    high = float((np.bincount(of_query, weights=most) * best * shared.scale).sum()) - now
+    low, high = low / demand.months - at_risk, high / demand.months
     return Gain(
         low,
         max(high, low),
         "clicks/month",
         at_risk,
-        n_queries=len(now),
-        impressions=float(shared["impressions"].sum()) / demand.months,
+        n_queries=len(shared.clicks),
+        impressions=float(impressions.sum()) / demand.months,
     )
 
 
-def gain_of_names(demand: Demand, curve: ClickCurve, queries: Mapping[int, Collection[str]]) -> Gain:
+def gain_of_names(demand: Demand, curve: ClickCurve, queries: Mapping[int, Collection[int]]) -> Gain:
     """Gain when every page comes as far for the queries that name it as the best of them does for its own.
 
     Parameters
     ----------
-    queries : mapping of int to collection of str
-        For each page the queries that name what only it promises.
+    queries : mapping of int to collection of int
+        For each page the numbers of the queries that name what only it promises.
     """
-    parts = [found[found["query"].isin(own)] for row, own in queries.items() for found in [demand.of([row])]]
-    named = pd.concat(parts) if parts else demand.rows[:0]
-    if named["impressions"].sum() <= 0:
-        return Gain(0.0, 0.0, "clicks/month")
-    best = float(_best_rate(named, curve).max())
-    sums = named.groupby("query")[["clicks", "impressions"]].sum()
-    reached = (sums["impressions"] * best * _scale(named, curve)).clip(lower=sums["clicks"])
-    high = float((reached - sums["clicks"]).sum()) / demand.months
-    return Gain(0.0, high, "clicks/month", n_queries=len(sums), impressions=float(sums["impressions"].sum()) / demand.months)
+    own = demand.of(queries)
+    is_named = np.zeros(len(own), bool)
+    for row, named in queries.items():
+        is_named |= (own.row == row) & np.isin(own.query, list(named))
+    return _gain_at(demand, _Queries(own.taken(is_named), curve), None)
 
 
 def reach_gain(demand: Demand, curve: ClickCurve, row: int, queries: Collection[int], position: float) -> Gain:
@@ -117,35 +119,51 @@ def reach_gain(demand: Demand, curve: ClickCurve, row: int, queries: Collection[
     Parameters
     ----------
     queries : collection of int
-        Codes of the queries.
+        Numbers of the queries.
     """
     own = demand.of([row])
-    own = own[own["query"].cat.codes.isin(list(queries))]
-    if own["impressions"].sum() <= 0:
+    return _gain_at(
+        demand, _Queries(own.taken(np.isin(own.query, list(queries))), curve), float(curve.at(np.array([position]))[0])
+    )
+
+
+def _gain_at(demand: Demand, shown: _Queries, rate: float | None) -> Gain:
+    """Gain when all queries draw clicks at one rate, by default the best that any of their pages has."""
+    if not len(shown.rows) or not shown.rows.impressions.sum():
         return Gain(0.0, 0.0, "clicks/month")
-    sums = own.groupby("query")[["clicks", "impressions"]].sum()
-    rate = float(curve.at(np.array([position]))[0])
-    reached = (sums["impressions"] * rate * _scale(own, curve)).clip(lower=sums["clicks"])
-    high = float((reached - sums["clicks"]).sum()) / demand.months
-    return Gain(0.0, high, "clicks/month", n_queries=len(sums), impressions=float(sums["impressions"].sum()) / demand.months)
+    rate = float(shown.best_rate(np.ones(len(shown.rows), bool)).max()) if rate is None else rate
+    impressions = np.bincount(shown.number, weights=shown.rows.impressions)
+    reached = np.maximum(impressions * rate * shown.scale, shown.clicks)
+    high = float((reached - shown.clicks).sum()) / demand.months
+    return Gain(0.0, high, "clicks/month", n_queries=len(impressions), impressions=float(impressions.sum()) / demand.months)
 
 
-def _scale(rows: pd.DataFrame, curve: ClickCurve) -> pd.Series:
-    """For each query its clicks over those the curve gives its rows, leaning towards 1 where there are few."""
-    told = rows.assign(told=rows["impressions"] * curve.at(rows["position"].to_numpy()))
-    sums = told.groupby("query")[["clicks", "told"]].sum()
-    scale: pd.Series = (sums["clicks"] + _SCALE_WEIGHT) / (sums["told"] + _SCALE_WEIGHT)
-    return scale
+class _Queries:
+    """Search rows by query."""
 
+    def __init__(self, rows: SearchRows, curve: ClickCurve) -> None:
+        self.rows = rows
+        self.number = np.unique(rows.query, return_inverse=True)[1].ravel()
+        self._told = rows.impressions * curve.at(rows.position)
+        self.clicks = np.bincount(self.number, weights=rows.clicks)
 
-def _best_rate(rows: pd.DataFrame, curve: ClickCurve) -> pd.Series:
-    """For each query the greatest of its pages' rates, each the mean over the page's impressions.
+    @property
+    def scale(self) -> NDArray[np.float64]:
+        """For each query its clicks over those the curve gives its rows, leaning towards 1 where there are few."""
+        told = np.bincount(self.number, weights=self._told)
+        return np.asarray((self.clicks + _SCALE_WEIGHT) / (told + _SCALE_WEIGHT))
 
-    The mean of the rates, not the rate at the mean position: the curve is steep at the top, and a page that is sometimes
-    first draws more clicks than one that is always second.
-    """
-    weighted = rows.assign(told=rows["impressions"] * curve.at(rows["position"].to_numpy()))
-    sums = weighted.groupby(["query", "row"])[["told", "impressions"]].sum()
-    rates = (sums["told"] / sums["impressions"].where(sums["impressions"] > 0)).fillna(0.0)
-    best: pd.Series = rates.groupby(level="query").max()
-    return best
+    def best_rate(self, which: NDArray[np.bool_]) -> NDArray[np.float64]:
+        """For each query the greatest of its pages' rates in some rows, each the mean over the page's impressions.
+
+        The mean of the rates, not the rate at the mean position: the curve is steep at the top, and a page that is sometimes
+        first draws more clicks than one that is always second.
+        """
+        key = self.number[which].astype(np.int64) << 32 | self.rows.row[which]
+        pairs, at = np.unique(key, return_inverse=True)
+        impressions = np.bincount(at.ravel(), weights=self.rows.impressions[which], minlength=len(pairs))
+        told = np.bincount(at.ravel(), weights=self._told[which], minlength=len(pairs))
+        rates = np.divide(told, impressions, out=np.zeros(len(pairs)), where=impressions > 0)
+        best = np.zeros(len(self.clicks))
+        np.maximum.at(best, pairs >> 32, rates)
+        return best

@@ -17,6 +17,8 @@ from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
 from urllib.parse import urlsplit
 
+import numpy as np
+
 from mardok.compare.destinations import Destination
 from mardok.findings.groups import Group, group_id
 from mardok.findings.keeper import Standing
@@ -117,16 +119,17 @@ def _may_move(site: Site, row: int, keeper: int, standing: Standing, settings: S
     return both_indexable and not is_foreign and not matches(page.url, settings.plan.leave)
 
 
-def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int, dict[str, float]]:
-    """For each page that searchers ask for by name: the queries that say its slot, with impressions a month."""
+def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int, dict[int, float]]:
+    """For each page that searchers ask for by name: the queries (numbers) that say its slot, with impressions a month."""
     demand = standing.demand
     if demand is None or group.slots is None:
         return {}
     rows = demand.of(group.rows)
-    impressions = rows.groupby("query")["impressions"].sum() / demand.months
-    asked: dict[int, dict[str, float]] = defaultdict(dict)
-    for query, value in zip(impressions.index.tolist(), impressions.tolist(), strict=True):
-        said = f" {' '.join(words(query))} "
+    shown, number = np.unique(rows.query, return_inverse=True)
+    impressions = np.bincount(number, weights=rows.impressions, minlength=len(shown)) / demand.months
+    asked: dict[int, dict[int, float]] = defaultdict(dict)
+    for query, value in zip(shown.tolist(), impressions.tolist(), strict=True):
+        said = f" {' '.join(words(demand.queries[query]))} "
         for row, slot in group.slots.items():
             if slot and f" {' '.join(words(slot))} " in said:
                 asked[row][query] = value
@@ -313,7 +316,7 @@ class _Writer:
             detail += f"; {percent(group.resemblance[row])} of the wording is that of {path_of(self.url(group.keeper))}"
         return detail + (f"; queries that name it: {impressions:,.0f} impressions a month" if impressions else "")
 
-    def _rewrite_gain(self, asked: Mapping[int, Mapping[str, float]]) -> Gain:
+    def _rewrite_gain(self, asked: Mapping[int, Mapping[int, float]]) -> Gain:
         if self.standing.demand is None or self.curve is None:
             return Gain(0.0, 0.0, "link weight")
         return gain_of_names(self.standing.demand, self.curve, asked)

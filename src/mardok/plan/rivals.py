@@ -30,6 +30,9 @@ from mardok.text.site import Site
 from mardok.urls import is_home, matches
 
 _FIRST_PAGE = 10
+_MOST_SINGLE = 5
+"""Groups that are left, or looked into, for one reason, beyond which they are one proposal."""
+_MOST_TOLD = 50
 
 
 @dataclass(frozen=True)
@@ -123,7 +126,49 @@ def _leader_position(rival: Rival, rivalry: Rivalry) -> float:
 
 def rival_proposals(drafts: Sequence[RivalDraft], bench: Workbench) -> list[Proposal]:
     """Drafts written out, in no particular order."""
-    return [_Writer(bench, draft).proposal() for draft in drafts]
+    alike: dict[tuple[str, str], list[RivalDraft]] = defaultdict(list)
+    for draft in drafts:
+        alike[draft.action, draft.because].append(draft)
+    found = []
+    for (action, _), same in alike.items():
+        single = [_Writer(bench, draft).proposal() for draft in same]
+        is_long = action in ("leave", "investigate") and len(single) > _MOST_SINGLE
+        found += [_as_one(same, single, bench)] if is_long else single
+    return found
+
+
+def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], bench: Workbench) -> Proposal:
+    """One proposal for many groups that are left, or looked into, for one reason."""
+    by_demand = sorted(range(len(drafts)), key=lambda at: (-_demand(drafts[at]), single[at].urls))
+    first = single[by_demand[0]]
+    urls = tuple(sorted({url for one in single for url in one.urls}))
+    steps: dict[str, Step] = {}
+    for at in by_demand:
+        for step in single[at].steps:
+            if step.url not in steps or steps[step.url].step == "leave":
+                steps[step.url] = step
+    n = count(len(single), "group of rivals", "groups of rivals")
+    is_left = first.action == "leave"
+    reason = _LEFT[drafts[0].because] if is_left else "only their wording is alike"
+    return Proposal(
+        id=group_id("rivals", urls), action=first.action, owner=first.owner, keeper="", urls=urls, gain=first.gain,
+        effort_hours=effort_hours(
+            [step for step in steps.values() if step.step == "investigate"], bench.settings.plan.effort
+        ),
+        confidence=first.confidence, evidence=max((one.evidence for one in single), key=EVIDENCE.index),
+        summary=f"{'Leave' if is_left else 'Look into'} {n}: {reason}",
+        why=f"Of the one that is most searched for: {first.why}", unless=first.unless, steps=tuple(steps.values()),
+        basis={
+            "row": drafts[0].because,
+            "groups": [
+                {"phrase": drafts[at].rivalry.phrase, "pages": list(single[at].urls)} for at in by_demand[:_MOST_TOLD]
+            ],
+        },
+    )  # fmt: skip
+
+
+def _demand(draft: RivalDraft) -> float:
+    return sum(rival.contest.impressions for rival in draft.rivals if rival.contest)
 
 
 class _Writer:

@@ -6,6 +6,7 @@ Out: proposals: one for each page to be expanded or merged, one for all that are
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
@@ -13,6 +14,7 @@ from dataclasses import dataclass, replace
 from mardok.findings.groups import group_id
 from mardok.findings.keeper import Standing
 from mardok.findings.thin import Verdict
+from mardok.findings.wording import section_name
 from mardok.plan.effort import effort_hours
 from mardok.plan.gain import reach_gain
 from mardok.plan.moves import Move
@@ -24,6 +26,9 @@ from mardok.text.site import Site
 from mardok.urls import is_home
 
 _NAMED_QUERIES = 5
+_MOST_SINGLE = 5
+"""Pages of a section to be expanded, beyond which they are one proposal."""
+_MOST_TOLD = 20
 
 
 @dataclass(frozen=True)
@@ -83,12 +88,49 @@ def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: b
     by_outcome: dict[str, list[ThinDraft]] = defaultdict(list)
     for draft in drafts:
         by_outcome[draft.verdict.outcome].append(draft)
-    found = [_expand(draft, bench) for draft in by_outcome["expand"]]
+    found = []
+    for alike in _by_section(by_outcome["expand"], bench):
+        found += [_expand_all(alike, bench)] if len(alike) > _MOST_SINGLE else [_expand(draft, bench) for draft in alike]
     found += [_merge(draft, bench) for draft in by_outcome["merge"]]
     if by_outcome["noindex"]:
         found.append(_noindex(by_outcome["noindex"], bench))
     found += [_leave(by_outcome[outcome], outcome, bench, is_whole) for outcome in ("fine", "wait") if by_outcome[outcome]]
     return found
+
+
+def _by_section(drafts: Sequence[ThinDraft], bench: Workbench) -> list[list[ThinDraft]]:
+    """Pages of one section together: where many of them are thin, it is one job for one writer."""
+    found: dict[str, list[ThinDraft]] = defaultdict(list)
+    for draft in drafts:
+        found[section_name(bench.url(draft.row))].append(draft)
+    return list(found.values())
+
+
+def _expand_all(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
+    """One proposal for the many thin pages of a section."""
+    single = sorted((_expand(draft, bench) for draft in drafts), key=lambda one: (-one.gain.high, one.urls))
+    urls = tuple(sorted(url for one in single for url in one.urls))
+    gain = Gain(
+        0.0,
+        math.fsum(one.gain.high for one in single),
+        "clicks/month",
+        n_queries=sum(one.gain.n_queries for one in single),
+        impressions=math.fsum(one.gain.impressions for one in single),
+    )
+    steps = tuple(step for one in single for step in one.steps)
+    where, first = path_of(section_name(urls[0])), single[0]
+    return Proposal(
+        id=group_id("thin", urls), action="expand", owner="writer", keeper="", urls=urls, gain=gain,
+        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence="medium", evidence="search",
+        summary=f"Expand {count(len(urls), 'page')} under {where}: they are asked for and say little",
+        why=(
+            f"Each has few words of its own. Together they are shown {gain.impressions:,.0f} times a month, at mean "
+            f"positions beyond {bench.settings.thin.expand_position:g}. Most is to be gained at {path_of(first.urls[0])}: {first.why}"
+        ),
+        unless="other pages are meant for these queries; then link to those, and leave these",
+        steps=steps,
+        basis={"gain_high": {one.urls[0]: round(one.gain.high, 1) for one in single[:_MOST_TOLD]}, **gain_basis(gain)},
+    )  # fmt: skip
 
 
 def _expand(draft: ThinDraft, bench: Workbench) -> Proposal:
