@@ -168,7 +168,8 @@ def turns(rows: SearchRows, queries: Collection[int]) -> Turns:
     second = np.where(has_second, np.append(sums, 0.0)[best + 1], 0.0)
     clear = best[sums[best] >= _CLEAR_LEAD * second]
     leader, moment = each[clear, 3], each[clear, :2]
-    is_change = np.append(False, (leader[1:] != leader[:-1]) & (moment[1:] == moment[:-1]).all(axis=1))
+    is_change = np.zeros(len(clear), bool)
+    is_change[1:] = (leader[1:] != leader[:-1]) & (moment[1:] == moment[:-1]).all(axis=1)
     by_place: dict[int, dict[int, int]] = {}
     for (its_query, its_place), changed in zip(moment.tolist(), is_change.tolist(), strict=True):
         counts = by_place.setdefault(its_query, {})

@@ -69,5 +69,6 @@ def _patterns(title: Sequence[str], plain: Collection[str]) -> Iterable[tuple[Pa
     total = sum(telling)
     for first in range(len(title)):
         for last in range(first, min(first + _LONGEST_SLOT, len(title))):
-            if telling[first] and telling[last] and total - sum(telling[first : last + 1]) >= _LEAST_TELLING:
+            in_slot = sum(telling[first : last + 1])
+            if in_slot and total - in_slot >= _LEAST_TELLING:
                 yield (*title[:first], "...", *title[last + 1 :]), " ".join(title[first : last + 1])

@@ -43,6 +43,7 @@ class Verdict:
     """Mean position over them."""
     relative: int = -1
     """Row of the page it could be merged into."""
+    own_words: int = 0
     resemblance: float = 0.0
     """To that page; its containment in it if that is greater."""
 
@@ -147,7 +148,7 @@ def _verdict(
         return Verdict(True, few, "expand", asked.queries, asked.position)
     relative = int(relatives.row[row])
     if relative >= 0 and kind != "home":
-        return Verdict(True, few, "merge", relative=relative, resemblance=float(relatives.share[row]))
+        return Verdict(True, few, "merge", relative=relative, own_words=own, resemblance=float(relatives.share[row]))
     if months >= rules.months and not standing.clicks[row] and kind not in ("home", "product"):
         return Verdict(True, f"{few}; no clicks in {months:.0f} months", "noindex")
     return Verdict(True, few, "wait")

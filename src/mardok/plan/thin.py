@@ -71,7 +71,7 @@ def thin_drafts(
     gone = {draft.row for draft in drafts if draft.verdict.outcome == "noindex"}
     targets: set[int] = set()
     found = []
-    for draft in drafts:
+    for draft in sorted(drafts, key=lambda draft: (draft.verdict.own_words, draft.row)):  # the one with less to say goes
         if draft.verdict.outcome == "merge":
             if draft.row in targets or draft.verdict.relative in gone:
                 draft = ThinDraft(draft.row, replace(draft.verdict, outcome="wait", relative=-1))
@@ -80,7 +80,7 @@ def thin_drafts(
                 gone.add(draft.row)
                 draft = replace(draft, moved=(Move(draft.row, "redirect", draft.verdict.relative),))
         found.append(draft)
-    return found
+    return sorted(found, key=lambda draft: draft.row)
 
 
 def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: bool) -> list[Proposal]:
@@ -125,7 +125,8 @@ def _expand_all(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
         summary=f"Expand {count(len(urls), 'page')} under {where}: they are asked for and say little",
         why=(
             f"Each has few words of its own. Together they are shown {gain.impressions:,.0f} times a month, at mean "
-            f"positions beyond {bench.settings.thin.expand_position:g}. Most is to be gained at {path_of(first.urls[0])}: {first.why}"
+            f"positions beyond {bench.settings.thin.expand_position:g}. Most is to be gained at {path_of(first.urls[0])}: "
+            f"{first.why}"
         ),
         unless="other pages are meant for these queries; then link to those, and leave these",
         steps=steps,

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from mardok.errors import TableError
-from mardok.sources.cells import decimal_number
+from mardok.sources.cells import decimal_number, whole_number
 from mardok.sources.raw import Intake, Unread
 from mardok.sources.table import read_table
 from mardok.tables import SIGNAL_COLUMNS
@@ -70,7 +70,7 @@ def read_signals(path: Path, intake: Intake) -> dict[str, Signal]:
         figures: dict[str, float | None] = {}
         for name in ("external_links", "conversions", "sessions"):
             cell = row.get(name, "").strip()
-            figures[name] = decimal_number(cell) if cell else None
+            figures[name] = (decimal_number if name == "conversions" else whole_number)(cell) if cell else None
             if cell and figures[name] is None:
                 reason = f"column {name!r}: {cell!r} is not a number from 0; cell ignored"
                 intake.unread.append(Unread(str(path), f"row {number}", url, reason))
