@@ -127,6 +127,7 @@ def test_what_a_template_repeats_is_one_trouble_with_a_count(page_table: Callabl
     assert told["link-redirected"][1] == f"{HOST}/old > {HOST}/p1, in the furniture of 8 pages"
 
 
+DATA = '<script type="application/ld+json">'
 KIND_PAGES: dict[str, tuple[str, str, str]] = {
     "home": ("/", FINE, "home"),
     "home of a language": ("/en/", FINE, "home"),
@@ -135,11 +136,11 @@ KIND_PAGES: dict[str, tuple[str, str, str]] = {
     "terms": ("/terms-and-conditions.html", FINE, "utility"),
     "contact lenses": ("/contact-lenses/", FINE, "article"),
     "login": ("/members/", FINE + "<form><input type=password></form>", "utility"),
-    "product": ("/x", FINE + '<script type="application/ld+json">{"@graph":[{"@type":["Thing","Product"]}]}</script>', "product"),
+    "product": ("/x", FINE + f'{DATA}{{"@graph":[{{"@type":["Thing","Product"]}}]}}</script>', "product"),
     "microdata": ("/x", FINE + "<div itemscope itemtype='https://schema.org/Product'></div>", "product"),
     "several products": ("/x", FINE + "<div itemscope itemtype='https://schema.org/Product'></div>" * 3, "listing"),
     "open graph": ("/x", FINE.replace("<title>", "<meta property='og:type' content='product.item'><title>"), "product"),
-    "broken data": ("/blog/x", FINE + '<script type="application/ld+json">{"@type": "Product"</script>', "article"),
+    "broken data": ("/blog/x", FINE + f'{DATA}{{"@type": "Product"</script>', "article"),
     "further page": ("/blog/page/2/", FINE, "listing"),
     "tag": ("/tag/bows/", FINE + "<a href=/fine>x</a>", "listing"),
     "calculator": ("/x", "<title>Costs</title><h1>Costs</h1><form><input><select></select></form><p>Add up.", "tool"),
@@ -157,9 +158,8 @@ def test_the_kind_of_a_page_is_told_by_its_signs(case: str, page_table: Callable
     pages = mardok.audit(page_table(rows)).pages.set_index("url")
     assert pages.loc[f"{HOST}{path}", "kind"] == kind, pages.loc[f"{HOST}{path}", "kind_reason"]
     assert pages.loc[f"{HOST}{path}", "kind_reason"]
-    fixed = mardok.audit(
-        page_table(rows), settings=Settings.model_validate({"kinds": {"media": [path.partition("?")[0] + "*"]}})
-    )
+    by_pattern = Settings.model_validate({"kinds": {"media": [path.partition("?")[0] + "*"]}})
+    fixed = mardok.audit(page_table(rows), settings=by_pattern)
     assert fixed.pages.set_index("url").loc[f"{HOST}{path}", "kind"] == "media"
 
 

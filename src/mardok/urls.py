@@ -117,6 +117,8 @@ def is_pagination(url: str, settings: Variants) -> bool:
 
 def matches(url: str, patterns: Sequence[str]) -> bool:
     """Whether the address, or its path and query, fits one of the patterns (``*`` stands for anything)."""
+    if not patterns:
+        return False
     parts = urlsplit(url)
     path = parts.path + (f"?{parts.query}" if parts.query else "")
     return any(fnmatchcase(url, pattern) or fnmatchcase(path, pattern) for pattern in patterns)

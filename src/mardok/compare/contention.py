@@ -157,26 +157,40 @@ def turns(rows: SearchRows, queries: Collection[int]) -> Turns:
     if not is_dated.any():
         return Turns(0, 0, {}, both)
     week = (dates[is_dated] - dates[is_dated].min()) // _WEEK
-    at = np.column_stack([query[is_dated], place[is_dated], week.astype(np.int64), page[is_dated]])
-    each, number = np.unique(at, axis=0, return_inverse=True)
+    moment = numbered(query[is_dated], place[is_dated], week.astype(np.int64))
+    n_pages = int(page.max()) + 1
+    each, number = np.unique(moment * n_pages + page[is_dated], return_inverse=True)
     sums = np.bincount(number.ravel(), weights=impressions[is_dated])
-    order = np.lexsort((each[:, 3], -sums, each[:, 2], each[:, 1], each[:, 0]))
-    each, sums = each[order], sums[order]
-    is_first = np.append(True, (each[1:, :3] != each[:-1, :3]).any(axis=1))
+    order = np.lexsort((each % n_pages, -sums, each // n_pages))
+    at, leads, sums = each[order] // n_pages, each[order] % n_pages, sums[order]
+    is_first = np.append(True, at[1:] != at[:-1])
     best = np.flatnonzero(is_first)
     has_second = np.append(~is_first[1:], False)[best]
     second = np.where(has_second, np.append(sums, 0.0)[best + 1], 0.0)
     clear = best[sums[best] >= _CLEAR_LEAD * second]
-    leader, moment = each[clear, 3], each[clear, :2]
+    leader = leads[clear]
+    some = np.zeros(int(moment.max()) + 1, np.int64)
+    some[moment] = np.arange(len(moment))
+    row_of = some[at[clear]]
+    its_query, its_place = query[is_dated][row_of], place[is_dated][row_of]
     is_change = np.zeros(len(clear), bool)
-    is_change[1:] = (leader[1:] != leader[:-1]) & (moment[1:] == moment[:-1]).all(axis=1)
+    is_change[1:] = (leader[1:] != leader[:-1]) & (its_query[1:] == its_query[:-1]) & (its_place[1:] == its_place[:-1])
     by_place: dict[int, dict[int, int]] = {}
-    for (its_query, its_place), changed in zip(moment.tolist(), is_change.tolist(), strict=True):
-        counts = by_place.setdefault(its_query, {})
-        counts[its_place] = counts.get(its_place, 0) + changed
+    for one_query, one_place, changed in zip(its_query.tolist(), its_place.tolist(), is_change.tolist(), strict=True):
+        counts = by_place.setdefault(one_query, {})
+        counts[one_place] = counts.get(one_place, 0) + changed
     pages, weeks = np.unique(leader, return_counts=True)
     led = dict(zip(pages.tolist(), weeks.tolist(), strict=True))
     return Turns(sum(max(counts.values()) for counts in by_place.values()), len(clear), led, both)
+
+
+def numbered(*columns: Codes) -> Codes:
+    """A number for each row, in the order of the columns and equal where all of them are."""
+    found = np.zeros(len(columns[0]), np.int64)
+    for column in columns:
+        values, codes = np.unique(column, return_inverse=True)
+        found = found * len(values) + codes.ravel()
+    return np.unique(found, return_inverse=True)[1].ravel()
 
 
 def _share_on_first_page(
@@ -185,8 +199,7 @@ def _share_on_first_page(
     """Share of the impressions at moments when two or more pages stand in the first ten places."""
     if not impressions.sum():
         return 0.0
-    at = np.column_stack([query, place, dates.astype("datetime64[s]").astype(np.int64)])
-    number = np.unique(at, axis=0, return_inverse=True)[1].ravel()
+    number = numbered(query, place, dates.astype("datetime64[s]").astype(np.int64))
     in_top = np.bincount(number, weights=(position <= _FIRST_PAGE) & (impressions > 0))
     sums = np.bincount(number, weights=impressions)
     return float(sums[in_top > 1].sum() / impressions.sum())

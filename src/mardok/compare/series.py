@@ -52,8 +52,9 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
         plain = plain_words(page.language)
         for pattern, slot in _patterns(title, plain):
             pages_of[folder, pattern][row] = slot
+    several = [item for item in pages_of.items() if len(item[1]) >= _LEAST_PAGES]
     found, taken = [], set[int]()
-    for (_, pattern), slots in sorted(pages_of.items(), key=lambda item: (-len(item[1]), -len(item[0][1]), item[0])):
+    for (_, pattern), slots in sorted(several, key=lambda item: (-len(item[1]), -len(item[0][1]), item[0])):
         free = {row: slot for row, slot in slots.items() if row not in taken}
         if len(set(free.values())) >= _LEAST_PAGES:
             found.append(Series(" ".join(pattern), free))

@@ -41,6 +41,8 @@ _SCHEMA = {
 _SEVERAL = 3
 """Things of one type that make a page a list of them."""
 _USUAL_PAGES = 3
+_ROOT_SLASHES = 3
+"""Slashes of an address without folders."""
 
 
 @dataclass(frozen=True)
@@ -95,8 +97,7 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> t
     for kind in PAGE_KINDS:
         if kind and matches(page.url, getattr(rules, kind)):
             return kind, f"settings (kinds.{kind})"
-    form = variant_form(page.url, settings.variants)
-    if form.identity == (bare_host(page.url), ()) or _is_language_root(page.url, languages):
+    if _is_home(page.url, settings) or _is_language_root(page.url, languages):
         return "home", "its address"
     folders, last = _address_words(page.url)
     if last and set(last) - _FILLERS and set(last) - _FILLERS <= set(rules.utility_words):
@@ -107,6 +108,13 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> t
         return "listing", "its address (a page of a listing)"
     told = _told(page)
     return told or _by_its_looks(signs, rules, folders) or ("article", "running text")
+
+
+def _is_home(url: str, settings: Settings) -> bool:
+    """Whether the address is that of the home page, however it is written."""
+    if url.count("/") > _ROOT_SLASHES:
+        return False
+    return variant_form(url, settings.variants).identity == (bare_host(url), ())
 
 
 def _told(page: Page) -> tuple[str, str] | None:

@@ -79,16 +79,15 @@ def thin_pages(
         Months of search data; 0 without.
     """
     first = np.searchsorted(shown.row, np.arange(len(site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
+
+    def asked_for(row: int) -> _Asked:
+        return _Asked.of(shown, slice(first[row], first[row + 1]), settings.thin) if shown is not None else _NOT_ASKED
+
     found: list[Verdict | None] = [None] * len(site.pages)
     for row in np.flatnonzero(is_asked).tolist():
         if kinds.is_further[row] or not kinds.kind[row]:
             continue
-        asked = (
-            _Asked.of(shown, slice(first[row], first[row + 1]), settings.thin)
-            if shown is not None
-            else _Asked((), np.nan, 0.0)
-        )
-        found[row] = _verdict(site, row, kinds, int(own_words[row]), asked, relatives, standing, months, settings)
+        found[row] = _verdict(site, row, kinds, int(own_words[row]), asked_for, relatives, standing, months, settings)
     return found
 
 
@@ -105,10 +104,13 @@ class _Asked:
         kept = np.flatnonzero(shown.position[part] <= settings.last_position) + part.start
         impressions = float(shown.impressions[kept].sum())
         if impressions <= 0:
-            return _Asked((), float("nan"), 0.0)
+            return _NOT_ASKED
         order = kept[np.lexsort((shown.query[kept], -shown.impressions[kept]))]
         position = float(np.average(shown.position[kept], weights=shown.impressions[kept]))
         return _Asked(tuple(shown.query[order].tolist()), position, impressions)
+
+
+_NOT_ASKED = _Asked((), float("nan"), 0.0)
 
 
 def _verdict(
@@ -116,7 +118,7 @@ def _verdict(
     row: int,
     kinds: PageKinds,
     own: int,
-    asked: _Asked,
+    asked_for: Callable[[int], _Asked],
     relatives: Relatives,
     standing: Standing,
     months: float,
@@ -131,6 +133,7 @@ def _verdict(
         return Verdict(False, "")
     if matches(page.url, settings.plan.leave):
         return Verdict(False, "an exception (plan.leave)")
+    asked = asked_for(row)
     few = f"{own} own words of {n_words}, fewer than {least} for {_with_article(kind)}"
     is_wanted = asked.impressions >= rules.minimum_impressions
     if kind == "listing":

@@ -21,6 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import isotonic_regression
 
+from mardok.compare.contention import numbered
 from mardok.compare.demand import Demand, SearchRows, queries_of_several
 from mardok.plan.proposal import Gain
 
@@ -72,14 +73,14 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
     if not is_shared.any():
         return Gain(-at_risk, 0.0, "clicks/month", at_risk)
     shared = _Queries(own.taken(is_shared), curve)
-    moments, moment = np.unique(
-        np.column_stack([shared.number, own.place[is_shared], own.date[is_shared].astype("datetime64[s]").astype(np.int64)]),
-        axis=0, return_inverse=True,
-    )  # fmt: skip
-    moment, of_query = moment.ravel(), moments[:, 0]
+    moment = numbered(
+        shared.number, shared.rows.place.astype(np.int64), shared.rows.date.astype("datetime64[s]").astype(np.int64)
+    )
+    of_query = np.zeros(int(moment.max()) + 1, np.int64)
+    of_query[moment] = shared.number
     impressions = shared.rows.impressions
     most = np.bincount(moment, weights=impressions)
-    least = np.zeros(len(moments))
+    least = np.zeros(len(of_query))
     np.maximum.at(least, moment, impressions)
     leads = impressions > _LEAD * most[moment]
     usual = shared.best_rate(np.ones(len(impressions), bool))
