@@ -567,6 +567,8 @@ def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gr
         "unread": len(tables["unread"]),
         "variants": len(grouping.keeper_of),
         "pages_with_copies": int((pages["copies"] > 0).sum()),
+        "kinds": _counts(pages.loc[pages["indexable"], "kind"]),
+        "thin": int((pages["thin"] == "yes").sum()),
         "groups": _counts(tables["groups"].drop_duplicates("group")["kind"]),
         "checks": _counts(tables["checks"]["check"]),
         "proposals": _counts(plan["action"]),
@@ -576,6 +578,7 @@ def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gr
         "search": None if demand is None else {
             "months": round(demand.months, 2),
             "dated": demand.is_dated,
+            "compared": demand.spans.compared if demand.spans else None,
             "clicks": round(float(demand.rows.clicks.sum()) / demand.months, 1),
             "impressions": round(float(demand.rows.impressions.sum()) / demand.months, 1),
             "queries": len(np.unique(demand.rows.query)),

@@ -44,8 +44,14 @@ class Spans:
 
     @property
     def told(self) -> str:
-        """What is compared, in words that follow "than"."""
+        """The earlier span, in words that follow a figure."""
         return f"in the same {self.days} days a year before" if self.is_year_apart else f"in the {self.days} days before"
+
+    @property
+    def compared(self) -> str:
+        """Both spans, in words."""
+        before = "the same days a year before" if self.is_year_apart else "as many days before them"
+        return f"the last {self.days} days with {before}"
 
     @property
     def months(self) -> float:

@@ -69,6 +69,7 @@ def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> 
     steps = {str(proposal): part.to_dict("records") for proposal, part in tables["steps"].groupby("proposal", sort=False)}
     unread, checks = tables["unread"], tables["checks"]
     groups = list(_groups(tables))
+    thin = tables["pages"][tables["pages"]["thin"] == "yes"].sort_values(["own_words", "url"])
     return environment.get_template("report.html.j2").render(
         site=urlsplit(home).netloc or "site",
         home=home,
@@ -86,6 +87,8 @@ def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> 
             (check, CHECKS[str(check)], part.head(_MOST_ROWS).to_dict("records"), len(part))
             for check, part in checks.groupby("check")
         ],
+        thin=thin.head(_MOST_ROWS).to_dict("records"),
+        n_thin=len(thin),
         unread=unread.head(_MOST_ROWS).to_dict("records"),
         n_unread=len(unread),
     )

@@ -62,7 +62,7 @@ def _rows_of_query(query: str, pages: list[tuple[str, float, float]], random: np
             if competes:
                 leads = strong[leader] == url
                 expected = demand * (0.85 if leads else 0.3)
-                place = position + (-0.6 if leads else 6.0) + 0.25 * position * week / WEEKS
+                place = position + (-0.6 if leads else 6.0) + 0.1 * position * week / WEEKS
             else:
                 expected, place = impressions, position
             yield from _row(day, query, url, expected * season, place, random)

@@ -45,10 +45,8 @@ class Contest:
     """The queries, those with the most impressions first."""
     impressions: float
     """Impressions a month of both pages."""
-    weaker: int
-    """Row of the page that gets less of these queries."""
     overlap: float
-    """Share of the weaker page's clicks, else impressions, that it gets on them, 0 to 1."""
+    """Share of the other page's clicks, else impressions, that it gets on them, 0 to 1."""
     overlap_in: str
     """``clicks`` or ``impressions``."""
     turns: Turns
@@ -286,13 +284,11 @@ class _Finder:
         leader_position = position if shares[0] >= shares[1] else other
         if min(shares) < self.settings.rivals.trivial_share and leader_position <= 2:
             return None
-        weaker, part, at = (row, there, b) if shown.clicks[b].sum() <= shown.clicks[a].sum() else (keeper, here, a)
-        overlap, unit = self._overlap(shown, part, at)
+        overlap, unit = self._overlap(shown, there, b)
         rows = demand.of([keeper, row])
         return Contest(
             queries=tuple(demand.queries[code] for code in common[np.lexsort((common, -by_query))].tolist()),
             impressions=impressions,
-            weaker=weaker,
             overlap=overlap,
             overlap_in=unit,
             turns=turns(rows, common.tolist()),

@@ -177,6 +177,8 @@ class _Writer:
         self.keeper = draft.rivalry.keeper
         self.rows = [rival.row for rival in draft.rivals]
         self.kept = path_of(bench.url(self.keeper))
+        asked = [rival.contest for rival in draft.rivals if rival.contest]
+        self.phrase = max(asked, key=lambda one: one.impressions).queries[0] if asked else draft.rivalry.phrase
 
     def proposal(self) -> Proposal:
         """The draft written out."""
@@ -197,7 +199,7 @@ class _Writer:
             why=" ".join(filter(None, [self._why(), self._decision(contests), self._gain_text(gain)])),
             unless=_UNLESS[draft.because], steps=tuple(steps),
             basis={
-                "phrase": draft.rivalry.phrase,
+                "phrase": self.phrase,
                 "row": draft.because,
                 "rivals": {bench.url(rival.row): self._basis(rival) for rival in draft.rivals},
                 **gain_basis(gain),
@@ -229,7 +231,7 @@ class _Writer:
 
     def _steps(self, rival: Rival) -> list[Step]:
         bench, action, row = self.bench, self.draft.action, rival.row
-        phrase = self.draft.rivalry.phrase
+        phrase = self.phrase
         if action == "merge":
             return [*bench.unique_text(row, self.keeper), *bench.moving(row, f"rival for {phrase!r}")]
         url = bench.url(row)
@@ -238,8 +240,7 @@ class _Writer:
             own = ""
             if contest is not None:
                 share = percent(1 - contest.overlap)
-                weaker = path_of(bench.url(contest.weaker))
-                own = f"; {share} of the {contest.overlap_in} of {weaker} come from other queries: write for those"
+                own = f"; {share} of its {contest.overlap_in} come from other queries: write for those"
             return [
                 Step(url, "rewrite", detail=f"leave {phrase!r} to {self.kept}{own}"),
                 Step(url, "relink", bench.url(self.keeper), f"link to it where {phrase!r} is spoken of"),
@@ -257,7 +258,7 @@ class _Writer:
 
     def _summary(self) -> str:
         others = path_of(self.bench.url(self.rows[0])) if len(self.rows) == 1 else count(len(self.rows), "page")
-        phrase = self.draft.rivalry.phrase
+        phrase = self.phrase
         return {
             "merge": f"Merge {others} into {self.kept}: both compete for '{phrase}'",
             "rewrite": f"Rewrite {others} apart from {self.kept}: both compete for '{phrase}'",
@@ -288,8 +289,7 @@ class _Writer:
                     f"{self.kept} in {contest.turns.led.get(self.keeper, 0)} of them; the lead changed "
                     f"{count(contest.turns.changes, 'time')}."
                 )
-            weaker = path_of(self.bench.url(contest.weaker))
-            parts.append(f"{percent(contest.overlap)} of the {contest.overlap_in} of {weaker} come from these queries.")
+            parts.append(f"{percent(contest.overlap)} of the {contest.overlap_in} of {path} come from these queries.")
             spans = self.bench.standing.demand.spans if self.bench.standing.demand else None
             if spans is not None and not math.isnan(contest.clicks_before):
                 parts.append(
