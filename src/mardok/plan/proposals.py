@@ -51,7 +51,7 @@ def group_drafts(
     site: Site, ways: Sequence[Destination], groups: Iterable[Group], standing: Standing, settings: Settings
 ) -> list[GroupDraft]:
     """What to do about each group of variants or copies."""
-    fixed = _fixed_pages(site, ways, settings)
+    fixed = fixed_pages(site, ways, settings)
     return [draft for group in groups for draft in _drafts(site, group, standing, settings, fixed)]
 
 
@@ -67,7 +67,7 @@ def group_proposals(drafts: Iterable[GroupDraft], bench: Workbench) -> list[Prop
     return proposals
 
 
-def _fixed_pages(site: Site, ways: Sequence[Destination], settings: Settings) -> set[int]:
+def fixed_pages(site: Site, ways: Sequence[Destination], settings: Settings) -> set[int]:
     """Pages that a home page sends on to: they stand in for it, and the home page is never moved."""
     passed = [url for way, page in zip(ways, site.pages, strict=True) if _is_home(page.url, settings) for url in way.hops]
     return {site.row_of[url] for url in passed if url in site.row_of and not _is_home(url, settings)}

@@ -45,6 +45,7 @@ def thin_drafts(
     verdicts: Sequence[Verdict | None],
     standing: Standing,
     kept: Collection[int],
+    pointed: Collection[int],
     moved: Collection[int],
     settings: Settings,
 ) -> list[ThinDraft]:
@@ -54,6 +55,8 @@ def thin_drafts(
     ----------
     kept : collection of int
         Pages that stay for another reason: they are neither merged nor taken out of the index.
+    pointed : collection of int
+        Pages that redirects or canonicals lead to: they are not taken out of the index.
     moved : collection of int
         Pages that go or are rewritten anyway.
     """
@@ -62,7 +65,8 @@ def thin_drafts(
         if verdict is None or not verdict.is_thin or row in moved:
             continue
         goes = verdict.outcome in ("merge", "noindex")
-        if goes and (row in kept or is_home(site.pages[row].url, settings.variants)):
+        is_fixed = row in kept or (verdict.outcome == "noindex" and row in pointed)
+        if goes and (is_fixed or is_home(site.pages[row].url, settings.variants)):
             verdict = replace(verdict, outcome="wait", relative=-1)
         if verdict.outcome == "merge" and (verdict.relative in moved or not standing.is_indexable[verdict.relative]):
             verdict = replace(verdict, outcome="wait", relative=-1)

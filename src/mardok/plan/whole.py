@@ -27,7 +27,7 @@ from mardok.findings.wording import CarriedText
 from mardok.plan.gain import click_curve
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Proposal
-from mardok.plan.proposals import group_drafts, group_proposals
+from mardok.plan.proposals import fixed_pages, group_drafts, group_proposals
 from mardok.plan.rivals import rival_drafts, rival_proposals
 from mardok.plan.site_name import site_name_proposals
 from mardok.plan.thin import thin_drafts, thin_proposals
@@ -65,12 +65,15 @@ def make_plan(
     """All proposals."""
     groups = group_drafts(site, ways, found.groups, standing, settings)
     moved = {move.row for draft in groups for move in draft.moved}
-    kept = {draft.group.keeper for draft in groups if draft.group.kind == "copies"}
+    # What a home page sends on to stands in for it.
+    fixed = fixed_pages(site, ways, settings)
+    kept = {draft.group.keeper for draft in groups if draft.group.kind == "copies"} | fixed
     rivals = rival_drafts(site, found.rivalries, found.kinds, kept, moved, settings)
     moved |= {move.row for draft in rivals for move in draft.moved}
     kept |= {row for rivalry in found.rivalries for row in rivalry.rows} | {draft.group.keeper for draft in groups}
+    pointed = {site.row_of[url] for way in ways for url in way.hops if url in site.row_of}
     in_copies = {row for draft in groups if draft.group.kind == "copies" for row in draft.group.rows}
-    thin = thin_drafts(site, found.verdicts, standing, kept, moved | in_copies, settings)
+    thin = thin_drafts(site, found.verdicts, standing, kept, pointed, moved | in_copies, settings)
     goes = [draft.moved for drafts in (groups, rivals, thin) for draft in drafts]
     moves = Moves(site, ways, [move for moved_by_one in goes for move in moved_by_one])
     demand = standing.demand
