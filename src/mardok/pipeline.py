@@ -399,17 +399,17 @@ def _contested(
     )
     series_of = {row: number for number, one in enumerate(series) for row in one.slots}
 
-    def are_of_one_matter(a: int, b: int) -> bool:
-        is_one_language = site.pages[a].language == site.pages[b].language
-        in_one_series = a in series_of and series_of[a] == series_of.get(b)
-        return is_one_language and not in_one_series and bool(said[a].stems & said[b].stems)
+    def takes_over(page: int, other: int) -> bool:
+        is_one_language = grouping.meant_for[page] == grouping.meant_for[other]
+        in_one_series = page in series_of and series_of[page] == series_of.get(other)
+        return is_one_language and not in_one_series and bool(said[page].stems) and said[page].stems <= said[other].stems
 
     verdicts = thin_pages(
         site,
         kinds,
         compared.accounted.own,
         stays,
-        nearest_relatives(pairs, stays, are_of_one_matter),
+        nearest_relatives(pairs, stays, takes_over),
         standing,
         shown,
         demand.months if demand is not None else 0.0,
@@ -466,7 +466,7 @@ def _compared(
     grouping = find_groups(site, titles, variants, relations, traits, standing, settings)
     counts = np.isin(np.arange(len(site.pages)), apart.rows)
     runs = repeated_runs(site.corpus, counts)
-    group_of = _groups_of_copies(site, grouping)
+    group_of = _groups_of_copies(site, grouping, relations.pairs)
     accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
     texts = carried_texts(site, runs, accounted)
     stems = stemmed_site(site, settings.phrases)
@@ -481,15 +481,25 @@ def _compared(
     return _Compared(grouping, accounted, kept, texts, mentions, wording, apart.rows)
 
 
-def _groups_of_copies(site: Site, grouping: Grouping) -> NDArray[np.int64]:
-    """A number for each page, equal for pages of one group of copies; an untranslated page is a copy of its original."""
+def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:
+    """A number for each page, equal for pages of one group of copies.
+
+    A page in another language than it is meant for goes with the page whose text it shows, at least by half: what is not
+    translated yet takes no own words from the original.
+    """
     found = np.arange(len(site.pages))
     for group in grouping.groups:
         if group.kind == "copies":
             found[list(group.members)] = group.keeper
-    guests = untranslated_guests(site, grouping.untranslated, grouping.meant_for)
-    for guest, hosts in guests.items():
-        found[guest] = found[min(hosts)]
+    meant = grouping.meant_for
+    nearest: dict[int, tuple[float, int]] = {}
+    for a, b, resemblance in pairs[["a", "b", "resemblance"]].itertuples(index=False, name=None):
+        for guest, host in ((a, b), (b, a)):
+            is_guest = meant[guest] and site.pages[guest].language and meant[guest] != site.pages[guest].language
+            if is_guest and meant[host] != meant[guest]:
+                nearest[guest] = max(nearest.get(guest, (0.0, 0)), (resemblance, -host))
+    for guest, (_, host) in nearest.items():
+        found[guest] = found[-host]
     return found
 
 

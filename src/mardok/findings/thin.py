@@ -150,7 +150,7 @@ def _verdict(
     if is_wanted:
         return Verdict(True, few, "expand", asked.queries, asked.position)
     relative = int(relatives.row[row])
-    if relative >= 0 and kind != "home":
+    if relative >= 0 and kind != "home" and n_words >= settings.copies.minimum_words:
         return Verdict(True, few, "merge", relative=relative, own_words=own, resemblance=float(relatives.share[row]))
     if months >= rules.months and not standing.clicks[row] and kind not in ("home", "product"):
         return Verdict(True, f"{few}; no clicks in {months:.0f} months", "noindex")
@@ -172,9 +172,9 @@ def _with_article(kind: str) -> str:
 def nearest_relatives(
     pairs: Sequence[tuple[int, int, float, float, float]],
     stays: NDArray[np.bool_],
-    are_of_one_matter: Callable[[int, int], bool],
+    takes_over: Callable[[int, int], bool],
 ) -> Relatives:
-    """For each page the page that stays, of one matter with it, that it resembles or is contained in most.
+    """For each page the page that stays, can take it over, and that it resembles or is contained in most.
 
     Parameters
     ----------
@@ -182,16 +182,19 @@ def nearest_relatives(
         Kept pairs of rows.
     stays : ndarray of bool, shape (n_pages,)
         Pages that others may be merged into.
-    are_of_one_matter : callable
-        Whether two pages promise the same: pasted text makes pages alike that are about different things.
+    takes_over : callable
+        Whether all that the first page promises is promised by the second: pasted text makes pages alike that are about
+        different things.
     """
     row = np.full(len(stays), -1, np.int64)
     share = np.zeros(len(stays))
     for a, b, resemblance, a_in_b, b_in_a in pairs:
-        if not are_of_one_matter(a, b):
-            continue
         for one, other, contained in ((a, b, a_in_b), (b, a, b_in_a)):
             value = max(resemblance, contained)
-            if stays[other] and (value > share[one] or (value == share[one] and 0 <= other < row[one])):
+            if (
+                stays[other]
+                and takes_over(one, other)
+                and (value > share[one] or (value == share[one] and 0 <= other < row[one]))
+            ):
                 row[one], share[one] = other, value
     return Relatives(row, share)

@@ -157,7 +157,8 @@ def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], bench: Wor
         ),
         confidence=first.confidence, evidence=max((one.evidence for one in single), key=EVIDENCE.index),
         summary=f"{'Leave' if is_left else 'Look into'} {n}: {reason}",
-        why=f"Of the one that is most searched for: {first.why}", unless=first.unless, steps=tuple(steps.values()),
+        why=f"{'The most searched for' if first.evidence == 'search' else 'For example'}: {first.why}",
+        unless=first.unless, steps=tuple(steps.values()),
         basis={
             "row": drafts[0].because,
             "groups": [

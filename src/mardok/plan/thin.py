@@ -71,7 +71,14 @@ def thin_drafts(
         if verdict.outcome == "merge" and (verdict.relative in moved or not standing.is_indexable[verdict.relative]):
             verdict = replace(verdict, outcome="wait", relative=-1)
         drafts.append(ThinDraft(row, verdict))
-    # Of two thin pages that are each other's nearest only one goes, and none goes onto one that is taken out of the index.
+    # A page that takes over another is not taken out of the index; of two that are each other's nearest only one goes.
+    wanted = {draft.verdict.relative for draft in drafts if draft.verdict.outcome == "merge"}
+    drafts = [
+        replace(draft, verdict=replace(draft.verdict, outcome="wait"))
+        if draft.verdict.outcome == "noindex" and draft.row in wanted
+        else draft
+        for draft in drafts
+    ]
     gone = {draft.row for draft in drafts if draft.verdict.outcome == "noindex"}
     targets: set[int] = set()
     found = []
