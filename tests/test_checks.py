@@ -182,7 +182,7 @@ def test_widths_add_up(a: str, b: str) -> None:
 @given(st.lists(st.tuples(st.integers(0, 11), st.sampled_from("ab"), st.sampled_from(["", "x"])), max_size=40, unique=True))
 def test_no_trouble_is_lost_when_those_of_templates_become_one(rows: list[tuple[int, str, str]]) -> None:
     kinds = ["article"] * 8 + ["product"] * 4
-    troubles = [Trouble(row, f"title-{check}", "v", "", pattern) for row, check, pattern in rows]
+    troubles = [Trouble(row, f"title-{check}", "v", pattern=pattern) for row, check, pattern in rows]
     kept = without_templates(troubles, kinds, range(12), Checks(template_pages=3))
     count = sum(int(trouble.value) if trouble.value != "v" else 1 for trouble in kept)
     assert count == len({(row, check, pattern) for row, check, pattern in rows})

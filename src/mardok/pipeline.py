@@ -39,7 +39,7 @@ from mardok.errors import SourceError, UnknownPageError
 from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches
 from mardok.extract.indexable import blocked_by, reason_not_indexable
-from mardok.findings.checks import Checked, check_rows
+from mardok.findings.checks import Checked, checks_table, find_troubles
 from mardok.findings.coverage import coverage_of
 from mardok.findings.groups import (
     Grouping,
@@ -282,23 +282,7 @@ def _findings(
     progress("comparing what pages promise", 0)
     contested = _contested(site, ways, titles, compared, standing, known.targets, settings)
 
-    progress("making the plan", 0)
-    found = Found(
-        compared.grouping.groups,
-        contested.rivalries,
-        contested.verdicts,
-        compared.texts,
-        contested.names,
-        contested.kinds,
-        compared.mentions,
-        compared.rows,
-        coverage.is_whole,
-    )
-    proposals = ranked(make_plan(site, ways, found, standing, settings), settings.plan)
-    is_indexable = {row: not reason for row, reason in enumerate(reasons)}
-    check_safety(proposals, site, is_indexable, standing.origin + "/")
-
-    progress("writing tables", 0)
+    progress("checking pages", 0)
     checked = Checked(
         ways,
         compared.grouping,
@@ -311,6 +295,28 @@ def _findings(
         contested.kinds,
         compared.rows[standing.is_indexable[compared.rows]],
     )
+    troubles = find_troubles(site, checked, settings)
+
+    progress("making the plan", 0)
+    found = Found(
+        compared.grouping.groups,
+        contested.rivalries,
+        contested.verdicts,
+        compared.texts,
+        contested.names,
+        contested.kinds,
+        compared.mentions,
+        compared.rows,
+        coverage.is_whole,
+        troubles,
+        untranslated_guests(site, compared.grouping.untranslated, compared.grouping.meant_for),
+        compared.grouping.meant_for,
+    )
+    proposals = ranked(make_plan(site, ways, found, standing, settings), settings.plan)
+    is_indexable = {row: not reason for row, reason in enumerate(reasons)}
+    check_safety(proposals, site, is_indexable, standing.origin + "/")
+
+    progress("writing tables", 0)
     facts = PageFacts(titles, contested.topics, contested.kinds, contested.verdicts, known.signals)
     tables = {
         "plan": plan_table(proposals),
@@ -331,7 +337,7 @@ def _findings(
         "groups": groups_table(site, [*(group.related for group in compared.grouping.groups), *contested.related]),
         "pairs": pairs_table(site, compared.kept),
         "queries": queries_table(contested.shown, demand),
-        "checks": check_rows(site, checked, settings),
+        "checks": checks_table(troubles),
         **compared.wording,
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
         **site_tables(site, compared.accounted.boilerplate_blocks),

@@ -403,6 +403,14 @@ class Effort(Section):
     """Taking one page out of the index."""
     investigate: float = Field(default=0.25, ge=0)
     """Looking into one page."""
+    translate: float = Field(default=1.0, ge=0)
+    """Translating one page."""
+    retire: float = Field(default=0.1, ge=0)
+    """Letting one address answer 410."""
+    repair: float = Field(default=0.1, ge=0)
+    """Repairing one thing on one page, or in one template."""
+    sitemap: float = Field(default=0.05, ge=0)
+    """Taking one address out of the sitemap."""
     relink: float = Field(default=0.05, ge=0)
     """Changing one link, or one template that carries it."""
     trim: float = Field(default=0.1, ge=0)

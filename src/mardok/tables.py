@@ -47,7 +47,7 @@ STEPS_OF_ACTION: Mapping[str, tuple[str, ...]] = {
     "noindex": ("noindex", "sitemap", "relink", "leave"),
     "retire": ("retire", "redirect", "relink", "sitemap", "leave"),
     "translate": ("translate", "noindex", "relink", "leave"),
-    "repair": ("repair", "redirect", "relink", "retitle", "leave"),
+    "repair": ("repair", "redirect", "relink", "retitle", "sitemap", "leave"),
     "investigate": ("investigate", "leave"),
     "leave": ("leave",),
 }

@@ -46,7 +46,7 @@ def body_troubles(site: Site, rows: Sequence[int], meant_for: Sequence[str], set
         Language that each page is meant for.
     """
     headings = _headings(site)
-    for row in rows:
+    for row in (row for row in rows if site.pages[row].bytes_hash):
         yield from _h1_troubles(site, row, headings[row])
         yield from _outline_troubles(site, row, headings[row], settings)
     yield from duplicates(site, rows, "h1-duplicate", lambda row: site.pages[row].h1, meant_for)

@@ -23,7 +23,7 @@ from mardok.findings.groups import Grouping, untranslated_guests
 from mardok.findings.head_checks import head_troubles
 from mardok.findings.kinds import PageKinds
 from mardok.findings.link_checks import link_troubles, pointer_troubles
-from mardok.findings.trouble import without_templates
+from mardok.findings.trouble import Told, without_templates
 from mardok.settings import Settings, Variants
 from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
@@ -51,8 +51,13 @@ class Checked:
     """Indexable pages that are no variants of others."""
 
 
-def check_rows(site: Site, checked: Checked, settings: Settings) -> pd.DataFrame:
-    """The table of checks; what sits in a template is one row."""
+def checks_table(troubles: Iterable[Told]) -> pd.DataFrame:
+    """The table of checks."""
+    return CHECK_ROWS.frame((told.url, told.check, told.value, told.detail) for told in troubles)
+
+
+def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told]:
+    """All troubles of pages and addresses; what sits in a template is one."""
     ways, reasons = checked.ways, checked.reasons
     rows = [row for row in checked.rows.tolist() if site.pages[row].is_html and not checked.kinds.is_further[row]]
     answered = [
@@ -66,8 +71,8 @@ def check_rows(site: Site, checked: Checked, settings: Settings) -> pd.DataFrame
         *pointer_troubles(site, answered, reasons, checked.grouping.keeper_of),
     ]
     kept = without_templates(troubles, checked.kinds.kind, rows, settings.checks)
-    found = [
-        *((site.pages[trouble.row].url, trouble.check, trouble.value, trouble.detail) for trouble in kept),
+    return [
+        *(Told(site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages) for one in kept),
         *_redirect_troubles(site, ways),
         *_untranslated(site, checked.grouping.untranslated, checked.grouping.meant_for),
         *_answering_variants(site, checked.grouping, settings.variants),
@@ -75,10 +80,9 @@ def check_rows(site: Site, checked: Checked, settings: Settings) -> pd.DataFrame
         *_blocked_links(site, checked.is_blocked),
         *_broken_images(site, checked.intake),
     ]
-    return CHECK_ROWS.frame(found)
 
 
-def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> Iterable[tuple[str, str, str, str]]:
+def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> Iterable[Told]:
     """Addresses that differ from a page's own in scheme, host, slash, case or index file only, one row for each of these."""
     by_mark: dict[str, list[tuple[str, str]]] = defaultdict(list)
     for row, keeper in sorted(grouping.keeper_of.items()):
@@ -88,60 +92,56 @@ def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> I
             for mark in sorted(set(form.marks) ^ set(other.marks))[:1]:
                 by_mark[mark].append((url, kept))
     for mark, pairs in by_mark.items():
-        yield pairs[0][0], "variant-answers", str(len(pairs)), f"{mark}: for example the page {pairs[0][1]}"
+        yield Told(pairs[0][0], "variant-answers", str(len(pairs)), f"{mark}: for example the page {pairs[0][1]}")
 
 
-def _crawl_troubles(
-    site: Site, intake: Intake, coverage: Coverage, reasons: Sequence[str]
-) -> Iterable[tuple[str, str, str, str]]:
+def _crawl_troubles(site: Site, intake: Intake, coverage: Coverage, reasons: Sequence[str]) -> Iterable[Told]:
     """What robots.txt and sitemaps say that does not fit the pages."""
     for url, what in intake.html_instead.items():
-        yield url, f"{what}-html", "", "answers 200 with HTML; crawlers take it for no file at all"
+        yield Told(url, f"{what}-html", "", "answers 200 with HTML; crawlers take it for no file at all")
     sitemap_of = {url: sitemap for sitemap, urls in sorted(intake.sitemaps.items(), reverse=True) for url in urls}
     for row in sorted(coverage.listed):
         url = site.pages[row].url
         if reasons[row]:
-            yield url, "sitemap-not-indexable", reasons[row], sitemap_of[url]
+            yield Told(url, "sitemap-not-indexable", reasons[row], sitemap_of[url])
     for row in (row for row in coverage.orphans if not reasons[row]):
-        yield site.pages[row].url, "page-orphan", "", sitemap_of[site.pages[row].url]
+        yield Told(site.pages[row].url, "page-orphan", "", sitemap_of[site.pages[row].url])
 
 
-def _blocked_links(site: Site, is_blocked: Callable[[str], bool]) -> Iterable[tuple[str, str, str, str]]:
+def _blocked_links(site: Site, is_blocked: Callable[[str], bool]) -> Iterable[Told]:
     """Closed addresses that pages link to, one row each."""
     placed_url = site.links.placed_url
     for number in distinct(placed_url).tolist():
         url = site.links.urls[number]
         if is_blocked(url):
             pages = np.unique(site.links.page[placed_url == number])
-            yield url, "link-blocked", str(len(pages)), f"linked from {site.pages[pages[0]].url}"
+            yield Told(url, "link-blocked", str(len(pages)), f"linked from {site.pages[pages[0]].url}")
 
 
-def _broken_images(site: Site, intake: Intake) -> Iterable[tuple[str, str, str, str]]:
+def _broken_images(site: Site, intake: Intake) -> Iterable[Told]:
     broken = {url: str(status) for url, status in intake.images.items() if status >= 400} | intake.failed
     is_broken = np.array([url in broken for url in site.images.urls], bool)[site.images.url]
     places = zip(site.images.page[is_broken].tolist(), site.images.url[is_broken].tolist(), strict=True)
     for row, url in sorted({(row, site.images.urls[number]) for row, number in places}):
-        yield site.pages[row].url, "image-broken", broken[url], url
+        yield Told(site.pages[row].url, "image-broken", broken[url], url)
 
 
-def _untranslated(
-    site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]
-) -> Iterable[tuple[str, str, str, str]]:
+def _untranslated(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]) -> Iterable[Told]:
     """Pages with the text of others that are not in the language they are meant for, one row each."""
     for guest, hosts in untranslated_guests(site, pairs, meant_for).items():
         urls = [site.pages[host].url for host in hosts]
         more = f" and {len(urls) - 1} more" if len(urls) > 1 else ""
         detail = f"meant for {meant_for[guest]!r}, but the text of {min(urls)}{more}"
-        yield site.pages[guest].url, "text-untranslated", site.pages[guest].language, detail
+        yield Told(site.pages[guest].url, "text-untranslated", site.pages[guest].language, detail)
 
 
-def _redirect_troubles(site: Site, ways: Sequence[Destination]) -> Iterable[tuple[str, str, str, str]]:
+def _redirect_troubles(site: Site, ways: Sequence[Destination]) -> Iterable[Told]:
     for page, way in zip(site.pages, ways, strict=True):
         route = " > ".join((page.url, *way.redirects))
         if way.is_loop:
-            yield page.url, "redirect-loop", str(len(way.redirects)), route
+            yield Told(page.url, "redirect-loop", str(len(way.redirects)), route)
         elif len(way.redirects) > 1:
-            yield page.url, "redirect-chain", str(len(way.redirects)), route
+            yield Told(page.url, "redirect-chain", str(len(way.redirects)), route, way.redirects[-1])
         end = site.row_of.get(way.redirects[-1]) if way.redirects and not way.is_loop else None
         if end is not None and (site.pages[end].status or 200) >= 400:
-            yield page.url, "redirect-broken", str(site.pages[end].status), way.redirects[-1]
+            yield Told(page.url, "redirect-broken", str(site.pages[end].status), way.redirects[-1])

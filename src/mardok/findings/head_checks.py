@@ -51,15 +51,19 @@ def head_troubles(
     wording.learn(descriptions)
     for row in rows:
         page = site.pages[row]
-        yield from _title_troubles(row, page.title, titles.own[row], kinds.kind[row], empty, settings)
-        yield from _description_troubles(row, page.description, page.language, spoken, wording, settings)
+        has_html = bool(page.bytes_hash)  # a table of pages may not tell what a page lacks
+        yield from _title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, settings)
+        yield from _description_troubles(row, has_html, page.description, page.language, spoken, wording, settings)
     yield from duplicates(site, rows, "title-duplicate", lambda row: site.pages[row].title, meant_for)
     yield from duplicates(site, rows, "description-duplicate", lambda row: site.pages[row].description, meant_for)
 
 
-def _title_troubles(row: int, title: str, own: str, kind: str, empty: Iterable[str], settings: Checks) -> Iterator[Trouble]:
+def _title_troubles(
+    row: int, has_html: bool, title: str, own: str, kind: str, empty: Iterable[str], settings: Checks
+) -> Iterator[Trouble]:
     if not title:
-        yield Trouble(row, "title-missing", "")
+        if has_html:
+            yield Trouble(row, "title-missing", "")
         return
     width = width_px(title, _TITLE_LETTER_PX)
     if width > settings.title_px:
@@ -73,10 +77,11 @@ def _title_troubles(row: int, title: str, own: str, kind: str, empty: Iterable[s
 
 
 def _description_troubles(
-    row: int, description: str, language: str, spoken: Sequence[str], wording: Wording, settings: Checks
+    row: int, has_html: bool, description: str, language: str, spoken: Sequence[str], wording: Wording, settings: Checks
 ) -> Iterator[Trouble]:
     if not description:
-        yield Trouble(row, "description-missing", "")
+        if has_html:
+            yield Trouble(row, "description-missing", "")
         return
     width = width_px(description, _DESCRIPTION_LETTER_PX)
     if width > settings.description_px:

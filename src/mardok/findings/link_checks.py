@@ -69,12 +69,14 @@ def _bad_targets(site: Site, wrong: Mapping[int, tuple[str, str, str]], settings
     ):
         pages[number, in_chrome].add(page)
     for (number, in_chrome), sources in sorted(pages.items()):
-        check, value, target = wrong[number]
+        check, value, route = wrong[number]
+        end = route.rpartition(" > ")[2] if check == "link-redirected" else ""
         if in_chrome and len(sources) >= settings.template_pages:
-            yield Trouble(min(sources), check, value, f"{target}, in the furniture of {len(sources)} pages")
+            told = f"{route}, in the furniture of {len(sources)} pages"
+            yield Trouble(min(sources), check, value, told, target=end, n_pages=len(sources))
         else:
             for source in sorted(sources):
-                yield Trouble(source, check, value, target)
+                yield Trouble(source, check, value, route, target=end)
 
 
 def _empty_words(site: Site, settings: Checks) -> Iterator[Trouble]:

@@ -24,8 +24,25 @@ class Trouble(NamedTuple):
     """The figure or text that is wrong."""
     detail: str = ""
     """The other page, or what to look at."""
+    target: str = ""
+    """Where the address or link is to lead, where that is known."""
+    n_pages: int = 1
+    """Pages that share the trouble; more than 1 for one of a template."""
     pattern: str = ""
     """What makes it the same trouble on other pages, such as the words of a link."""
+
+
+class Told(NamedTuple):
+    """One row of the table of checks, and what a repair must know beside it."""
+
+    url: str
+    check: str
+    value: str
+    detail: str
+    target: str = ""
+    """Where the address or link is to lead, where that is known."""
+    n_pages: int = 1
+    """Pages that share the trouble; more than 1 for one of a template."""
 
 
 def without_templates(
@@ -51,7 +68,7 @@ def without_templates(
             first = min(same)
             named = f"on {len(rows)} of {n_pages[kind]} pages of the kind {kind!r}: their template"
             example = f"; here: {' '.join(filter(None, [first.value, first.detail]))}" if first.value or first.detail else ""
-            found.append(first._replace(value=str(len(rows)), detail=named + example))
+            found.append(first._replace(value=str(len(rows)), detail=named + example, n_pages=len(rows)))
         else:
             found += same
     return found

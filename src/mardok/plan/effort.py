@@ -25,8 +25,8 @@ def effort_hours(steps: Iterable[Step], rates: Effort, *, is_pattern: bool = Fal
     0.5
     """
     counts = Counter(step.step for step in steps)
-    by_pattern = ("redirect", "canonical", "retitle", "noindex")
-    one_by_one = ("move_text", "rewrite", "expand", "relink", "trim", "investigate")
+    by_pattern = ("redirect", "canonical", "retitle", "noindex", "retire")
+    one_by_one = ("move_text", "rewrite", "expand", "relink", "trim", "investigate", "repair", "sitemap", "translate")
     hours = rates.proposal + (rates.pattern if is_pattern else 0)
     hours += math.fsum(
         counts[step] * getattr(rates, step) for step in (one_by_one if is_pattern else by_pattern + one_by_one)

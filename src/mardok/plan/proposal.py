@@ -61,8 +61,12 @@ class Proposal:
     unless: str
     steps: tuple[Step, ...]
     basis: Mapping[str, Any] = field(default_factory=dict)
+    is_broken: bool = False
+    """Whether it repairs what breaks a way for visitors or crawlers."""
 
     @property
     def band(self) -> int:
         """1 broken or blocking, 2 gain, 3 tidying."""
+        if self.is_broken:
+            return 1
         return 2 if self.action != "leave" and self.gain.high > 0 else 3

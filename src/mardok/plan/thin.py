@@ -48,6 +48,8 @@ def thin_drafts(
     pointed: Collection[int],
     moved: Collection[int],
     settings: Settings,
+    *,
+    is_whole: bool,
 ) -> list[ThinDraft]:
     """What to do about each thin page that nothing else is done about.
 
@@ -64,22 +66,24 @@ def thin_drafts(
     for row, verdict in enumerate(verdicts):
         if verdict is None or not verdict.is_thin or row in moved:
             continue
-        goes = verdict.outcome in ("merge", "noindex")
+        goes = verdict.outcome in ("merge", "noindex", "retire")
         is_fixed = row in kept or (verdict.outcome == "noindex" and row in pointed)
         if goes and (is_fixed or is_home(site.pages[row].url, settings.variants)):
             verdict = replace(verdict, outcome="wait", relative=-1)
         if verdict.outcome == "merge" and (verdict.relative in moved or not standing.is_indexable[verdict.relative]):
             verdict = replace(verdict, outcome="wait", relative=-1)
+        if verdict.outcome == "noindex" and is_whole and _is_forgotten(row, standing):
+            verdict = replace(verdict, outcome="retire")
         drafts.append(ThinDraft(row, verdict))
     # A page that takes over another is not taken out of the index; of two that are each other's nearest only one goes.
     wanted = {draft.verdict.relative for draft in drafts if draft.verdict.outcome == "merge"}
     drafts = [
         replace(draft, verdict=replace(draft.verdict, outcome="wait"))
-        if draft.verdict.outcome == "noindex" and draft.row in wanted
+        if draft.verdict.outcome in ("noindex", "retire") and draft.row in wanted
         else draft
         for draft in drafts
     ]
-    gone = {draft.row for draft in drafts if draft.verdict.outcome == "noindex"}
+    gone = {draft.row for draft in drafts if draft.verdict.outcome in ("noindex", "retire")}
     targets: set[int] = set()
     found = []
     for draft in sorted(drafts, key=lambda draft: (draft.verdict.own_words, draft.row)):  # the one with less to say goes
@@ -94,6 +98,11 @@ def thin_drafts(
     return sorted(found, key=lambda draft: draft.row)
 
 
+def _is_forgotten(row: int, standing: Standing) -> bool:
+    """Whether no page links here, none of another site either, and nothing is won here."""
+    return not (standing.inlinks[row] or standing.external_links[row] or standing.conversions[row])
+
+
 def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: bool) -> list[Proposal]:
     """Drafts written out, in no particular order."""
     by_outcome: dict[str, list[ThinDraft]] = defaultdict(list)
@@ -103,8 +112,7 @@ def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: b
     for alike in _by_section(by_outcome["expand"], bench):
         found += [_expand_all(alike, bench)] if len(alike) > _MOST_SINGLE else [_expand(draft, bench) for draft in alike]
     found += [_merge(draft, bench) for draft in by_outcome["merge"]]
-    if by_outcome["noindex"]:
-        found.append(_noindex(by_outcome["noindex"], bench))
+    found += [_out_of_index(by_outcome[way], way, bench) for way in ("noindex", "retire") if by_outcome[way]]
     found += [_leave(by_outcome[outcome], outcome, bench, is_whole) for outcome in ("fine", "wait") if by_outcome[outcome]]
     return found
 
@@ -189,18 +197,24 @@ def _merge(draft: ThinDraft, bench: Workbench) -> Proposal:
     )  # fmt: skip
 
 
-def _noindex(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
+def _out_of_index(drafts: Sequence[ThinDraft], way: str, bench: Workbench) -> Proposal:
+    is_kept = way == "noindex"
     urls = tuple(sorted(bench.url(draft.row) for draft in drafts))
-    steps = [Step(bench.url(draft.row), "noindex", detail=draft.verdict.reason) for draft in drafts]
+    steps = [Step(bench.url(draft.row), way, detail=draft.verdict.reason) for draft in drafts]
     n = count(len(urls), "page")
     what = path_of(urls[0]) if len(urls) == 1 else n
     return Proposal(
-        id=group_id("thin", urls), action="noindex", owner="developer", keeper="", urls=urls,
+        id=group_id("thin", urls), action=way, owner="developer" if is_kept else "server", keeper="", urls=urls,
         gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours(steps, bench.settings.plan.effort),
         confidence="medium", evidence="search",
-        summary=f"Take {what} out of the index: of use to visitors, not to searchers",
-        why=f"{_sentence(drafts[0].verdict.reason)} {_others(drafts)}Visitors may still need them. No evidence of a gain.",
-        unless="they are to grow; then leave them until they hold more",
+        summary=f"Take {what} out of the index: of use to visitors, not to searchers" if is_kept
+        else f"Retire {what} (410): no clicks, and no page links there",
+        why=f"{_sentence(drafts[0].verdict.reason)} {_others(drafts)}" + (
+            "Visitors may still need them. No evidence of a gain." if is_kept
+            else "Neither pages of the site nor, as far as is known, of others link there. No evidence of a gain."
+        ),
+        unless="they are to grow; then leave them until they hold more" if is_kept
+        else "somebody still needs them; then link to them, or redirect to a true equivalent",
         steps=tuple(steps), basis={"reasons": {bench.url(draft.row): draft.verdict.reason for draft in drafts}},
     )  # fmt: skip
 

@@ -23,11 +23,14 @@ from mardok.findings.kinds import PageKinds
 from mardok.findings.rivals import Rivalry
 from mardok.findings.site_name import NamePhrase
 from mardok.findings.thin import Verdict
+from mardok.findings.trouble import Told
 from mardok.findings.wording import CarriedText
+from mardok.plan.addresses import filter_proposals, translate_proposals
 from mardok.plan.gain import click_curve
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Proposal
 from mardok.plan.proposals import fixed_pages, group_drafts, group_proposals
+from mardok.plan.repairs import repair_proposals
 from mardok.plan.rivals import rival_drafts, rival_proposals
 from mardok.plan.site_name import site_name_proposals
 from mardok.plan.thin import thin_drafts, thin_proposals
@@ -57,6 +60,12 @@ class Found:
     """Rows of the pages that were compared."""
     is_whole: bool
     """Whether the whole site was read."""
+    troubles: Sequence[Told]
+    """What checks found."""
+    guests: Mapping[int, Sequence[int]]
+    """For each page with the text of others that is not in the language it is meant for, the others."""
+    meant_for: Sequence[str]
+    """Language that each page is meant for."""
 
 
 def make_plan(
@@ -73,7 +82,7 @@ def make_plan(
     kept |= {row for rivalry in found.rivalries for row in rivalry.rows} | {draft.group.keeper for draft in groups}
     pointed = {site.row_of[url] for way in ways for url in way.hops if url in site.row_of}
     in_copies = {row for draft in groups if draft.group.kind == "copies" for row in draft.group.rows}
-    thin = thin_drafts(site, found.verdicts, standing, kept, pointed, moved | in_copies, settings)
+    thin = thin_drafts(site, found.verdicts, standing, kept, pointed, moved | in_copies, settings, is_whole=found.is_whole)
     goes = [draft.moved for drafts in (groups, rivals, thin) for draft in drafts]
     moves = Moves(site, ways, [move for moved_by_one in goes for move in moved_by_one])
     demand = standing.demand
@@ -84,6 +93,9 @@ def make_plan(
     may_trim[sorted(moved | {draft.row for draft in thin if draft.verdict.outcome in ("expand", "merge", "noindex")})] = (
         False
     )
+    gone = moved | {draft.row for draft in thin if draft.verdict.outcome in ("merge", "noindex", "retire")}
+    taken = moved | {draft.row for draft in thin} | kept
+    filters = filter_proposals(found.kinds, found.compared.tolist(), taken, bench)
     trims = trim_proposals(site, found.texts, may_trim, settings)
     # A page that is short without what is pasted into it is trimmed, not left.
     trimmed = {site.row_of[url] for proposal in trims for url in proposal.urls}
@@ -93,4 +105,7 @@ def make_plan(
         *thin_proposals([draft for draft in thin if draft.row not in trimmed], bench, is_whole=found.is_whole),
         *trims,
         *site_name_proposals(found.names, bench),
+        *repair_proposals(found.troubles, gone, bench),
+        *translate_proposals(found.guests, found.meant_for, moved, bench),
+        *filters,
     ]
