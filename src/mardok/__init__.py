@@ -4,6 +4,7 @@ from mardok.compare.copies import find_copies
 from mardok.compare.difference import Run
 from mardok.errors import (
     FolderError,
+    HandoffError,
     MardokError,
     SelectionError,
     SettingsError,
@@ -21,6 +22,7 @@ __all__ = [
     "Audit",
     "CrawlSummary",
     "FolderError",
+    "HandoffError",
     "MardokError",
     "Run",
     "Selection",

@@ -9,6 +9,7 @@
     ├── FolderError      an audit folder that is not one, or must not be replaced
     ├── UnknownPageError an address that the audit does not know
     ├── SelectionError   a question about no page, or for what is not to be had
+    ├── HandoffError     a plan of which nothing can be handed over
     └── UnsafePlanError  a plan that failed its safety check and was not written
 """
 
@@ -39,6 +40,10 @@ class UnknownPageError(MardokError):
 
 class SelectionError(MardokError):
     """A question about no page, or for what is not to be had."""
+
+
+class HandoffError(MardokError):
+    """A plan of which nothing is accepted, or that cannot be written as server rules."""
 
 
 class UnsafePlanError(MardokError):

@@ -143,6 +143,41 @@ def write_folder(
         shutil.rmtree(sibling, ignore_errors=True)
 
 
+def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> None:
+    """Write a folder of files beside its place, then put it there.
+
+    Parameters
+    ----------
+    files : mapping of str to bytes
+        Contents by name; a name may lead into a folder below.
+    marker : str
+        One of the names: a folder that stands there is replaced only if it is empty or has this file.
+
+    Raises
+    ------
+    FolderError
+        If the folder is not ours to replace or the disk does not take it.
+    """
+    is_other = folder.is_dir() and any(folder.iterdir()) and not (folder / marker).is_file()
+    if is_other or (folder.exists() and not folder.is_dir()):
+        raise FolderError(f"{folder}: holds something else (no {marker}); name another folder, or empty this one")
+    try:
+        folder.absolute().parent.mkdir(parents=True, exist_ok=True)
+        sibling = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.absolute().parent))
+    except OSError as error:
+        raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
+    try:
+        sibling.chmod(0o777 & ~_umask())
+        for name, contents in files.items():
+            (sibling / name).parent.mkdir(parents=True, exist_ok=True)
+            (sibling / name).write_bytes(contents)
+        _put(sibling, folder)
+    except OSError as error:
+        raise FolderError(f"{folder}: cannot be written: {error.strerror or error}") from error
+    finally:
+        shutil.rmtree(sibling, ignore_errors=True)
+
+
 def _umask() -> int:
     mask = os.umask(0)
     os.umask(mask)

@@ -34,6 +34,7 @@ from mardok.compare.runs import repeated_runs
 from mardok.compare.series import find_series
 from mardok.compare.titles import Titles, split_titles
 from mardok.compare.topics import Topic, Wording, topics
+from mardok.deliver.handoff import handoff_files
 from mardok.deliver.report import report_html
 from mardok.errors import SourceError, UnknownPageError
 from mardok.extract.batch import Batch
@@ -176,6 +177,30 @@ class Audit:
             If the folder is not an audit's, or cannot be written.
         """
         folder.write_folder(Path(path), self.tables, self.meta, {"report.html": report_html(self.tables, self.meta)})
+
+    def hand_off(self, path: str | PathLike[str], *, all_proposals: bool = False) -> dict[str, int]:
+        """Write the accepted proposals as work orders into a folder; an earlier hand-over there is replaced.
+
+        Parameters
+        ----------
+        all_proposals : bool
+            Whether to hand over all that nobody rejected or put off.
+
+        Returns
+        -------
+        dict of str to int
+            Bytes of each file, by its name below the folder.
+
+        Raises
+        ------
+        HandoffError
+            If no proposal is accepted, or an address cannot be written into a server's files.
+        FolderError
+            If the folder holds something else, or cannot be written.
+        """
+        files = handoff_files(self.tables, self.meta, all_proposals=all_proposals)
+        folder.write_files(Path(path), files, marker="letter.md")
+        return {name: len(contents) for name, contents in files.items()}
 
 
 def load(path: str | PathLike[str]) -> Audit:

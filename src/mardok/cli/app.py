@@ -11,7 +11,7 @@ import sys
 
 import typer
 
-from mardok.cli import audit, crawl, demo, page, pair, phrases
+from mardok.cli import audit, crawl, demo, handoff, page, pair, phrases
 from mardok.cli.console import fail
 from mardok.errors import MardokError
 
@@ -29,6 +29,7 @@ app.command("audit")(audit.audit)
 app.command("page")(page.page)
 app.command("pair")(pair.pair)
 app.command("phrases")(phrases.phrases)
+app.command("handoff")(handoff.handoff)
 
 
 @app.callback(invoke_without_command=True)

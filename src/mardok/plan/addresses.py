@@ -52,8 +52,8 @@ def _translate(language: str, rows: Sequence[int], guests: Mapping[int, Sequence
         confidence="high", evidence="text",
         summary=f"Translate {pages} meant for {language!r} that show another language",
         why=(
-            f"{listed([path_of(url) for url in urls])}: meant for {language!r} by hreflang, declaration or address, with the "
-            "text of another language. Searchers of neither language are served. No evidence of a gain."
+            f"{listed([path_of(url) for url in urls])}: meant for {language!r} by hreflang, declaration or address, and "
+            "with the text of another language. Searchers of neither language are served. No evidence of a gain."
         ),
         unless="nobody translates them; then noindex, and take them out of the hreflang set",
         steps=steps, basis={"originals": {bench.url(row): bench.url(min(guests[row])) for row in rows}},

@@ -49,6 +49,17 @@ def count(n: int, noun: str, plural: str = "") -> str:
     return f"{n:,} {noun if n == 1 else plural or noun + 's'}"
 
 
+def hours(value: float) -> str:
+    """Hours of work.
+
+    Examples
+    --------
+    >>> hours(1), hours(2.5)
+    ('1 hour', '2.5 hours')
+    """
+    return f"{value:g} hour" + ("" if value == 1 else "s")
+
+
 def path_of(url: str) -> str:
     """An address without scheme and host, as it is spoken of within one site."""
     parts = urlsplit(url)

@@ -1,0 +1,57 @@
+"""``mardok handoff``: a reviewed plan as work orders.
+
+In:  an audit folder.
+Out: a folder of files for server people, developers, editors and writers.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+import mardok
+from mardok.cli.console import answer_console, print_json, shown
+
+_TOLD = {
+    "redirects.nginx.conf": "redirects for nginx",
+    "redirects.apache.conf": "redirects for Apache, with redirects.apache.txt",
+    "redirects.csv": "redirects, one a row",
+    "canonicals.csv": "canonicals as link elements and headers",
+    "out-of-index.csv": "noindex and retired addresses",
+    "sitemap-removals.txt": "addresses to take out of the sitemap",
+    "relinks.csv": "links to change",
+    "audit.xlsx": "the workbook",
+    "letter.md": "the letter",
+}
+
+
+def handoff(
+    folder: Annotated[Path, typer.Argument(help="Audit folder.", show_default=False)],
+    out: Annotated[Path, typer.Option("-o", "--output", help="Folder to write.", show_default=False)],
+    all_proposals: Annotated[
+        bool, typer.Option("--all", help="Hand over what nobody rejected or put off, not only what was accepted.")
+    ] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print what was written as JSON.")] = False,
+) -> None:
+    """Write redirect rules, canonicals, links to change, briefs, a workbook and a letter.
+
+    Example: mardok handoff audit -o handoff
+    """
+    written = mardok.load(folder).hand_off(out, all_proposals=all_proposals)
+    if as_json:
+        print_json({"folder": str(out), "files": written})
+        return
+    console = answer_console()
+    for name, what in _TOLD.items():
+        console.print(shown(f"{out / name}: {what}, {_size(written[name])}"), soft_wrap=True)
+    kinds = Counter(name.split("-")[1] for name in written if name.startswith("briefs/"))
+    if kinds:
+        told = ", ".join(f"{n} to {kind}" for kind, n in sorted(kinds.items()))
+        console.print(shown(f"{out / 'briefs'}: {kinds.total()} briefs ({told})"), soft_wrap=True)
+
+
+def _size(n_bytes: int) -> str:
+    return f"{n_bytes / 1000:,.0f} KB" if n_bytes >= 1000 else f"{n_bytes} bytes"

@@ -1,0 +1,193 @@
+"""Briefs: one page of Markdown for a writer, for each page that is to be rewritten, expanded or merged.
+
+In:  the tables of an audit, and a proposal with its steps.
+Out: Markdown; what pages say is quoted as text.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+import pandas as pd
+
+from mardok.plan.wording import count, hours, percent
+from mardok.text.spans import WordSpans
+
+BRIEFED = ("rewrite", "expand", "merge")
+_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!+])")
+_MOST_PASSAGES, _MOST_QUERIES, _MOST_HEADINGS, _MOST_RELATIVES = 12, 20, 40, 5
+_QUOTED = 700
+"""Characters of a passage that are quoted."""
+
+
+def markdown_text(text: object) -> str:
+    """Text in which no sign means anything to Markdown."""
+    return _SPECIAL.sub(r"\\\1", " ".join(str(text).split()))
+
+
+def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
+    """Rows by column name."""
+    return [{str(name): value for name, value in row.items()} for row in frame.to_dict("records")]
+
+
+class Tables:
+    """The tables of an audit, ready to be asked for single pages."""
+
+    def __init__(self, tables: Mapping[str, pd.DataFrame]) -> None:
+        self.tables = tables
+        self.pages = tables["pages"]
+        self.row_of = {url: row for row, url in enumerate(self.pages["url"])}
+
+    def of(self, name: str, row: int) -> pd.DataFrame:
+        """Rows of a table that belong to a page."""
+        frame = self.tables[name]
+        first, last = (frame["page"].searchsorted(row, side) for side in ("left", "right"))
+        return frame.iloc[first:last]
+
+
+def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], tables: Tables) -> str:
+    """The brief for a proposal.
+
+    Parameters
+    ----------
+    proposal : mapping
+        A row of the plan.
+    steps : sequence of mapping
+        Its steps, in order.
+    """
+    urls = [
+        step["url"] for step in steps if step["step"] in ("rewrite", "expand", "move_text") and step["url"] in tables.row_of
+    ]
+    lines = [
+        f"# {markdown_text(proposal['summary'])}", "",
+        f"Proposal {proposal['proposal']}, {hours(proposal['effort_hours'])}, {proposal['confidence']} confidence.", "",
+        markdown_text(proposal["why"]), "", f"Unless {markdown_text(proposal['unless'])}.", "",
+    ]  # fmt: skip
+    if proposal["keeper"]:
+        lines += [f"The page that stays: <{proposal['keeper']}>", ""]
+    for url in dict.fromkeys(urls):
+        lines += list(_page(url, proposal, steps, tables))
+    lines += ["## Done means", "", *(f"- {line}" for line in _done(proposal)), ""]
+    return "\n".join(lines)
+
+
+def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], tables: Tables) -> Iterator[str]:
+    row = tables.row_of[url]
+    page = tables.pages.iloc[row]
+    yield f"## {url}"
+    yield ""
+    for step in steps:
+        if step["url"] == url and step["step"] != "leave":
+            yield f"- **{step['step'].replace('_', ' ')}**: {markdown_text(step['detail'])}"
+    yield f"- title now: {markdown_text(page['title']) or 'none'}"
+    yield f"- target phrase now: {markdown_text(page['topic']) or 'none'}"
+    own = "" if pd.isna(page["own_words"]) else f", {page['own_words']} of them its own"
+    yield f"- {count(int(page['words']), 'word')}{own}"
+    yield ""
+    yield from _table("Queries, figures a month", _queries(row, tables))
+    yield from _list("Headings now", _headings(row, tables))
+    yield from _list("Who else says the same", _relatives(url, tables))
+    if proposal["action"] == "merge" and proposal["keeper"] in tables.row_of:
+        kept = tables.pages.iloc[tables.row_of[proposal["keeper"]]]
+        yield from _quotes(
+            "Says what the keeper does not: move what is worth it", _unique(kept["main_text"], page["main_text"])
+        )
+    else:
+        heading = "Stands word for word on other pages: say it in words of this page, or leave it out"
+        yield from _quotes(heading, _pasted(row, tables))
+
+
+def _queries(row: int, tables: Tables) -> list[list[str]]:
+    own = tables.of("queries", row).sort_values(["impressions", "query"], ascending=[False, True]).head(_MOST_QUERIES)
+    if own.empty:
+        return []
+    rows = [["query", "impressions", "clicks", "position"], ["---", "---:", "---:", "---:"]]
+    return rows + [
+        [markdown_text(query), f"{impressions:,.0f}", f"{clicks:,.1f}", f"{position:.1f}"]
+        for query, impressions, clicks, position in own[["query", "impressions", "clicks", "position"]].itertuples(
+            index=False, name=None
+        )
+    ]
+
+
+def _headings(row: int, tables: Tables) -> list[str]:
+    blocks = tables.of("blocks", row)
+    shown = blocks[(blocks["level"] > 0) & blocks["main"]].head(_MOST_HEADINGS)
+    return [
+        f"H{level}: {markdown_text(text)}" for level, text in shown[["level", "text"]].itertuples(index=False, name=None)
+    ]
+
+
+def _relatives(url: str, tables: Tables) -> list[str]:
+    pairs = tables.tables["pairs"]
+    own = pairs[(pairs["url_a"] == url) | (pairs["url_b"] == url)].sort_values(
+        ["resemblance", "url_a", "url_b"], ascending=[False, True, True]
+    )
+    return [
+        f"<{b if a == url else a}>: {percent(resemblance)} of the wording in common"
+        for a, b, resemblance in own[["url_a", "url_b", "resemblance"]]
+        .head(_MOST_RELATIVES)
+        .itertuples(index=False, name=None)
+    ]
+
+
+def _pasted(row: int, tables: Tables) -> list[str]:
+    stretches = tables.of("passages", row).sort_values(["words", "word"], ascending=[False, True]).head(_MOST_PASSAGES)
+    spans = WordSpans(str(tables.pages["main_text"][row]))
+    return [
+        _cut(spans.written(int(word), int(n)))
+        for word, n in stretches.sort_values("word")[["word", "words"]].itertuples(index=False, name=None)
+    ]
+
+
+def _unique(kept: str, moved: str) -> list[str]:
+    """Blocks of a page that the keeper does not have word for word, in their order."""
+    there = {" ".join(line.split()).casefold() for line in str(kept).split("\n")}
+    own = [line for line in str(moved).split("\n") if " ".join(line.split()).casefold() not in there]
+    return [_cut(line) for line in own[:_MOST_PASSAGES]]
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _QUOTED else f"{text[:_QUOTED].rsplit(' ', 1)[0]} ..."
+
+
+def _done(proposal: Mapping[str, Any]) -> list[str]:
+    """What can be counted when the work is done; ``mardok recheck`` counts it."""
+    if proposal["action"] == "merge":
+        return [
+            "what is worth it of the text above stands on the page that stays",
+            "each of the other addresses redirects there in one hop, and no page links to them",
+        ]
+    if proposal["action"] == "expand":
+        return ["each page answers the queries above in words of its own, and is no longer thin in the next audit"]
+    return [
+        "no two of the pages resemble each other by half in the next audit",
+        "no passage quoted above stands on more than one of them",
+    ]
+
+
+def _table(heading: str, rows: Sequence[Sequence[str]]) -> Iterator[str]:
+    if rows:
+        yield f"### {heading}"
+        yield ""
+        yield from (f"| {' | '.join(row)} |" for row in rows)
+        yield ""
+
+
+def _list(heading: str, items: Sequence[str]) -> Iterator[str]:
+    if items:
+        yield f"### {heading}"
+        yield ""
+        yield from (f"- {item}" for item in items)
+        yield ""
+
+
+def _quotes(heading: str, texts: Sequence[str]) -> Iterator[str]:
+    if texts:
+        yield f"### {heading}"
+        yield ""
+        for text in texts:
+            yield f"> {markdown_text(text)}"
+            yield ""

@@ -1,0 +1,55 @@
+"""A short letter for the client.
+
+In:  the plan and ``audit.json``.
+Out: Markdown with the totals and the first ten proposals.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import pandas as pd
+
+from mardok.deliver.briefs import markdown_text, records
+from mardok.deliver.report import gain_text
+from mardok.plan.wording import count, hours
+
+_MOST = 10
+
+
+def letter(plan: pd.DataFrame, meta: Mapping[str, Any]) -> str:
+    """The letter.
+
+    Parameters
+    ----------
+    plan : DataFrame
+        The proposals that are handed over, best first.
+    """
+    totals = meta["totals"]
+    in_clicks = plan[plan["gain_unit"] == "clicks/month"]
+    lines = [
+        "# What we propose for your site", "",
+        f"We read {count(totals['pages'], 'page')}, {totals['indexable']:,} of which search engines may list"
+        + ("." if totals["crawl"]["whole"] else "; not the whole site: " + "; ".join(totals["crawl"]["gaps"]) + "."), "",
+        f"- {count(totals['variants'], 'address', 'addresses')} repeat another address",
+        f"- {count(totals['pages_with_copies'], 'page')} have copies",
+        f"- {count(totals['thin'], 'page')} say little of their own",
+        f"- the plan has {count(len(plan), 'proposal')} and takes {hours(plan['effort_hours'].sum())}",
+    ]  # fmt: skip
+    if totals["search"]:
+        lines.append(f"- {totals['search']['clicks']:,.0f} clicks a month came from search")
+    if len(in_clicks):
+        low, high = in_clicks["gain_low"].sum(), in_clicks["gain_high"].sum()
+        lines.append(
+            f"- together the proposals bring between {low:,.0f} and {high:,.0f} clicks a month, by the site's own figures"
+        )
+    lines += ["", "## First", ""]
+    for row in records(plan.head(_MOST)):
+        lines += [
+            f"{row['rank']}. **{markdown_text(row['summary'])}** ({gain_text(row)}, {hours(row['effort_hours'])}, "
+            f"{row['confidence']} confidence)", "", f"   {markdown_text(row['why'])}", "",
+        ]  # fmt: skip
+    if len(plan) > _MOST:
+        lines += [f"{count(len(plan) - _MOST, 'proposal')} more are in the workbook.", ""]
+    return "\n".join(lines)

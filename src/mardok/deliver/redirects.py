@@ -1,0 +1,134 @@
+"""Redirects as files that servers read.
+
+In:  addresses with the address each is to lead to.
+Out: an nginx ``map``, an Apache ``RewriteMap`` with its rules, and CSV.
+
+Every redirect is one hop. Addresses become keys, never configuration: in nginx a key is a quoted string, or a quoted regular
+expression where letter case matters, and a dollar sign in a target is a variable that holds one; in Apache keys and targets
+are the two words of a line in a text map. An address that cannot be written so without a doubt is refused by name.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from urllib.parse import urlsplit
+
+NGINX_FILE = "redirects.nginx.conf"
+APACHE_FILE = "redirects.apache.conf"
+APACHE_MAP = "redirects.apache.txt"
+CSV_FILE = "redirects.csv"
+
+_PLAIN = re.compile(r"https?://[\x21\x24-\x5b\x5d\x5e\x60-\x7e_]+")
+"""An address in its one form: printable ASCII without white space, quotation mark, hash and backslash."""
+_REGEX_SIGNS = re.compile(r"([^A-Za-z0-9_/%:=&-])")
+
+
+@dataclass(frozen=True)
+class Redirects:
+    """What servers are to redirect."""
+
+    single: Mapping[str, str]
+    """Target of each address that is redirected by itself."""
+    origins: Sequence[tuple[str, str]]
+    """Schemes and hosts that go to another as a whole, whatever the path, such as ``http://host.example`` to
+    ``https://www.host.example``."""
+
+
+def plain_addresses(addresses: Sequence[str]) -> list[str]:
+    """Those of the addresses that cannot be written into a server's files without a doubt."""
+    return [address for address in addresses if not _PLAIN.fullmatch(address)]
+
+
+def nginx_map(redirects: Redirects, known: Iterable[str] = ()) -> str:
+    """A map for the ``http`` block, and in comments what the ``server`` block needs.
+
+    Parameters
+    ----------
+    known : iterable of str
+        Further addresses of the site, which must not be redirected because they differ from one that is in case only.
+    """
+    lines = []
+    addresses = {*redirects.single, *redirects.single.values(), *known}
+    folded = Counter(address.casefold() for address in addresses)
+    for source, target in sorted(redirects.single.items()):
+        # Strings are compared without regard to case, so what differs from another address only in case is a pattern.
+        is_alone = folded[source.casefold()] == 1
+        key = source if is_alone else f"~^{_escaped(source)}$"
+        lines.append(f'    "{key}" "{_nginx_target(target)}";')
+    for source, target in sorted(redirects.origins):
+        lines.append(f'    "~^{_escaped(source)}(?<mardok_rest>/.*)$" "{_nginx_target(target)}$mardok_rest";')
+    longest = max([len(line) for line in lines], default=0)
+    return _NGINX.format(size=max(256, 1 << (longest + 64).bit_length()), lines="\n".join(lines))
+
+
+def _escaped(address: str) -> str:
+    return _REGEX_SIGNS.sub(r"\\\1", address)
+
+
+def _nginx_target(target: str) -> str:
+    return target.replace("$", "${mardok_dollar}")
+
+
+_NGINX = """# Redirects for nginx, one hop each. Include this file in the http block:
+#     include /etc/nginx/redirects.nginx.conf;
+# and put into each server block of the site:
+#     if ($mardok_target) {{ return 301 $mardok_target; }}
+# Behind a proxy that ends https, the scheme is taken from its header X-Forwarded-Proto.
+map_hash_bucket_size {size};
+map_hash_max_size 65536;
+geo $mardok_dollar {{ default "$"; }}
+map $http_x_forwarded_proto $mardok_scheme {{ default $scheme; http http; https https; }}
+map "$mardok_scheme://$http_host$request_uri" $mardok_target {{
+    default "";
+{lines}
+}}
+"""
+
+
+def apache_map(redirects: Redirects) -> str:
+    """The text map: an address and its target a line."""
+    return "".join(f"{source} {target}\n" for source, target in sorted(redirects.single.items()))
+
+
+def apache_rules(redirects: Redirects) -> str:
+    """Rules for the ``VirtualHost`` that use the map."""
+    rules = []
+    for source, target in sorted(redirects.origins):
+        parts = urlsplit(source)
+        origin = _escaped(f"{parts.scheme}://{parts.netloc}")
+        rules.append(
+            f'RewriteCond "%{{ENV:MARDOK_SCHEME}}://%{{HTTP_HOST}}" "^{origin}$" [NC]\n'
+            'RewriteCond "%{THE_REQUEST}" "^[A-Z]+ (/[^ ?]*)[?]?([^ ]*)"\n'
+            f'RewriteRule "^" "{target}%1?%2" [R=301,L,NE]\n'
+        )
+    return _APACHE.format(map_file=APACHE_MAP, origins="".join(rules))
+
+
+_APACHE = """# Redirects for Apache, one hop each. Include this file in each VirtualHost of the site:
+#     Define MARDOK_REDIRECTS /etc/apache2/{map_file}
+#     Include /etc/apache2/redirects.apache.conf
+# Needs the modules rewrite and setenvif. Behind a proxy that ends https, the scheme is taken from X-Forwarded-Proto.
+RewriteEngine On
+RewriteMap mardok "txt:${{MARDOK_REDIRECTS}}"
+RewriteRule "^" "-" [E=MARDOK_SCHEME:%{{REQUEST_SCHEME}}]
+RewriteCond "%{{HTTP:X-Forwarded-Proto}}" "^(https?)$"
+RewriteRule "^" "-" [E=MARDOK_SCHEME:%1]
+RewriteCond "%{{THE_REQUEST}}" "^[A-Z]+ (/[^ ]*)"
+RewriteCond "${{mardok:%{{ENV:MARDOK_SCHEME}}://%{{HTTP_HOST}}%1}}" "^([^?]+)[?]?(.*)$"
+RewriteRule "^" "%1?%2" [R=301,L,NE]
+{origins}"""
+
+
+def redirects_csv(redirects: Redirects) -> str:
+    """All redirects as CSV; whole origins end in ``/*``."""
+    buffer = io.StringIO()
+    writer = csv.writer(buffer, lineterminator="\n")
+    writer.writerow(["from", "to"])
+    writer.writerows(sorted(redirects.single.items()))
+    writer.writerows((f"{source}/*", f"{target}/*") for source, target in sorted(redirects.origins))
+    return buffer.getvalue()

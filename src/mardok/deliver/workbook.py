@@ -1,0 +1,91 @@
+"""The audit as one workbook.
+
+In:  tables.
+Out: an ``.xlsx`` file with a sheet for each table: header frozen, filters, widths, addresses as links; no formula.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import pandas as pd
+from openpyxl import Workbook
+from openpyxl.cell import WriteOnlyCell
+from openpyxl.styles import Alignment, Font
+from openpyxl.utils import get_column_letter
+
+from mardok.folder import neutral_cell
+from mardok.tables import TABLES, Table
+
+SHEETS = ("plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks")
+_MOST_ROWS = 1_000_000
+"""Rows of a sheet; the format ends at 1,048,576."""
+_MOST_LINKS = 60_000
+"""Links of a sheet; the format allows 65,530."""
+_MOST_CHARACTERS = 32_000
+_UNWRITABLE = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
+_WIDE = {
+    "summary": 60,
+    "why": 80,
+    "unless": 50,
+    "detail": 70,
+    "text": 70,
+    "note": 40,
+    "basis": 30,
+    "title": 45,
+    "description": 45,
+}
+_LINKED = ("url", "keeper", "target", "url_a", "url_b", "final_url", "nearest_url", "example_url")
+_WRAPPED = ("why", "unless", "summary")
+
+
+def workbook(tables: Mapping[str, pd.DataFrame]) -> bytes:
+    """The workbook as bytes."""
+    book = Workbook(write_only=True)
+    for name in SHEETS:
+        _write_sheet(book, TABLES[name], tables[name])
+    buffer = io.BytesIO()
+    book.save(buffer)
+    return buffer.getvalue()
+
+
+def _write_sheet(book: Workbook, table: Table, frame: pd.DataFrame) -> None:
+    columns = [column for column in table.columns if column.csv]
+    sheet = book.create_sheet(table.name)
+    sheet.freeze_panes = "A2"
+    rows = frame.head(_MOST_ROWS)
+    sheet.auto_filter.ref = f"A1:{get_column_letter(len(columns))}{len(rows) + 1}"
+    for place, column in enumerate(columns, start=1):
+        letter = get_column_letter(place)
+        sheet.column_dimensions[letter].width = _WIDE.get(
+            column.name, 45 if column.name in _LINKED else max(10, len(column.name) + 4)
+        )
+    header = []
+    for column in columns:
+        cell = WriteOnlyCell(sheet, column.name)
+        cell.font = Font(bold=True)
+        header.append(cell)
+    sheet.append(header)
+    is_linked = len(rows) * sum(column.name in _LINKED for column in columns) <= _MOST_LINKS
+    names = [column.name for column in columns]
+    for values in rows[names].itertuples(index=False, name=None):
+        sheet.append(_cells(sheet, names, values, is_linked=is_linked))
+
+
+def _cells(sheet: Any, names: Sequence[str], values: Sequence[Any], *, is_linked: bool) -> list[Any]:
+    cells = []
+    for name, value in zip(names, values, strict=True):
+        if isinstance(value, str):
+            cell = WriteOnlyCell(sheet, neutral_cell(_UNWRITABLE.sub("", value))[:_MOST_CHARACTERS])
+            cell.data_type = "s"
+            if is_linked and name in _LINKED and value.startswith("http"):
+                cell.hyperlink = value
+            if name in _WRAPPED:
+                cell.alignment = Alignment(wrap_text=True, vertical="top")
+            cells.append(cell)
+        else:
+            cells.append(None if pd.isna(value) else value.item() if hasattr(value, "item") else value)
+    return cells
