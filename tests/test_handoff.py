@@ -264,3 +264,114 @@ def test_only_what_a_person_accepted_is_handed_over(demo: mardok.Audit, tmp_path
     assert run("handoff", tmp_path / "audit", "-o", tmp_path / "out", "--all").returncode == 0
     again = pd.read_csv(tmp_path / "out" / "redirects.csv")
     assert again["to"].str.startswith(troubles.HOST).all()
+
+
+def edited(folder: Path, changes: dict[str, dict[str, str]], name: str = "plan.csv") -> Path:
+    """The plan of a folder with some cells changed, by proposal, saved as a spreadsheet of another country does."""
+    plan = pd.read_csv(folder / "plan.csv", dtype=str, keep_default_na=False)
+    for proposal, cells in changes.items():
+        for column, value in cells.items():
+            plan.loc[plan["proposal"] == proposal, column] = value
+    path = folder / name
+    if path.suffix == ".xlsx":
+        plan.to_excel(path, sheet_name="plan", index=False)
+    else:
+        plan.to_csv(path, sep=";", index=False, encoding="utf-8-sig", lineterminator="\r\n", quoting=csv.QUOTE_ALL)
+    return path
+
+
+def copies_of(n: int, text: str = "") -> list[dict[str, Any]]:
+    """Pages with one text each two, and links that make the first the keeper."""
+    said = " ".join(f"word{number}" for number in range(60))
+    return [
+        {
+            "url": f"https://host.example/{pair}{side}", "status": 200, "title": f"Thing {pair}",
+            "text": f"{' '.join(f'p{pair}x{number}' for number in range(60))} {said if pair == 'z' else ''} {text}",
+        }
+        for pair in "abcdefgh"[:n] for side in "12"
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ["plan.csv", "mine.xlsx"])
+def test_decisions_follow_their_proposals_into_the_next_audit(
+    name: str, page_table: Callable[..., Path], tmp_path: Path, run: Callable[..., Any]
+) -> None:
+    source, folder = page_table(copies_of(5)), tmp_path / "audit"
+    assert run("audit", source, "-o", folder).returncode == 0
+    plan = pd.read_csv(folder / "plan.csv", keep_default_na=False)
+    merges = plan[plan["action"] == "merge"].sort_values("keeper", ignore_index=True)
+    assert merges["keeper"].str[-1].eq("1").all()
+    ids = merges["proposal"].tolist()
+    path = edited(folder, {
+        ids[0]: {"decision": "Accept", "note": "=do it" if name.endswith("csv") else "do it"},
+        ids[1]: {"decision": "reject", "note": "they differ in print"},
+        ids[2]: {"keeper": merges["keeper"][2].replace("1", "2"), "decision": "accept"},
+        ids[3]: {"action": "canonical"},
+        ids[4]: {"action": "leave"},
+    }, name)  # fmt: skip
+    if name == "plan.csv":
+        done = run("audit", source, "-o", folder)
+    else:
+        done = run("audit", source, "-o", folder, "--decisions", path)
+    assert done.returncode == 0, done.stderr
+    again = pd.read_csv(folder / "plan.csv", keep_default_na=False).set_index("proposal")
+    assert again.loc[ids[0], "decision"] == "accept"
+    assert again.loc[ids[0], "note"] == ("'=do it" if name.endswith("csv") else "do it")
+    assert again.loc[ids[1], "decision"] == "reject"
+    assert again["rank"].idxmax() == ids[1]
+    assert again.loc[ids[2], ["keeper", "decision"]].tolist() == ["https://host.example/c2", "accept"]
+    assert "because a person chose it" in again.loc[ids[2], "why"]
+    assert again.loc[ids[3], "action"] == "canonical"
+    assert again.loc[ids[4], "action"] == "leave"
+    handed = run("handoff", folder, "-o", tmp_path / "out")
+    assert handed.returncode == 0, handed.stderr
+    told = {row["from"]: row["to"] for row in read_csv(tmp_path / "out" / "redirects.csv")}
+    assert told == {
+        "https://host.example/a2": "https://host.example/a1",
+        "https://host.example/c1": "https://host.example/c2",
+    }
+
+
+def test_a_rejected_proposal_comes_back_only_when_its_evidence_changed(
+    page_table: Callable[..., Path], tmp_path: Path
+) -> None:
+    rows, folder = copies_of(2), tmp_path / "audit"
+    mardok.audit(page_table(rows)).save(folder)
+    plan = mardok.load(folder).plan
+    merges = plan.loc[plan["action"] == "merge", "proposal"]
+    path = edited(folder, {proposal: {"decision": "reject", "note": "no"} for proposal in merges})
+    more = [{**rows[0], "url": f"https://host.example/a{n}"} for n in (3, 4)]
+    audit = mardok.audit(page_table([*rows, *more]), decisions=path)
+    merges = audit.plan[audit.plan["action"] == "merge"].set_index("keeper")
+    grown = merges.loc["https://host.example/a1"]
+    assert grown["decision"] == ""
+    assert grown["note"] == "no; rejected before; since then identical 1 to 3, pages 2 to 4"
+    assert merges.loc["https://host.example/b1", "decision"] == "reject"
+    gone = mardok.audit(page_table(rows[:2]), decisions=path)
+    kept = gone.meta["totals"]["decisions_without_proposal"]
+    assert [row["keeper"] for row in kept] == ["https://host.example/b1"]
+
+
+def test_decisions_that_cannot_be_followed_are_named_and_the_rest_is_used(
+    page_table: Callable[..., Path], tmp_path: Path
+) -> None:
+    rows, folder = copies_of(5), tmp_path / "audit"
+    mardok.audit(page_table(rows)).save(folder)
+    plan = mardok.load(folder).plan
+    ids = plan[plan["action"] == "merge"].sort_values("keeper")["proposal"].tolist()
+    path = edited(folder, {
+        ids[0]: {"decision": "yes please"}, ids[1]: {"keeper": "https://host.example/c1"}, ids[2]: {"action": "retire"},
+        ids[3]: {"keeper": "https://host.example/d2"}, ids[4]: {"decision": "later"},
+    })  # fmt: skip
+    rows[7]["robots"] = "noindex"  # d2, which was to be the keeper
+    audit = mardok.audit(page_table(rows), decisions=path)
+    told = audit.tables["unread"]["reason"].tolist()
+    assert any("decision 'yes please': is none of accept, reject, later" in reason for reason in told)
+    assert any("keeper https://host.example/c1: is none of the pages of proposal" in reason for reason in told)
+    assert any("action 'retire': cannot take the place of 'merge'" in reason for reason in told)
+    assert any("keeper is not indexable" in reason for reason in told)
+    assert len(told) == 4
+    merges = audit.plan[audit.plan["action"] == "merge"].set_index("keeper")
+    assert merges.loc["https://host.example/e1", "decision"] == "later"
+    with pytest.raises(mardok.TableError, match="yes please"):
+        mardok.load(folder).hand_off(tmp_path / "out", decisions=path)

@@ -36,7 +36,7 @@ from mardok.compare.titles import Titles, split_titles
 from mardok.compare.topics import Topic, Wording, topics
 from mardok.deliver.handoff import handoff_files
 from mardok.deliver.report import report_html
-from mardok.errors import SourceError, UnknownPageError
+from mardok.errors import SourceError, TableError, UnknownPageError
 from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches
 from mardok.extract.indexable import blocked_by, reason_not_indexable
@@ -68,13 +68,15 @@ from mardok.findings.wording import (
     stemmed_site,
 )
 from mardok.memory import give_back_memory
+from mardok.plan.decisions import follow, with_actions, with_decisions
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
 from mardok.plan.whole import Found, make_plan
 from mardok.settings import Copies, Phrases, Settings
+from mardok.sources.decisions import Earlier, read_decisions
 from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.page_lists import Signal, read_signals, read_targets
-from mardok.sources.raw import Intake
+from mardok.sources.raw import Intake, Unread
 from mardok.sources.search_data import read_search
 from mardok.tables import UNREAD
 from mardok.text.hashes import corpus_of
@@ -97,6 +99,8 @@ class _Known:
     """Address of the page meant for each phrase."""
     signals: Mapping[str, Signal]
     """What other tools say of each address."""
+    decisions: Sequence[Earlier] = ()
+    """What a person decided about the proposals of an earlier plan."""
 
 
 @dataclass(frozen=True)
@@ -178,11 +182,15 @@ class Audit:
         """
         folder.write_folder(Path(path), self.tables, self.meta, {"report.html": report_html(self.tables, self.meta)})
 
-    def hand_off(self, path: str | PathLike[str], *, all_proposals: bool = False) -> dict[str, int]:
+    def hand_off(
+        self, path: str | PathLike[str], *, decisions: str | PathLike[str] | None = None, all_proposals: bool = False
+    ) -> dict[str, int]:
         """Write the accepted proposals as work orders into a folder; an earlier hand-over there is replaced.
 
         Parameters
         ----------
+        decisions : path, optional
+            The edited plan (CSV or workbook); else the decisions that the audit was made with count.
         all_proposals : bool
             Whether to hand over all that nobody rejected or put off.
 
@@ -194,11 +202,21 @@ class Audit:
         Raises
         ------
         HandoffError
-            If no proposal is accepted, or an address cannot be written into a server's files.
+            If no proposal is accepted, a row asks for what the plan does not hold, or an address cannot be written into a
+            server's files.
+        TableError
+            If a decision cannot be read: what is handed over must not be a guess.
         FolderError
             If the folder holds something else, or cannot be written.
         """
-        files = handoff_files(self.tables, self.meta, all_proposals=all_proposals)
+        tables = self.tables
+        if decisions is not None:
+            intake = Intake()
+            edited = read_decisions(Path(decisions), intake)
+            if intake.unread:
+                raise TableError(f"{decisions}, {intake.unread[0].place}: {intake.unread[0].reason}")
+            tables = {**tables, "plan": with_decisions(self.plan, edited)}
+        files = handoff_files(tables, self.meta, all_proposals=all_proposals)
         folder.write_files(Path(path), files, marker="letter.md")
         return {name: len(contents) for name, contents in files.items()}
 
@@ -220,6 +238,7 @@ def audit(
     search: str | PathLike[str] | Sequence[str | PathLike[str]] = (),
     targets: str | PathLike[str] | None = None,
     signals: str | PathLike[str] | None = None,
+    decisions: str | PathLike[str] | None = None,
     settings: Settings | None = None,
     jobs: int = 1,
     progress: Progress | None = None,
@@ -238,6 +257,8 @@ def audit(
         A table of phrases with the page that is meant for each.
     signals : path, optional
         A table of pages with what other tools say of them.
+    decisions : path, optional
+        The plan of an earlier audit (``plan.csv`` or the workbook) with a person's decisions, notes, keepers and actions.
     settings : Settings, optional
         All thresholds; the defaults if None.
     jobs : int
@@ -261,6 +282,7 @@ def audit(
         read_search(searches, settings.search, intake) if searches else None,
         read_targets(Path(targets), intake) if targets is not None else {},
         read_signals(Path(signals), intake) if signals is not None else {},
+        read_decisions(Path(decisions), intake) if decisions is not None else (),
     )
     batches = extract_batches(raw_pages(paths, base, intake, settings.sources), settings, jobs)
     site = site_of(_counted(batches, progress), settings.text)
@@ -276,6 +298,7 @@ def audit(
         "search": [str(path.resolve()) for path in searches],
         "targets": str(Path(targets).resolve()) if targets is not None else None,
         "signals": str(Path(signals).resolve()) if signals is not None else None,
+        "decisions": str(Path(decisions).resolve()) if decisions is not None else None,
         "settings": settings.model_dump(mode="json"),
         "skipped": dict(sorted(intake.skipped.items())),
         "not_computed": _not_computed(
@@ -297,7 +320,8 @@ def _findings(
     ways = destinations(site)
     titles = split_titles(site)
     demand = match_demand(known.search, site, ways, titles, settings) if known.search is not None else None
-    standing = _standing(site, reasons, ways, demand, known.signals, settings)
+    standing = _standing(site, reasons, ways, demand, known, intake, settings)
+    settings = with_actions(settings, known.decisions)
     coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
 
     progress("comparing texts", 0)
@@ -337,14 +361,16 @@ def _findings(
         untranslated_guests(site, compared.grouping.untranslated, compared.grouping.meant_for),
         compared.grouping.meant_for,
     )
-    proposals = ranked(make_plan(site, ways, found, standing, settings), settings.plan)
+    made = make_plan(site, ways, found, standing, settings)
+    decided, unmatched = follow(made, known.decisions)
+    proposals = ranked(made, decided, settings.plan)
     is_indexable = {row: not reason for row, reason in enumerate(reasons)}
     check_safety(proposals, site, is_indexable, standing.origin + "/")
 
     progress("writing tables", 0)
     facts = PageFacts(titles, contested.topics, contested.kinds, contested.verdicts, known.signals)
     tables = {
-        "plan": plan_table(proposals),
+        "plan": plan_table(proposals, decided),
         "steps": steps_table(proposals),
         "pages": pages_table(
             site,
@@ -368,7 +394,13 @@ def _findings(
         **site_tables(site, compared.accounted.boilerplate_blocks),
     }
     totals = _totals(tables, demand, compared.grouping)
-    return tables, {**totals, "crawl": coverage.totals(), "site_names": list(titles.all_names), "targets": contested.targets}
+    return tables, {
+        **totals,
+        "crawl": coverage.totals(),
+        "site_names": list(titles.all_names),
+        "targets": contested.targets,
+        "decisions_without_proposal": [dict(told.told) for told in unmatched if told.decision],
+    }
 
 
 @dataclass(frozen=True)
@@ -555,7 +587,8 @@ def _standing(
     reasons: Sequence[str],
     ways: Sequence[Destination],
     demand: Demand | None,
-    signals: Mapping[str, Signal],
+    known: _Known,
+    intake: Intake,
     settings: Settings,
 ) -> Standing:
     n = len(site.pages)
@@ -568,11 +601,27 @@ def _standing(
         link_weight=np.nan_to_num(weights),
         clicks=demand.per_page("clicks") if demand else np.zeros(n),
         impressions=demand.per_page("impressions") if demand else np.zeros(n),
-        external_links=_signalled(site, signals, "external_links"),
-        conversions=_signalled(site, signals, "conversions"),
+        external_links=_signalled(site, known.signals, "external_links"),
+        conversions=_signalled(site, known.signals, "conversions"),
+        named=_named_keepers(site, is_indexable, known.decisions, intake),
         demand=demand,
         origin=preferred_origin(site, is_indexable, inlinks),
     )
+
+
+def _named_keepers(
+    site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[Earlier], intake: Intake
+) -> frozenset[int]:
+    """Pages that a person chose to stay, as far as they can."""
+    found = set()
+    for told in decisions:
+        row = site.row_of.get(told.keeper, -1) if told.keeper else -1
+        if row >= 0 and is_indexable[row]:
+            found.add(row)
+        elif told.keeper:
+            reason = "was not read" if row < 0 else "is not indexable, so nothing may be moved onto it"
+            intake.unread.append(Unread("decisions", told.place, told.keeper, f"keeper {reason}; the plan's stays"))
+    return frozenset(found)
 
 
 def _signalled(site: Site, signals: Mapping[str, Signal], name: str) -> NDArray[np.float64]:

@@ -42,6 +42,9 @@ def audit(
     signals: Annotated[
         Path | None, typer.Option(help="What other tools say: url, external_links, conversions, sessions, index_state.")
     ] = None,
+    decisions: Annotated[
+        Path | None, typer.Option(help="An edited plan (CSV or workbook); by default the plan that stands in the folder.")
+    ] = None,
     settings: Annotated[Path | None, typer.Option(help="Settings file (TOML).")] = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="One setting, such as copies.resemblance=0.9.")] = None,
     jobs: Annotated[int, typer.Option(min=1, help="Processes that read HTML.")] = os.cpu_count() or 1,
@@ -65,6 +68,7 @@ def audit(
             search=searches,
             targets=targets,
             signals=signals,
+            decisions=decisions or (out / "plan.csv" if (out / "plan.csv").is_file() else None),
             settings=chosen,
             jobs=jobs,
             progress=progress,
@@ -106,6 +110,11 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
             f"{count(len(found.plan), 'proposal')}, {totals['effort_hours']:g} hours of work."
         )
     )
+    lost = len(totals["decisions_without_proposal"])
+    if lost:
+        console.print(
+            shown(f"{count(lost, 'decision')} of the earlier plan found no proposal; they are kept in audit.json.")
+        )
     for line in _target_lines(totals["targets"]):
         console.print(shown(line))
     if not totals["crawl"]["whole"]:

@@ -31,6 +31,9 @@ _TOLD = {
 def handoff(
     folder: Annotated[Path, typer.Argument(help="Audit folder.", show_default=False)],
     out: Annotated[Path, typer.Option("-o", "--output", help="Folder to write.", show_default=False)],
+    decisions: Annotated[
+        Path | None, typer.Option(help="The edited plan (CSV or workbook); by default plan.csv in the audit folder.")
+    ] = None,
     all_proposals: Annotated[
         bool, typer.Option("--all", help="Hand over what nobody rejected or put off, not only what was accepted.")
     ] = False,
@@ -40,7 +43,8 @@ def handoff(
 
     Example: mardok handoff audit -o handoff
     """
-    written = mardok.load(folder).hand_off(out, all_proposals=all_proposals)
+    found = mardok.load(folder)
+    written = found.hand_off(out, decisions=decisions or folder / "plan.csv", all_proposals=all_proposals)
     if as_json:
         print_json({"folder": str(out), "files": written})
         return

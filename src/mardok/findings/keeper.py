@@ -37,6 +37,8 @@ class Standing:
     """Links from other sites; 0 where nothing tells of any."""
     conversions: NDArray[np.float64]
     """Conversions a month; 0 likewise."""
+    named: frozenset[int]
+    """Pages that a person wants to stay."""
     demand: Demand | None
     origin: str
     """Preferred scheme and host, such as ``https://www.host.example``."""
@@ -91,6 +93,7 @@ def _criteria(
     url = {row: site.pages[row].url for row in rows}
     form = {row: variant_form(url[row], variants) for row in rows}
     home = [_Criterion(lambda row: url[row] == standing.origin + "/", lambda *_: "it is the home page")]
+    named = [_Criterion(lambda row: row in standing.named, lambda *_: "a person chose it")]
     plain = [
         _Criterion(lambda row: url[row].startswith(standing.origin + "/"), lambda *_: "it is at the preferred host"),
         _Criterion(lambda row: url[row].startswith("https:"), lambda *_: "it is served over https"),
@@ -129,7 +132,7 @@ def _criteria(
         ),
         _Criterion(lambda row: round(float(standing.link_weight[row]), 9), _more_weight(standing)),
     ]
-    return [*home, *(plain if are_variants else []), *merit]
+    return [*home, *named, *(plain if are_variants else []), *merit]
 
 
 def _more_weight(standing: Standing) -> Callable[[int, int], str]:

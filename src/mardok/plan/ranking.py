@@ -10,17 +10,20 @@ the weight of the confidence, for each hour of work; what rather loses comes las
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import pandas as pd
 
+from mardok.plan.decisions import Decided
 from mardok.plan.proposal import Proposal
 from mardok.settings import Plan
 from mardok.tables import GAIN_UNITS, PLAN, STEP_ROWS
 
+_UNDECIDED = Decided()
 
-def ranked(proposals: Iterable[Proposal], settings: Plan) -> list[Proposal]:
-    """Proposals, best first."""
+
+def ranked(proposals: Iterable[Proposal], decided: Mapping[str, Decided], settings: Plan) -> list[Proposal]:
+    """Proposals, best first; what a person rejected comes last."""
     weight = {
         "low": settings.confidence_low,
         "medium": settings.confidence_medium,
@@ -31,18 +34,20 @@ def ranked(proposals: Iterable[Proposal], settings: Plan) -> list[Proposal]:
         gain = proposal.gain
         worth = (gain.low + gain.high) / 2 * weight[proposal.confidence] / max(proposal.effort_hours, 0.25)
         unit = GAIN_UNITS.index(gain.unit)
-        return (proposal.band, not gain.is_evident, worth < 0, unit, -worth, proposal.urls[0], proposal.id)
+        is_rejected = decided.get(proposal.id, _UNDECIDED).decision == "reject"
+        return (is_rejected, proposal.band, not gain.is_evident, worth < 0, unit, -worth, proposal.urls[0], proposal.id)
 
     return sorted(proposals, key=key)
 
 
-def plan_table(proposals: Sequence[Proposal]) -> pd.DataFrame:
+def plan_table(proposals: Sequence[Proposal], decided: Mapping[str, Decided]) -> pd.DataFrame:
     """The table of the plan; `proposals` best first."""
     return PLAN.frame(
         (
             rank, p.band, p.id, p.action, p.owner, p.keeper, len(p.urls), p.gain.low, p.gain.high, p.gain.unit,
             p.gain.at_risk, p.effort_hours, p.confidence, p.evidence, p.summary, p.why, p.unless,
-            json.dumps(p.basis, ensure_ascii=False, sort_keys=True), "", "",
+            json.dumps(p.basis, ensure_ascii=False, sort_keys=True),
+            decided.get(p.id, _UNDECIDED).decision, decided.get(p.id, _UNDECIDED).note,
         )
         for rank, p in enumerate(proposals, start=1)
     )  # fmt: skip

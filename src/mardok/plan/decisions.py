@@ -1,0 +1,141 @@
+"""Decisions that follow their proposals into a new plan.
+
+In:  the proposals of a plan, and what was decided about those of an earlier one.
+Out: decision and note of each proposal.
+
+A decision follows an equal id, else the proposal that shares at least half of the addresses, the most alike first. What was
+rejected is not raised again unless its evidence changed: then the note says what did.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from glob import escape
+from typing import Any
+
+import pandas as pd
+
+from mardok.errors import HandoffError
+from mardok.plan.proposal import Proposal
+from mardok.settings import Settings
+from mardok.sources.decisions import Earlier
+
+_LEAST_SHARE = 0.5
+_ON_GROUPS = frozenset(["merge", "canonical", "rewrite", "retitle", "investigate", "leave"])
+"""Actions on a group of pages, of which one may take the place of another from one audit to the next."""
+_CHANGED = 0.25
+"""Share by which a figure has to differ for the evidence to be another."""
+
+
+@dataclass(frozen=True)
+class Decided:
+    """What was decided about one proposal."""
+
+    decision: str = ""
+    note: str = ""
+
+
+def follow(proposals: Sequence[Proposal], earlier: Iterable[Earlier]) -> tuple[dict[str, Decided], list[Earlier]]:
+    """Decisions by the ids of the proposals, and those that found none."""
+    by_id = {proposal.id: proposal for proposal in proposals}
+    found: dict[str, Decided] = {}
+    rest = []
+    for told in earlier:
+        if told.proposal in by_id:
+            found[told.proposal] = _decided(by_id[told.proposal], told)
+        else:
+            rest.append(told)
+    free = [proposal for proposal in proposals if proposal.id not in found]
+    alike = sorted(
+        ((-_overlap(proposal, told), told.proposal, proposal.id, at) for at, told in enumerate(rest) for proposal in free),
+    )
+    taken: set[int] = set()
+    for share, _, proposal_id, at in alike:
+        if -share >= _LEAST_SHARE and at not in taken and proposal_id not in found:
+            found[proposal_id] = _decided(by_id[proposal_id], rest[at])
+            taken.add(at)
+    return found, [told for at, told in enumerate(rest) if at not in taken]
+
+
+def with_actions(settings: Settings, earlier: Iterable[Earlier]) -> Settings:
+    """Settings that hold what a person wants to be done instead: pages to be left, or to stay reachable."""
+    leave = {escape(url) for told in earlier if told.action == "leave" for url in told.urls}
+    reachable = {escape(url) for told in earlier if told.action == "canonical" for url in told.urls}
+    if not leave and not reachable:
+        return settings
+    rules = settings.plan
+    changed = rules.model_copy(
+        update={"leave": (*rules.leave, *sorted(leave)), "keep_reachable": (*rules.keep_reachable, *sorted(reachable))}
+    )
+    return settings.model_copy(update={"plan": changed})
+
+
+def with_decisions(plan: pd.DataFrame, earlier: Iterable[Earlier]) -> pd.DataFrame:
+    """A plan with the decisions and notes of its edited file, by id.
+
+    Raises
+    ------
+    HandoffError
+        If a row asks for another keeper or action: the steps have to be made anew.
+    """
+    by_id = {told.proposal: told for told in earlier}
+    for told in by_id.values():
+        if told.keeper or told.action:
+            asked = f"keeper {told.keeper}" if told.keeper else f"action {told.action!r}"
+            raise HandoffError(
+                f"{told.place}: {asked} is not the plan's; audit again with the edited plan, then hand it over"
+            )
+    nothing = Earlier("", "", "", "")
+    return plan.assign(
+        decision=[by_id.get(proposal, nothing).decision for proposal in plan["proposal"]],
+        note=[by_id.get(proposal, nothing).note for proposal in plan["proposal"]],
+    )
+
+
+def _overlap(proposal: Proposal, told: Earlier) -> float:
+    """Share of the addresses that both are about, of the larger of the two; 0 if they are about different work."""
+    if proposal.action != told.proposed and not {proposal.action, told.proposed} <= _ON_GROUPS:
+        return 0.0
+    common = len(told.urls & set(proposal.urls))
+    return common / max(len(told.urls), len(proposal.urls), 1)
+
+
+def _decided(proposal: Proposal, told: Earlier) -> Decided:
+    if told.decision != "reject":
+        return Decided(told.decision, told.note)
+    changes = _changes(told, proposal)
+    if not changes:
+        return Decided("reject", told.note)
+    return Decided("", "; ".join(filter(None, [told.note, f"rejected before; since then {', '.join(changes)}"])))
+
+
+def _changes(told: Earlier, proposal: Proposal) -> list[str]:
+    """Figures of the basis that are others now, in words."""
+    try:
+        before = json.loads(told.basis) if told.basis else {}
+    except ValueError:
+        return []
+    was, now = _figures(before), _figures(proposal.basis)
+    changes = [
+        f"{name} {was[name]:g} to {now[name]:g}"
+        for name in sorted(was.keys() & now.keys())
+        if _differs(was[name], now[name])
+    ]
+    if told.urls and told.urls != set(proposal.urls):
+        changes += [f"pages {len(told.urls)} to {len(proposal.urls)}"] if len(told.urls) != len(proposal.urls) else []
+    return changes
+
+
+def _differs(was: float, now: float) -> bool:
+    return abs(now - was) > _CHANGED * max(abs(was), abs(now))
+
+
+def _figures(basis: Mapping[str, Any]) -> dict[str, float]:
+    """Numbers at the top of a basis."""
+    return {
+        name: float(value)
+        for name, value in basis.items()
+        if isinstance(value, (int, float)) and not isinstance(value, bool)
+    }

@@ -1,0 +1,144 @@
+"""What a person decided about the proposals of an earlier plan.
+
+In:  ``plan.csv`` or the workbook's sheet ``plan`` of an earlier audit, edited, in whatever dialect it was saved.
+Out: decisions, each with the addresses and figures of the proposal it is about, as far as they are known.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pandas as pd
+
+from mardok import folder
+from mardok.errors import TableError
+from mardok.folder import original_cell
+from mardok.sources.raw import Intake, Unread
+from mardok.sources.table import read_table
+from mardok.tables import ACTIONS, DECISIONS
+from mardok.urls import normal_url
+
+
+@dataclass(frozen=True)
+class Earlier:
+    """A proposal of an earlier plan with what was decided about it."""
+
+    proposal: str
+    """Its id."""
+    decision: str
+    note: str
+    place: str
+    """Where in the file it stands, such as ``row 7``."""
+    urls: frozenset[str] = frozenset()
+    """Addresses it was about; none where only the file is known."""
+    proposed: str = ""
+    """The action that was proposed."""
+    keeper: str = ""
+    """The page that a person wants to stay, where it is another than the plan's."""
+    action: str = ""
+    """What a person wants to be done, where it is something else."""
+    basis: str = ""
+    """The figures it rested on, JSON."""
+    told: Mapping[str, str] = field(default_factory=dict)
+    """The row as it stands in the file."""
+
+
+def read_decisions(path: Path, intake: Intake) -> list[Earlier]:
+    """Decisions, in the order of the file; rows that cannot be used are listed.
+
+    Raises
+    ------
+    TableError
+        If the file or a column is missing.
+    """
+    if not path.is_file():
+        raise TableError(f"{path}: there is no such file of decisions")
+    frame = read_table(path)
+    for name in ("proposal", "decision"):
+        if name not in frame.columns:
+            raise TableError(f"{path}: has no column {name!r}; its columns are {', '.join(map(repr, frame.columns))}")
+    known = _known_plan(path)
+    found = []
+    for number, row in enumerate(frame.to_dict("records"), start=2):
+        cells = {str(name): original_cell(str(value).strip()) for name, value in row.items()}
+        earlier = _earlier(path, number, cells, known, intake)
+        if earlier is not None:
+            found.append(earlier)
+    return found
+
+
+@dataclass(frozen=True)
+class _Known:
+    """A proposal as the audit wrote it."""
+
+    keeper: str
+    action: str
+    basis: str
+    urls: frozenset[str]
+
+
+_UNKNOWN = _Known("", "", "", frozenset())
+
+
+def _known_plan(path: Path) -> dict[str, _Known]:
+    """The plan of the audit folder that the file lies in."""
+    if not folder.is_audit_folder(path.parent):
+        return {}
+    data = path.parent / "data"
+    try:
+        plan, steps = pd.read_parquet(data / "plan.parquet"), pd.read_parquet(data / "steps.parquet")
+    except (OSError, ValueError):
+        return {}
+    own = steps[steps["step"] != "relink"]
+    urls = {str(proposal): frozenset(part["url"]) for proposal, part in own.groupby("proposal")}
+    columns = ["proposal", "keeper", "action", "basis"]
+    return {
+        str(proposal): _Known(keeper, action, basis, urls.get(str(proposal), frozenset()))
+        for proposal, keeper, action, basis in plan[columns].itertuples(index=False, name=None)
+    }
+
+
+def _earlier(path: Path, number: int, cells: dict[str, str], known: Mapping[str, _Known], intake: Intake) -> Earlier | None:
+    place = f"row {number}"
+
+    def refuse(reason: str) -> None:
+        intake.unread.append(Unread(str(path), place, cells.get("keeper", ""), reason))
+
+    decision = cells["decision"].lower()
+    if decision not in DECISIONS:
+        refuse(f"decision {cells['decision']!r}: is none of {', '.join(filter(None, DECISIONS))}; ignored")
+        decision = ""
+    written = known.get(cells["proposal"])
+    keeper, action = _changes(cells, written, refuse)
+    if not (decision or cells.get("note") or keeper or action):
+        return None
+    written = written or _UNKNOWN
+    return Earlier(
+        proposal=cells["proposal"], decision=decision, note=cells.get("note", ""), place=place, urls=written.urls,
+        proposed=written.action, keeper=keeper, action=action, basis=written.basis or cells.get("basis", ""), told=cells,
+    )  # fmt: skip
+
+
+def _changes(cells: Mapping[str, str], written: _Known | None, refuse: object) -> tuple[str, str]:
+    """Another keeper and another action than the plan's, where they can be followed."""
+    assert callable(refuse)
+    keeper = normal_url(cells["keeper"]) or "" if cells.get("keeper") else ""
+    action = cells.get("action", "").lower()
+    if written is None:
+        return "", ""
+    if keeper in ("", written.keeper):
+        keeper = ""
+    elif keeper not in written.urls:
+        refuse(f"keeper {keeper}: is none of the pages of proposal {cells['proposal']}; the plan's stays")
+        keeper = ""
+    if action in ("", written.action):
+        action = ""
+    elif action not in ACTIONS:
+        refuse(f"action {action!r}: is none of {', '.join(ACTIONS)}; the plan's stays")
+        action = ""
+    elif action != "leave" and (written.action, action) not in (("merge", "canonical"), ("canonical", "merge")):
+        refuse(f"action {action!r}: cannot take the place of {written.action!r}; leave can, and canonical for merge")
+        action = ""
+    return keeper, action
