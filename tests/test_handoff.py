@@ -375,3 +375,27 @@ def test_decisions_that_cannot_be_followed_are_named_and_the_rest_is_used(
     assert merges.loc["https://host.example/e1", "decision"] == "later"
     with pytest.raises(mardok.TableError, match="yes please"):
         mardok.load(folder).hand_off(tmp_path / "out", decisions=path)
+
+
+def test_what_is_left_is_what_an_audit_of_the_changed_site_finds(page_table: Callable[..., Path]) -> None:
+    rows = copies_of(4)
+    search = [
+        {"query": f"thing {pair}", "page": f"https://host.example/{pair}{side}", "clicks": 1, "impressions": 20, "position": 3}
+        for pair in "abcd" for side in "12"
+    ]  # fmt: skip
+    source = page_table(rows)
+    path = source.with_name("search.csv")
+    pd.DataFrame(search).to_csv(path, index=False)
+    audit = mardok.audit(source, search=path)
+    told = audit.meta["totals"]["outcome"]
+    assert told["today"] == {
+        "indexable_pages": 8, "pages_with_copies": 8, "copied_words": 0, "thin_pages": 0, "contested_queries": 4,
+    }  # fmt: skip
+    moved = dict(audit.steps.loc[audit.steps["step"] == "redirect", ["url", "target"]].itertuples(index=False))
+    changed = [
+        {"url": row["url"], "status": 301, "redirect_url": moved[row["url"]]} if row["url"] in moved else row for row in rows
+    ]
+    after = mardok.audit(page_table(changed), search=path)
+    assert told["all"] == after.meta["totals"]["outcome"]["today"]
+    assert told["all"]["contested_queries"] == told["all"]["pages_with_copies"] == 0
+    assert told["accepted"] is None

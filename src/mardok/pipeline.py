@@ -69,6 +69,7 @@ from mardok.findings.wording import (
 )
 from mardok.memory import give_back_memory
 from mardok.plan.decisions import follow, with_actions, with_decisions
+from mardok.plan.outcome import outcome
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
 from mardok.plan.whole import Found, make_plan
@@ -394,6 +395,7 @@ def _findings(
         **site_tables(site, compared.accounted.boilerplate_blocks),
     }
     totals = _totals(tables, demand, compared.grouping)
+    totals["outcome"] = _outcomes(tables, settings.search.minimum_share)
     return tables, {
         **totals,
         "crawl": coverage.totals(),
@@ -676,6 +678,17 @@ def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gr
             "unmatched_examples": dict(list(demand.unmatched.items())[:20]),
         },
     }  # fmt: skip
+
+
+def _outcomes(tables: dict[str, pd.DataFrame], minimum_share: float) -> dict[str, dict[str, int] | None]:
+    """The same counts today, after all proposals that nobody rejected, and after those that were accepted."""
+    plan = tables["plan"]
+    accepted = plan.loc[plan["decision"] == "accept", "proposal"].tolist()
+    return {
+        "today": outcome(tables, (), minimum_share),
+        "all": outcome(tables, plan.loc[plan["decision"] != "reject", "proposal"].tolist(), minimum_share),
+        "accepted": outcome(tables, accepted, minimum_share) if accepted else None,
+    }
 
 
 def _counts(values: pd.Series) -> dict[str, int]:

@@ -44,6 +44,9 @@ def letter(plan: pd.DataFrame, meta: Mapping[str, Any]) -> str:
         lines.append(
             f"- together the proposals bring between {low:,.0f} and {high:,.0f} clicks a month, by the site's own figures"
         )
+    today, after = totals["outcome"]["today"], totals["outcome"]["accepted"] or totals["outcome"]["all"]
+    lines += ["", "| | today | when it is done |", "| --- | ---: | ---: |"]
+    lines += [f"| {name.replace('_', ' ')} | {today[name]:,} | {after[name]:,} |" for name in today]
     lines += ["", "## First", ""]
     for row in records(plan.head(_MOST)):
         lines += [
