@@ -380,7 +380,8 @@ def test_decisions_that_cannot_be_followed_are_named_and_the_rest_is_used(
 def test_what_is_left_is_what_an_audit_of_the_changed_site_finds(page_table: Callable[..., Path]) -> None:
     rows = copies_of(4)
     search = [
-        {"query": f"thing {pair}", "page": f"https://host.example/{pair}{side}", "clicks": 1, "impressions": 20, "position": 3}
+        {"query": f"thing {pair}", "page": f"https://host.example/{pair}{side}", "clicks": 1, "impressions": 20,
+         "position": 3}
         for pair in "abcd" for side in "12"
     ]  # fmt: skip
     source = page_table(rows)

@@ -159,6 +159,25 @@ def test_a_plan_is_safe_too_when_pages_that_are_not_indexable_are_compared(tmp_p
     assert_safe(mardok.audit(write_site(tmp_path / "all.jsonl", pages), settings=chosen))
 
 
+@settings(max_examples=25, deadline=None, **EXPENSIVE)
+@given(pages=SITES, rows=SEARCH_ROWS, choose=st.randoms(use_true_random=False))
+def test_a_plan_is_safe_whatever_a_person_decided(
+    tmp_path: Path, pages: dict[str, Any], rows: list[tuple[int, str, int, int, float]], choose: Any
+) -> None:
+    source = write_site(tmp_path / "site.jsonl", pages)
+    search = write_search(tmp_path / "search.csv", list(pages), rows)
+    first = mardok.audit(source, search=search)
+    first.save(tmp_path / "audit")
+    plan = pd.read_csv(tmp_path / "audit" / "plan.csv", dtype=str, keep_default_na=False)
+    for at, proposal in enumerate(plan["proposal"]):
+        about = first.steps.loc[first.steps["proposal"] == proposal, "url"].tolist()
+        plan.loc[at, "decision"] = choose.choice(["", "accept", "reject", "later"])
+        plan.loc[at, "keeper"] = choose.choice([plan.loc[at, "keeper"], *about])
+        plan.loc[at, "action"] = choose.choice([plan.loc[at, "action"], "leave", "canonical", "merge", "retire"])
+    plan.to_csv(tmp_path / "audit" / "plan.csv", index=False)
+    assert_safe(mardok.audit(source, search=search, decisions=tmp_path / "audit" / "plan.csv"))
+
+
 def test_members_resemble_their_keeper_and_speak_its_language(demo: mardok.Audit) -> None:
     pages = demo.pages.set_index("url")
     for _, group in demo.groups[demo.groups["kind"] == "copies"].groupby("group"):

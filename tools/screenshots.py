@@ -27,6 +27,7 @@ COMMANDS = {
     "page": f"mardok page mardok-demo/audit {HOST}/repairs/bow-rehair/",
     "phrases": "mardok phrases mardok-demo/audit --under /blog/",
     "mentions": f"mardok phrases mardok-demo/audit 'violin hire' 'hire a violin' --link-to {HOST}/hire/ --top 10",
+    "handoff": "mardok handoff mardok-demo/audit -o handoff --all",
     "pair": f"mardok pair mardok-demo/audit {HOST}/repairs/bow-rehair/ {HOST}/bow-rehairing-service/",
 }
 
@@ -61,6 +62,8 @@ def report(page: Page, folder: Path) -> None:
     page.locator("details", has_text="Side by side: /bow-rehairing-service/").last.locator("summary").click()
     page.locator("#groups").evaluate("element => element.scrollIntoView()")
     page.screenshot(path=OUT / "report-groups.png")
+    page.locator("#thin").evaluate("element => element.scrollIntoView()")
+    page.screenshot(path=OUT / "report-thin.png")
     page.locator("#checks").evaluate("element => element.scrollIntoView()")
     page.screenshot(path=OUT / "report-checks.png")
     page.locator("#read").evaluate("element => element.scrollIntoView()")

@@ -86,7 +86,8 @@ def make_plan(
     goes = [draft.moved for drafts in (groups, rivals, thin) for draft in drafts]
     moves = Moves(site, ways, [move for moved_by_one in goes for move in moved_by_one])
     demand = standing.demand
-    curve = click_curve(demand.rows) if demand is not None else None
+    # Who types the site's name clicks on it wherever it stands: that says nothing of positions.
+    curve = click_curve(demand.rows.taken(~demand.is_brand[demand.rows.query])) if demand is not None else None
     bench = Workbench(site, standing, curve, found.mentions, settings, moves)
     may_trim = np.isin(np.arange(len(site.pages)), found.compared)
     may_trim[[row for group in found.groups for row in group.rows]] = False
