@@ -58,7 +58,7 @@ def page(
         "copied_share": _copied_share(found, row),
         "elsewhere": _elsewhere(found, row),
         "groups": records(_groups(found, facts["url"])),
-        "checks": records(found.checks[found.checks["url"] == facts["url"]]),
+        "checks": records(found.checks[found.checks["url"] == facts["url"]].drop(columns=["url"])),
         "steps": records(_steps(found, facts["url"])),
     }
     if as_json:

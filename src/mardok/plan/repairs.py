@@ -43,7 +43,7 @@ _WAYS, _SIGNS, _LISTS = "Links and redirects", "Canonicals and hreflang", "Sitem
 _HEADS, _BODIES, _TEXTS = "Titles and descriptions", "Headings and images", "What pages show and load"
 _ORDERS = {
     "link-broken": _Order(_WAYS, True, "editor", "mend {} to errors", _LINK),
-    "link-blocked": _Order(_WAYS, True, "developer", "open {} to crawlers, or take the links away", _ADDRESS),
+    "link-blocked": _Order(_WAYS, True, "developer", "open {} to crawlers or unlink it", _ADDRESS),
     "redirect-loop": _Order(_WAYS, True, "server", "break the circle of {}", _ADDRESS),
     "redirect-broken": _Order(_WAYS, True, "server", "redirect {} to a page that answers", _ADDRESS),
     "link-redirected": _Order(_WAYS, False, "editor", "lead {} past redirects", _LINK, "relink"),
@@ -83,7 +83,7 @@ _ORDERS = {
     "image-alt-missing": _Order(_BODIES, False, "editor", "describe images (alt) on {}"),
     "image-broken": _Order(_TEXTS, True, "editor", "bring back images on {}"),
     "page-insecure-parts": _Order(_TEXTS, True, "developer", "load parts over https on {}"),
-    "text-double-escaped": _Order(_TEXTS, True, "developer", "show characters, not their codes, on {}"),
+    "text-double-escaped": _Order(_TEXTS, True, "developer", "show characters instead of codes on {}"),
     "text-encoding-broken": _Order(_TEXTS, True, "developer", "restore letters lost in a wrong encoding on {}"),
 }
 """Checks that become proposals; the others are settled by proposals of their own."""
