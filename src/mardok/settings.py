@@ -12,16 +12,10 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, field_validator
 from selectolax.lexbor import LexborHTMLParser, SelectolaxError
 
 from mardok.errors import SettingsError
-
-
-def _as_tuple(value: object) -> object:
-    """One text where several may stand, as written with ``--set``."""
-    return (value,) if isinstance(value, str) else value
-
 
 SearchColumn = Literal["query", "page", "clicks", "impressions", "position", "date", "country", "device"]
 
@@ -30,6 +24,13 @@ class Section(BaseModel):
     """A group of settings."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", use_attribute_docstrings=True)
+
+    @field_validator("*", mode="before")
+    @classmethod
+    def _one_or_more(cls, value: object, info: ValidationInfo) -> object:
+        """One text where several may stand, as written with ``--set``."""
+        is_list = info.field_name and cls.model_fields[info.field_name].annotation == tuple[str, ...]
+        return (value,) if is_list and isinstance(value, str) else value
 
 
 class Sources(Section):
@@ -81,11 +82,6 @@ class Crawl(Section):
     repeats: int = Field(default=20, ge=1)
     """Pages in a row, of one path with changing parameters, that say nothing new, after which no more are fetched."""
 
-    @field_validator("hosts", "include", "exclude", "drop_parameters", mode="before")
-    @classmethod
-    def _one_or_more(cls, value: object) -> object:
-        return _as_tuple(value)
-
 
 class Extract(Section):
     """What is taken from one page."""
@@ -110,11 +106,6 @@ class Text(Section):
     """Least share of all pages that do; or"""
     menu_section_share: float = Field(default=0.5, ge=0, le=1)
     """least share of the pages of a section, which has menus of its own."""
-
-    @field_validator("only", "ignore", mode="before")
-    @classmethod
-    def _one_or_more(cls, value: object) -> object:
-        return _as_tuple(value)
 
     @field_validator("only", "ignore")
     @classmethod
@@ -200,11 +191,6 @@ class Kinds(Section):
     media_images: int = Field(default=5, ge=1)
     """Least pictures of such a page, where it plays nothing."""
 
-    @field_validator("*", mode="before")
-    @classmethod
-    def _one_or_more(cls, value: object) -> object:
-        return _as_tuple(value)
-
 
 class Copies(Section):
     """When two pages count as copies."""
@@ -260,11 +246,6 @@ class Phrases(Section):
     def least_uses(self, n_pages: int) -> int:
         """Uses from which on a phrase of so many pages is told."""
         return max(self.uses, math.ceil(self.use_share * n_pages))
-
-    @field_validator("stop_words", mode="before")
-    @classmethod
-    def _one_or_more(cls, value: object) -> object:
-        return _as_tuple(value)
 
     @field_validator("words")
     @classmethod

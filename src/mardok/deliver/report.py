@@ -99,8 +99,8 @@ def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> 
 def _by_gain(plan: pd.DataFrame) -> list[dict[str, Any]]:
     """Proposals that bring clicks, those that bring most in all first; of those that are shown."""
     shown = plan.head(_MOST_PROPOSALS)
-    middle = (shown["gain_low"] + shown["gain_high"]) / 2
-    gaining = shown[(shown["gain_unit"] == "clicks/month") & (middle > 0)].assign(middle=middle)
+    known = shown.assign(middle=(shown["gain_low"] + shown["gain_high"]) / 2)
+    gaining = known[(known["gain_unit"] == "clicks/month") & (known["middle"] > 0)]
     ordered = gaining.sort_values(["middle", "rank"], ascending=[False, True]).head(_MOST_BY_GAIN)
     return [{str(name): value for name, value in row.items()} for row in ordered.to_dict("records")]
 
