@@ -50,7 +50,7 @@ def test_the_report_opens_from_disk_and_asks_for_nothing(opened: Any, demo: mard
     assert page.locator("ol.plan > li").count() == len(demo.plan)
     assert page.locator(".group").count() == demo.groups["group"].nunique()
     for summary in demo.plan["summary"]:
-        assert page.get_by_text(summary, exact=True).count() == 1
+        assert page.locator("ol.plan").get_by_text(summary, exact=True).count() == 1
     levels = page.eval_on_selector_all("h1, h2, h3", "found => found.map(heading => +heading.tagName[1])")
     assert levels[0] == 1
     assert max(b - a for a, b in pairwise(levels)) == 1
