@@ -60,12 +60,20 @@ class Wording:
     def __init__(self, generic: Collection[str]) -> None:
         self._generic = frozenset(word for text in generic for word in words(text))
         self._stems: dict[str, dict[str, str]] = defaultdict(dict)
+        self._words: dict[str, tuple[str, ...]] = {}
+
+    def words_of(self, text: str) -> tuple[str, ...]:
+        """Words of a text; title, H1 and links mostly say the same, so it is kept."""
+        found = self._words.get(text)
+        if found is None:
+            found = self._words[text] = tuple(words(text))
+        return found
 
     def learn(self, texts: Mapping[str, Collection[str]]) -> None:
         """Stem the words of texts, given by language, all at once."""
         for language, said in texts.items():
             known = self._stems[language]
-            new = sorted({word for text in said for word in words(text) if word not in known})
+            new = sorted({word for text in said for word in self.words_of(text) if word not in known})
             known.update(zip(new, stems(new, language), strict=True))
 
     def stems_of(self, said: Sequence[str], language: str) -> tuple[str, ...]:
@@ -78,7 +86,7 @@ class Wording:
 
     def telling(self, text: str, language: str) -> frozenset[str]:
         """Stems of a text, without those of words that promise nothing."""
-        return frozenset(self.stems_of(words(text), language)) - {""}
+        return frozenset(self.stems_of(self.words_of(text), language)) - {""}
 
 
 def topics(site: Site, titles: Titles, generic: Collection[str]) -> tuple[list[Topic], Wording]:
@@ -137,7 +145,7 @@ def _anchors(site: Site) -> list[str]:
 def _topic(wording: Wording, language: str, texts: Mapping[str, str]) -> Topic:
     fields = {}
     for name, text in texts.items():
-        said = tuple(words(text))
+        said = wording.words_of(text)
         fields[name] = _Field(text, said, wording.stems_of(said, language))
     source = fields["title"] if any(fields["title"].stems) else fields["h1"]
     counts = Counter(stem for field in fields.values() for stem in set(field.stems) - {""})

@@ -52,14 +52,14 @@ def head_troubles(
     for row in rows:
         page = site.pages[row]
         has_html = bool(page.bytes_hash)  # a table of pages may not tell what a page lacks
-        yield from _title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, settings)
+        yield from _title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, wording, settings)
         yield from _description_troubles(row, has_html, page.description, page.language, spoken, wording, settings)
     yield from duplicates(site, rows, "title-duplicate", lambda row: site.pages[row].title, meant_for)
     yield from duplicates(site, rows, "description-duplicate", lambda row: site.pages[row].description, meant_for)
 
 
 def _title_troubles(
-    row: int, has_html: bool, title: str, own: str, kind: str, empty: Iterable[str], settings: Checks
+    row: int, has_html: bool, title: str, own: str, kind: str, empty: Iterable[str], wording: Wording, settings: Checks
 ) -> Iterator[Trouble]:
     if not title:
         if has_html:
@@ -69,7 +69,7 @@ def _title_troubles(
     if width > settings.title_px:
         detail = f"{len(title)} characters; about {settings.title_px:g} pixels are shown: {title}"
         yield Trouble(row, "title-long", f"{width:.0f}", detail)
-    said = words(own)
+    said = wording.words_of(own)
     if " ".join(said) in empty:
         yield Trouble(row, "title-empty-words", title)
     elif len(said) < settings.title_words and kind not in ("utility", "home", "tool"):
@@ -87,7 +87,7 @@ def _description_troubles(
     if width > settings.description_px:
         detail = f"{len(description)} characters; about {settings.description_px:g} pixels are shown"
         yield Trouble(row, "description-long", f"{width:.0f}", detail)
-    said = words(description)
+    said = wording.words_of(description)
     if len(said) < settings.description_words:
         yield Trouble(row, "description-short", description)
     stems = Counter(stem for stem in wording.stems_of(said, language) if stem)
