@@ -132,7 +132,7 @@ def assert_safe(audit: mardok.Audit) -> None:
             assert url == target or not target, f"{url} still leads to {target}, which goes"
 
 
-@settings(max_examples=120, deadline=None, **EXPENSIVE)
+@settings(max_examples=60, deadline=None, **EXPENSIVE)
 @given(pages=SITES, rows=SEARCH_ROWS)
 def test_every_plan_is_safe_complete_and_independent_of_the_order_of_input(
     tmp_path: Path, pages: dict[str, Any], rows: list[tuple[int, str, int, int, float]]
@@ -159,7 +159,7 @@ def test_a_plan_is_safe_too_when_pages_that_are_not_indexable_are_compared(tmp_p
     assert_safe(mardok.audit(write_site(tmp_path / "all.jsonl", pages), settings=chosen))
 
 
-@settings(max_examples=25, deadline=None, **EXPENSIVE)
+@settings(max_examples=15, deadline=None, **EXPENSIVE)
 @given(pages=SITES, rows=SEARCH_ROWS, choose=st.randoms(use_true_random=False))
 def test_a_plan_is_safe_whatever_a_person_decided(
     tmp_path: Path, pages: dict[str, Any], rows: list[tuple[int, str, int, int, float]], choose: Any

@@ -15,7 +15,8 @@ import os
 import re
 import shutil
 import tempfile
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -119,13 +120,7 @@ def write_folder(
         If the folder is not ours to replace or the disk does not take it.
     """
     check_replaceable(folder)
-    try:
-        folder.absolute().parent.mkdir(parents=True, exist_ok=True)
-        sibling = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.absolute().parent))
-    except OSError as error:
-        raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
-    try:
-        sibling.chmod(0o777 & ~_umask())
+    with _replacing(folder) as sibling:
         (sibling / "data").mkdir()
         for name, frame in tables.items():
             TABLES[name].check(frame)
@@ -136,11 +131,6 @@ def write_folder(
         for name, text in texts.items():
             (sibling / name).write_text(text, "utf-8", newline="\n")
         (sibling / META_FILE).write_text(json.dumps(meta, indent=2, ensure_ascii=False) + "\n", "utf-8", newline="\n")
-        _put(sibling, folder)
-    except OSError as error:
-        raise FolderError(f"{folder}: cannot be written: {error.strerror or error}") from error
-    finally:
-        shutil.rmtree(sibling, ignore_errors=True)
 
 
 def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> None:
@@ -161,6 +151,21 @@ def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> Non
     is_other = folder.is_dir() and any(folder.iterdir()) and not (folder / marker).is_file()
     if is_other or (folder.exists() and not folder.is_dir()):
         raise FolderError(f"{folder}: holds something else (no {marker}); name another folder, or empty this one")
+    with _replacing(folder) as sibling:
+        for name, contents in files.items():
+            (sibling / name).parent.mkdir(parents=True, exist_ok=True)
+            (sibling / name).write_bytes(contents)
+
+
+@contextmanager
+def _replacing(folder: Path) -> Iterator[Path]:
+    """A new folder beside the place, which is put there when all is written; else it goes, and what stood there stays.
+
+    Raises
+    ------
+    FolderError
+        If the disk does not take it.
+    """
     try:
         folder.absolute().parent.mkdir(parents=True, exist_ok=True)
         sibling = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.absolute().parent))
@@ -168,9 +173,7 @@ def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> Non
         raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
     try:
         sibling.chmod(0o777 & ~_umask())
-        for name, contents in files.items():
-            (sibling / name).parent.mkdir(parents=True, exist_ok=True)
-            (sibling / name).write_bytes(contents)
+        yield sibling
         _put(sibling, folder)
     except OSError as error:
         raise FolderError(f"{folder}: cannot be written: {error.strerror or error}") from error

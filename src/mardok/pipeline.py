@@ -467,7 +467,11 @@ def _contested(
     def takes_over(page: int, other: int) -> bool:
         is_one_language = grouping.meant_for[page] == grouping.meant_for[other]
         in_one_series = page in series_of and series_of[page] == series_of.get(other)
-        return is_one_language and not in_one_series and bool(said[page].stems) and said[page].stems <= said[other].stems
+        if not is_one_language or in_one_series or not said[page].stems <= said[other].stems:
+            return False
+        # In the title of a manual's page even "move" and "get" are what it is about.
+        told, by_other = (set(wording.words_of(titles.own[row] or site.pages[row].h1)) for row in (page, other))
+        return bool(told) and told <= by_other
 
     verdicts = thin_pages(
         site,
