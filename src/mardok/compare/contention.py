@@ -28,6 +28,7 @@ _CLEAR_LEAD = 1.5
 """Impressions of the leader of a week, for each of the next page's."""
 _WEEK = np.timedelta64(7, "D")
 _FIRST_PAGE = 10.0
+_FEW_VALUES = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -188,8 +189,12 @@ def numbered(*columns: Codes) -> Codes:
     """A number for each row, in the order of the columns and equal where all of them are."""
     found = np.zeros(len(columns[0]), np.int64)
     for column in columns:
-        values, codes = np.unique(column, return_inverse=True)
-        found = found * len(values) + codes.ravel()
+        least, most = int(column.min()), int(column.max())
+        if most - least < _FEW_VALUES:  # to leave gaps costs less than to number the values
+            found = found * (most - least + 1) + (column - least)
+        else:
+            values, codes = np.unique(column, return_inverse=True)
+            found = found * len(values) + codes.ravel()
     return np.unique(found, return_inverse=True)[1].ravel()
 
 
@@ -199,7 +204,7 @@ def _share_on_first_page(
     """Share of the impressions at moments when two or more pages stand in the first ten places."""
     if not impressions.sum():
         return 0.0
-    number = numbered(query, place, dates.astype("datetime64[s]").astype(np.int64))
+    number = numbered(query, place, dates.astype("datetime64[D]").astype(np.int64))
     in_top = np.bincount(number, weights=(position <= _FIRST_PAGE) & (impressions > 0))
     sums = np.bincount(number, weights=impressions)
     return float(sums[in_top > 1].sum() / impressions.sum())

@@ -102,7 +102,12 @@ def _description_troubles(
 def _other_language(said: Sequence[str], language: str, spoken: Sequence[str]) -> str:
     """The language of the site that a description is in, if that is not the page's."""
     own = plain_words(language)
-    if len(said) < _FOREIGN_WORDS or not own or sum(word in own for word in said) >= _OWN_SHARE * len(said):
+    if (
+        spoken == [language]
+        or len(said) < _FOREIGN_WORDS
+        or not own
+        or sum(word in own for word in said) >= _OWN_SHARE * len(said)
+    ):
         return ""
     shares = {code: sum(word in (plain_words(code)) for word in said) / len(said) for code in spoken}
     best = max(sorted(shares), key=lambda code: shares[code], default="")

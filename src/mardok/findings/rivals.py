@@ -273,8 +273,8 @@ class _Finder:
         here, there = (slice(self.first[page], self.first[page + 1]) for page in (keeper, row))
         a = np.flatnonzero(shown.is_real[here] & ~self.is_brand[shown.query[here]]) + here.start
         b = np.flatnonzero(shown.is_real[there] & ~self.is_brand[shown.query[there]]) + there.start
-        common = np.intersect1d(shown.query[a], shown.query[b])
-        a, b = a[np.isin(shown.query[a], common)], b[np.isin(shown.query[b], common)]
+        common, in_a, in_b = np.intersect1d(shown.query[a], shown.query[b], assume_unique=True, return_indices=True)
+        a, b = a[in_a], b[in_b]
         by_query = shown.impressions[a] + shown.impressions[b]  # both in order of the query
         impressions = float(by_query.sum())
         if impressions < self.settings.rivals.minimum_impressions:
@@ -286,14 +286,15 @@ class _Finder:
             return None
         overlap, unit = self._overlap(shown, there, b)
         rows = demand.of([keeper, row])
+        clicks, before = _clicks(demand, [keeper, row], common)
         return Contest(
             queries=tuple(demand.queries[code] for code in common[np.lexsort((common, -by_query))].tolist()),
             impressions=impressions,
             overlap=overlap,
             overlap_in=unit,
             turns=turns(rows, common.tolist()),
-            clicks=_clicks(demand, [keeper, row], common, is_before=False),
-            clicks_before=_clicks(demand, [keeper, row], common, is_before=True),
+            clicks=clicks,
+            clicks_before=before,
             position=position,
             other_position=other,
             is_dated=demand.is_dated,
@@ -314,15 +315,14 @@ class _Finder:
         return self.ground.topics[keeper].phrase
 
 
-def _clicks(demand: Demand, pages: Collection[int], queries: NDArray[np.int64], *, is_before: bool) -> float:
-    """Clicks a month of some pages on some queries, in the span now or before."""
-    if demand.spans is None and is_before:
-        return float("nan")
-    total = 0.0
+def _clicks(demand: Demand, pages: Collection[int], queries: NDArray[np.int64]) -> tuple[float, float]:
+    """Clicks a month of some pages on some queries, in the span now and in the one before; NaN where none are compared."""
+    now = before = 0.0
     for page in pages:
         part = slice(demand.first[page], demand.first[page + 1])
-        mask = np.isin(demand.rows.query[part], queries)
-        if demand.spans is not None:
-            mask &= (demand.was_before if is_before else demand.is_now)[part]
-        total += float(demand.rows.clicks[part][mask].sum())
-    return total / (demand.spans.months if demand.spans else demand.months)
+        clicks = np.where(np.isin(demand.rows.query[part], queries), demand.rows.clicks[part], 0.0)
+        now += float(clicks.sum() if demand.spans is None else clicks[demand.is_now[part]].sum())
+        before += float(clicks[demand.was_before[part]].sum())
+    if demand.spans is None:
+        return now / demand.months, float("nan")
+    return now / demand.spans.months, before / demand.spans.months

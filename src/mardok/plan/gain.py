@@ -74,7 +74,7 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
         return Gain(-at_risk, 0.0, "clicks/month", at_risk)
     shared = _Queries(own.taken(is_shared), curve)
     moment = numbered(
-        shared.number, shared.rows.place.astype(np.int64), shared.rows.date.astype("datetime64[s]").astype(np.int64)
+        shared.number, shared.rows.place.astype(np.int64), shared.rows.date.astype("datetime64[D]").astype(np.int64)
     )
     of_query = np.zeros(int(moment.max()) + 1, np.int64)
     of_query[moment] = shared.number
