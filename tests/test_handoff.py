@@ -166,6 +166,10 @@ def test_every_redirect_of_the_demo_ends_at_its_keeper_in_one_hop(
         for origin in (troubles.BARE, troubles.INSECURE, troubles.BARE.replace("https", "http")):
             assert server.ask(f"{origin}{path}") == (301, url(keeper))
     assert server.ask(f"{troubles.BARE}/hire/prices/?a=b") == (301, url("/hire/prices/?a=b"))
+    for origin in (url("").rstrip("/"), troubles.BARE, troubles.INSECURE):  # rules hold for what was not read, too
+        assert server.ask(f"{origin}/new/index.html?a=b") == (301, url("/new/?a=b"))
+        assert server.ask(f"{origin}/new/page") == (301, url("/new/page/"))
+    assert server.ask(url("/style.css"))[0] in (204, 404)
 
 
 def read_csv(path: Path) -> list[dict[str, str]]:

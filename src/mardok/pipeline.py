@@ -69,6 +69,7 @@ from mardok.findings.wording import (
 )
 from mardok.memory import give_back_memory
 from mardok.plan.decisions import follow, with_actions, with_decisions
+from mardok.plan.folding import fold
 from mardok.plan.outcome import outcome
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
@@ -362,7 +363,8 @@ def _findings(
         untranslated_guests(site, compared.grouping.untranslated, compared.grouping.meant_for),
         compared.grouping.meant_for,
     )
-    made = make_plan(site, ways, found, standing, settings)
+    single = ranked(make_plan(site, ways, found, standing, settings), {}, settings.plan)
+    made = fold(single, {told.proposal for told in known.decisions}, settings.plan)
     decided, unmatched = follow(made, known.decisions)
     proposals = ranked(made, decided, settings.plan)
     is_indexable = {row: not reason for row, reason in enumerate(reasons)}

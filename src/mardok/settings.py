@@ -415,6 +415,8 @@ class Plan(Section):
         "Versand",
     )  # fmt: skip
     """Wordings that mark a text as owed to customers by law, for their safety or for the delivery: it is never trimmed."""
+    single_proposals: int = Field(default=100, ge=1)
+    """Proposals of one action that are told one by one, the best first; the rest are one proposal for each section."""
     mentions: int = Field(default=5, ge=0)
     """Most pages that mention what a keeper is about, in a proposal, to get a link to it."""
     confidence_low: float = Field(default=0.3, ge=0, le=1)

@@ -17,6 +17,7 @@ from mardok.text.spans import WordSpans
 
 BRIEFED = ("rewrite", "expand", "merge")
 _SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!+])")
+_MOST_PAGES = 200
 _MOST_PASSAGES, _MOST_QUERIES, _MOST_HEADINGS, _MOST_RELATIVES = 12, 20, 40, 5
 _QUOTED = 700
 """Characters of a passage that are quoted."""
@@ -57,9 +58,8 @@ def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], table
     steps : sequence of mapping
         Its steps, in order.
     """
-    urls = [
-        step["url"] for step in steps if step["step"] in ("rewrite", "expand", "move_text") and step["url"] in tables.row_of
-    ]
+    about = ("rewrite", "expand", "move_text", "redirect", "canonical")
+    urls = [step["url"] for step in steps if step["step"] in about and step["url"] in tables.row_of]
     lines = [
         f"# {markdown_text(proposal['summary'])}", "",
         f"Proposal {proposal['proposal']}, {hours(proposal['effort_hours'])}, {proposal['confidence']} confidence.", "",
@@ -67,9 +67,13 @@ def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], table
     ]  # fmt: skip
     if proposal["keeper"]:
         lines += [f"The page that stays: <{proposal['keeper']}>", ""]
-    for url in dict.fromkeys(urls):
-        lines += list(_page(url, proposal, steps, tables))
-    lines += ["## Done means", "", *(f"- {line}" for line in _done(proposal)), ""]
+    told = list(dict.fromkeys(urls))
+    for url in told[:_MOST_PAGES]:
+        lines += list(_page(url, proposal, [step for step in steps if step["url"] == url], tables))
+    if len(told) > _MOST_PAGES:
+        lines += [f"{len(told) - _MOST_PAGES} more pages are in steps.csv.", ""]
+    moves_text = any(step["step"] == "move_text" for step in steps)
+    lines += ["## Done means", "", *(f"- {line}" for line in _done(proposal, moves_text=moves_text)), ""]
     return "\n".join(lines)
 
 
@@ -79,7 +83,7 @@ def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, An
     yield f"## {url}"
     yield ""
     for step in steps:
-        if step["url"] == url and step["step"] != "leave":
+        if step["step"] != "leave":
             yield f"- **{step['step'].replace('_', ' ')}**: {markdown_text(step['detail'])}"
     yield f"- title now: {markdown_text(page['title']) or 'none'}"
     yield f"- target phrase now: {markdown_text(page['topic']) or 'none'}"
@@ -89,8 +93,9 @@ def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, An
     yield from _table("Queries, figures a month", _queries(row, tables))
     yield from _list("Headings now", _headings(row, tables))
     yield from _list("Who else says the same", _relatives(url, tables))
-    if proposal["action"] == "merge" and proposal["keeper"] in tables.row_of:
-        kept = tables.pages.iloc[tables.row_of[proposal["keeper"]]]
+    target = next((step["target"] for step in steps if step["step"] in ("move_text", "redirect", "canonical")), "")
+    if proposal["action"] == "merge" and target in tables.row_of:
+        kept = tables.pages.iloc[tables.row_of[target]]
         yield from _quotes(
             "Says what the keeper does not: move what is worth it", _unique(kept["main_text"], page["main_text"])
         )
@@ -153,11 +158,13 @@ def _cut(text: str) -> str:
     return text if len(text) <= _QUOTED else f"{text[:_QUOTED].rsplit(' ', 1)[0]} ..."
 
 
-def _done(proposal: Mapping[str, Any]) -> list[str]:
+def _done(proposal: Mapping[str, Any], *, moves_text: bool) -> list[str]:
     """What can be counted when the work is done; ``mardok recheck`` counts it."""
     if proposal["action"] == "merge":
         return [
-            "what is worth it of the text above stands on the page that stays",
+            "what is worth it of the text above stands on the page that stays"
+            if moves_text
+            else "nothing has to be written: the page that stays says all that the others say",
             "each of the other addresses redirects there in one hop, and no page links to them",
         ]
     if proposal["action"] == "expand":

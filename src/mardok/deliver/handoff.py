@@ -11,8 +11,8 @@ import csv
 import io
 import json
 import re
-from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from html import escape
 from typing import Any
 from urllib.parse import urlsplit
@@ -22,13 +22,19 @@ import pandas as pd
 from mardok.deliver import redirects
 from mardok.deliver.briefs import BRIEFED, Tables, brief, records
 from mardok.deliver.letter import letter
-from mardok.deliver.redirects import Redirects
+from mardok.deliver.redirects import WITH_SLASH, WITHOUT_SLASH, Redirects, Writing, index_file
 from mardok.deliver.workbook import workbook
 from mardok.errors import HandoffError
 from mardok.folder import neutral_cell
 from mardok.plan.wording import path_of
 
 _ORIGIN_RULES = re.compile(r"(?:http to https|host \S+ to \S+)")
+_WRITINGS: Mapping[str, Callable[[Iterable[str]], Writing]] = {
+    "index file to folder": lambda urls: index_file({url.partition("?")[0].rpartition("/")[2] for url in urls}),
+    "slash at the end": lambda _: WITH_SLASH,
+    "no slash at the end": lambda _: WITHOUT_SLASH,
+}
+"""Rules of proposals that servers know without a list of addresses; letter case they cannot change in one way."""
 _TEMPLATE_PAGES = 3
 
 
@@ -53,8 +59,8 @@ def handoff_files(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any], *
             "no proposal is accepted: write accept into the column decision of plan.csv and audit again, or use --all"
         )
     steps = tables["steps"][tables["steps"]["proposal"].isin(chosen["proposal"])]
-    moves = _redirects(chosen, steps)
-    strange = redirects.plain_addresses([*moves.single, *moves.single.values()])
+    moves = _redirects(chosen, steps, tables["pages"]["url"].tolist())
+    strange = redirects.plain_addresses([*moves.single, *moves.single.values(), *moves.written])
     if strange:
         raise HandoffError(f"{strange[0]!r}: cannot be written into a server's files; set its proposal to reject")
     texts = {
@@ -90,8 +96,8 @@ def _origin(url: str) -> str:
     return f"{parts.scheme}://{parts.netloc}"
 
 
-def _redirects(plan: pd.DataFrame, steps: pd.DataFrame) -> Redirects:
-    """Redirects of the steps: by origin where a proposal is one rule for an origin, else one by one."""
+def _redirects(plan: pd.DataFrame, steps: pd.DataFrame, known: Sequence[str]) -> Redirects:
+    """Redirects of the steps: by rule where a proposal is one rule and no page that was read speaks against it."""
     rules = {
         str(proposal): str(json.loads(basis).get("rule", ""))
         for proposal, basis in plan[["proposal", "basis"]].itertuples(index=False, name=None)
@@ -99,22 +105,46 @@ def _redirects(plan: pd.DataFrame, steps: pd.DataFrame) -> Redirects:
     moved = steps[steps["step"] == "redirect"]
     single: dict[str, str] = {}
     origins: dict[str, str] = {}
+    by_writing: dict[str, dict[str, str]] = defaultdict(dict)
     for proposal, url, target in moved[["proposal", "url", "target"]].itertuples(index=False, name=None):
         by_origin = _ORIGIN_RULES.fullmatch(rules[proposal]) and _origin(url) != _origin(target)
         if by_origin:
             origins[_origin(url)] = _origin(target)
         if not (by_origin and url == _origin(url) + path_of(url) and path_of(url) == path_of(target)):
             single[url] = target
+        if rules[proposal] in _WRITINGS and _origin(url) == _origin(target):
+            by_writing[rules[proposal]][url] = target
     for origin, target in list(origins.items()):  # both at once: the other scheme of a host that goes
         other = ("http:" if origin.startswith("https:") else "https:") + origin.partition(":")[2]
         if urlsplit(origin).netloc != urlsplit(target).netloc:
             origins.setdefault(other, target)
+    rewritten: list[tuple[str, str, Writing]] = []
+    written: dict[str, str] = {}
+    for rule, moves in sorted(by_writing.items()):
+        writing = _WRITINGS[rule](moves)
+        for origin in sorted(set(map(_origin, moves))):
+            going = {url: target for url, target in moves.items() if _origin(url) == origin}
+            if _holds(writing, origin, going, known, single):
+                asked = [origin, *(other for other, target in sorted(origins.items()) if target == origin)]
+                rewritten += [(one, origin, writing) for one in asked]
+                written |= going
+    single = {url: target for url, target in single.items() if url not in written}
     # Whoever asks for a moved page at an origin that goes is sent to the end at once, in one hop.
     for origin, target in origins.items():
         for url, end in list(single.items()):
             if _origin(url) == target:
                 single.setdefault(origin + path_of(url), end)
-    return Redirects(single, sorted(origins.items()))
+    return Redirects(single, sorted(origins.items()), rewritten, written)
+
+
+def _holds(writing: Writing, origin: str, going: Mapping[str, str], known: Iterable[str], single: Mapping[str, str]) -> bool:
+    """Whether a rule leads all pages that are to go by it where they should go, and no page that stays."""
+    there = (url for url in known if _origin(url) == origin)
+    expected = {url: writing.rewritten(url.removeprefix(origin)) for url in (*going, *there)}
+    return all(
+        path is None or (url in single and url not in going) or going.get(url) == origin + path
+        for url, path in expected.items()
+    ) and all(expected[url] is not None for url in going)
 
 
 def _canonicals(steps: pd.DataFrame) -> str:
@@ -159,7 +189,7 @@ def _briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.Dat
     found = {}
     for row in records(plan[plan["action"].isin(BRIEFED)]):
         own = records(steps[steps["proposal"] == row["proposal"]].sort_values("order"))
-        if any(step["step"] in ("rewrite", "expand", "move_text") for step in own):
+        if not json.loads(row["basis"]).get("rule"):  # one rule for many addresses needs no writer
             about = row["keeper"] or own[0]["url"]
             slug = re.sub(r"[^a-z0-9]+", "-", path_of(about).lower()).strip("-")[:50] or "home"
             found[f"briefs/{row['rank']:03}-{row['action']}-{slug}.md"] = brief(row, own, asked)

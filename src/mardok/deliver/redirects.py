@@ -15,8 +15,7 @@ import io
 import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from urllib.parse import urlsplit
+from dataclasses import dataclass, field
 
 NGINX_FILE = "redirects.nginx.conf"
 APACHE_FILE = "redirects.apache.conf"
@@ -29,6 +28,39 @@ _REGEX_SIGNS = re.compile(r"([^A-Za-z0-9_/%:=&-])")
 
 
 @dataclass(frozen=True)
+class Writing:
+    """How the end of a path is written anew: regular expressions that nginx, Apache and Python read alike."""
+
+    head: str
+    """What stays of the path."""
+    dropped: str
+    """What goes from its end."""
+    added: str
+    """What comes to its end, as text."""
+
+    def rewritten(self, path: str) -> str | None:
+        """A path, with its query, as it is written anew; None if the rule is not for it.
+
+        Examples
+        --------
+        >>> index_file(["index.html"]).rewritten("/hire/index.html?a=b"), WITH_SLASH.rewritten("/style.css")
+        ('/hire/?a=b', None)
+        """
+        found = re.fullmatch(rf"({self.head}){self.dropped}(\?.*)?", path)
+        return f"{found[1]}{self.added}{found[2] or ''}" if found else None
+
+
+WITH_SLASH = Writing(r"/(?:[^? ]*/)?[^?/. ]+", "", "/")
+"""A slash at the end of what is no file."""
+WITHOUT_SLASH = Writing(r"/[^? ]*[^?/ ]", "/", "")
+
+
+def index_file(names: Iterable[str]) -> Writing:
+    """The folder instead of its index file; `names` are plain file names."""
+    return Writing(r"/(?:[^? ]*/)?", f"(?:{'|'.join(_escaped(name) for name in sorted(names))})", "")
+
+
+@dataclass(frozen=True)
 class Redirects:
     """What servers are to redirect."""
 
@@ -37,6 +69,10 @@ class Redirects:
     origins: Sequence[tuple[str, str]]
     """Schemes and hosts that go to another as a whole, whatever the path, such as ``http://host.example`` to
     ``https://www.host.example``."""
+    writings: Sequence[tuple[str, str, Writing]] = ()
+    """Paths that are written anew: scheme and host asked, those answered, and how."""
+    written: Mapping[str, str] = field(default_factory=dict)
+    """Target of each address that was read and goes by one of them."""
 
 
 def plain_addresses(addresses: Sequence[str]) -> list[str]:
@@ -60,6 +96,10 @@ def nginx_map(redirects: Redirects, known: Iterable[str] = ()) -> str:
         is_alone = folded[source.casefold()] == 1
         key = source if is_alone else f"~^{_escaped(source)}$"
         lines.append(f'    "{key}" "{_nginx_target(target)}";')
+    for source, target, writing in redirects.writings:
+        pattern = f"(?<mardok_path>{writing.head}){writing.dropped}(?<mardok_query>\\?.*)?"
+        answer = f"{_nginx_target(target)}${{mardok_path}}{writing.added}$mardok_query"
+        lines.append(f'    "~^{_escaped(source)}{pattern}$" "{answer}";')
     for source, target in sorted(redirects.origins):
         lines.append(f'    "~^{_escaped(source)}(?<mardok_rest>/.*)$" "{_nginx_target(target)}$mardok_rest";')
     longest = max([len(line) for line in lines], default=0)
@@ -98,11 +138,15 @@ def apache_map(redirects: Redirects) -> str:
 def apache_rules(redirects: Redirects) -> str:
     """Rules for the ``VirtualHost`` that use the map."""
     rules = []
-    for source, target in sorted(redirects.origins):
-        parts = urlsplit(source)
-        origin = _escaped(f"{parts.scheme}://{parts.netloc}")
+    for source, target, writing in redirects.writings:
         rules.append(
-            f'RewriteCond "%{{ENV:MARDOK_SCHEME}}://%{{HTTP_HOST}}" "^{origin}$" [NC]\n'
+            f'RewriteCond "%{{ENV:MARDOK_SCHEME}}://%{{HTTP_HOST}}" "^{_escaped(source)}$" [NC]\n'
+            f'RewriteCond "%{{THE_REQUEST}}" "^[A-Z]+ ({writing.head}){writing.dropped}(?:[?]([^ ]*))?( |$)"\n'
+            f'RewriteRule "^" "{target}%1{writing.added}?%2" [R=301,L,NE]\n'
+        )
+    for source, target in sorted(redirects.origins):
+        rules.append(
+            f'RewriteCond "%{{ENV:MARDOK_SCHEME}}://%{{HTTP_HOST}}" "^{_escaped(source)}$" [NC]\n'
             'RewriteCond "%{THE_REQUEST}" "^[A-Z]+ (/[^ ?]*)[?]?([^ ]*)"\n'
             f'RewriteRule "^" "{target}%1?%2" [R=301,L,NE]\n'
         )
@@ -125,10 +169,10 @@ RewriteRule "^" "%1?%2" [R=301,L,NE]
 
 
 def redirects_csv(redirects: Redirects) -> str:
-    """All redirects as CSV; whole origins end in ``/*``."""
+    """All redirects as CSV, each address that was read; whole origins end in ``/*``."""
     buffer = io.StringIO()
     writer = csv.writer(buffer, lineterminator="\n")
     writer.writerow(["from", "to"])
-    writer.writerows(sorted(redirects.single.items()))
+    writer.writerows(sorted({**redirects.single, **redirects.written}.items()))
     writer.writerows((f"{source}/*", f"{target}/*") for source, target in sorted(redirects.origins))
     return buffer.getvalue()

@@ -45,6 +45,8 @@ class RivalDraft:
     """Name of the row of the table that matched."""
     rivals: tuple[Rival, ...]
     moved: tuple[Move, ...] = ()
+    settled: tuple[int, ...] = ()
+    """Further rivals that another proposal moves."""
 
 
 def rival_drafts(
@@ -67,8 +69,11 @@ def rival_drafts(
     drafts = []
     for rivalry in rivalries:
         by_action: dict[tuple[str, str], list[Rival]] = defaultdict(list)
+        if rivalry.keeper in moved:
+            continue
+        settled = tuple(rival.row for rival in rivalry.rivals if rival.row in moved)
         for rival in rivalry.rivals:
-            if rival.row in moved or rivalry.keeper in moved:
+            if rival.row in moved:
                 continue
             action, because = _action(rival, rivalry, kinds, settings)
             url = site.pages[rival.row].url
@@ -79,7 +84,7 @@ def rival_drafts(
             by_action[action, because].append(rival)
         for (action, because), rivals in by_action.items():
             goes = tuple(Move(rival.row, "redirect", rivalry.keeper) for rival in rivals) if action == "merge" else ()
-            drafts.append(RivalDraft(rivalry, action, because, tuple(rivals), goes))
+            drafts.append(RivalDraft(rivalry, action, because, tuple(rivals), goes, settled))
     return drafts
 
 
@@ -271,7 +276,11 @@ class _Writer:
     def _why(self) -> str:
         said = [self._said(rival) for rival in self.draft.rivals[:3]]
         more = len(self.draft.rivals) - 3
-        return " ".join(said) + (f" {more} more are told in the basis." if more > 0 else "")
+        said += [f"{more} more are told in the basis."] if more > 0 else []
+        if self.draft.settled:
+            gone = listed([path_of(self.bench.url(row)) for row in self.draft.settled])
+            said.append(f"{gone} would be among them, but gives way: a proposal for copies moves it.")
+        return " ".join(said)
 
     def _said(self, rival: Rival) -> str:
         """What is known of one page beside the keeper."""

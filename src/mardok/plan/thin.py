@@ -38,6 +38,8 @@ class ThinDraft:
     row: int
     verdict: Verdict
     moved: tuple[Move, ...] = ()
+    gives_way: str = ""
+    """Why it stays where it is although the verdict is that it goes, in words that follow "but"."""
 
 
 def thin_drafts(
@@ -66,19 +68,25 @@ def thin_drafts(
     for row, verdict in enumerate(verdicts):
         if verdict is None or not verdict.is_thin or row in moved:
             continue
+        draft = ThinDraft(row, verdict)
         goes = verdict.outcome in ("merge", "noindex", "retire")
-        is_fixed = row in kept or (verdict.outcome == "noindex" and row in pointed)
-        if goes and (is_fixed or is_home(site.pages[row].url, settings.variants)):
-            verdict = replace(verdict, outcome="wait", relative=-1)
-        if verdict.outcome == "merge" and (verdict.relative in moved or not standing.is_indexable[verdict.relative]):
-            verdict = replace(verdict, outcome="wait", relative=-1)
-        if verdict.outcome == "noindex" and is_whole and _is_forgotten(row, standing):
-            verdict = replace(verdict, outcome="retire")
-        drafts.append(ThinDraft(row, verdict))
+        if goes and is_home(site.pages[row].url, settings.variants):
+            draft = _staying(draft, "a home page is never moved")
+        elif goes and row in kept:
+            draft = _staying(draft, "another proposal of this plan needs it where it is")
+        elif verdict.outcome == "noindex" and row in pointed:
+            draft = _staying(draft, "redirects or canonicals lead to it")
+        elif verdict.outcome == "merge" and verdict.relative in moved:
+            draft = _staying(draft, "the page it is nearest to goes itself")
+        elif verdict.outcome == "merge" and not standing.is_indexable[verdict.relative]:
+            draft = _staying(draft, "the page it is nearest to is not indexable")
+        elif verdict.outcome == "noindex" and is_whole and _is_forgotten(row, standing):
+            draft = replace(draft, verdict=replace(verdict, outcome="retire"))
+        drafts.append(draft)
     # A page that takes over another is not taken out of the index; of two that are each other's nearest only one goes.
     wanted = {draft.verdict.relative for draft in drafts if draft.verdict.outcome == "merge"}
     drafts = [
-        replace(draft, verdict=replace(draft.verdict, outcome="wait"))
+        _staying(draft, "another thin page is merged into it")
         if draft.verdict.outcome in ("noindex", "retire") and draft.row in wanted
         else draft
         for draft in drafts
@@ -88,14 +96,20 @@ def thin_drafts(
     found = []
     for draft in sorted(drafts, key=lambda draft: (draft.verdict.own_words, draft.row)):  # the one with less to say goes
         if draft.verdict.outcome == "merge":
-            if draft.row in targets or draft.verdict.relative in gone:
-                draft = ThinDraft(draft.row, replace(draft.verdict, outcome="wait", relative=-1))
+            if draft.row in targets:
+                draft = _staying(draft, "another thin page is merged into it")
+            elif draft.verdict.relative in gone:
+                draft = _staying(draft, "the page it is nearest to goes itself")
             else:
                 targets.add(draft.verdict.relative)
                 gone.add(draft.row)
                 draft = replace(draft, moved=(Move(draft.row, "redirect", draft.verdict.relative),))
         found.append(draft)
     return sorted(found, key=lambda draft: draft.row)
+
+
+def _staying(draft: ThinDraft, gives_way: str) -> ThinDraft:
+    return replace(draft, verdict=replace(draft.verdict, outcome="wait", relative=-1), gives_way=gives_way)
 
 
 def _is_forgotten(row: int, standing: Standing) -> bool:
@@ -106,14 +120,18 @@ def _is_forgotten(row: int, standing: Standing) -> bool:
 def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: bool) -> list[Proposal]:
     """Drafts written out, in no particular order."""
     by_outcome: dict[str, list[ThinDraft]] = defaultdict(list)
+    waiting: dict[str, list[ThinDraft]] = defaultdict(list)
     for draft in drafts:
         by_outcome[draft.verdict.outcome].append(draft)
+        if draft.verdict.outcome == "wait":
+            waiting[draft.gives_way].append(draft)
     found = []
     for alike in _by_section(by_outcome["expand"], bench):
         found += [_expand_all(alike, bench)] if len(alike) > _MOST_SINGLE else [_expand(draft, bench) for draft in alike]
     found += [_merge(draft, bench) for draft in by_outcome["merge"]]
     found += [_out_of_index(by_outcome[way], way, bench) for way in ("noindex", "retire") if by_outcome[way]]
-    found += [_leave(by_outcome[outcome], outcome, bench, is_whole) for outcome in ("fine", "wait") if by_outcome[outcome]]
+    found += [_leave(by_outcome["fine"], "fine", bench, is_whole)] if by_outcome["fine"] else []
+    found += [_leave(alike, "wait", bench, is_whole) for alike in waiting.values()]
     return found
 
 
@@ -226,16 +244,23 @@ def _leave(drafts: Sequence[ThinDraft], outcome: str, bench: Workbench, is_whole
     known = "Searchers are hardly shown them" if bench.standing.demand is not None else "There is no search data"
     part = "" if is_whole else " The site was not read whole."
     later = f"{bench.settings.thin.months:g} months of search data show no clicks; then take them out of the index"
+    gives_way = drafts[0].gives_way
+    if is_fine:
+        because, decided = "few words, and well placed", "What works is not touched."
+        unless = "they lose their places; then expand them"
+    elif gives_way:
+        because, unless = gives_way, "that no longer holds, or the proposal is rejected; then audit again"
+        decided = f"By itself it would be merged or taken out of the index, but {gives_way}. No evidence of a gain."
+    else:
+        because, unless = "too little is known to act", later
+        decided = f"{known}, and no page stands near.{part} No evidence of a gain."
     return Proposal(
         id=group_id(f"thin {outcome}", urls), action="leave", owner="editor", keeper="", urls=urls,
         gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours([], bench.settings.plan.effort), confidence="medium",
         evidence="search" if is_fine else "text",
-        summary=f"Leave {what}: " + ("few words, and well placed" if is_fine else "too little is known to act"),
-        why=f"{_sentence(drafts[0].verdict.reason)} {_others(drafts)}" + (
-            "What works is not touched." if is_fine
-            else f"{known}, and no page stands near.{part} No evidence of a gain."
-        ),
-        unless="they lose their places; then expand them" if is_fine else later,
+        summary=f"Leave {what}: {because}",
+        why=f"{_sentence(drafts[0].verdict.reason)} {_others(drafts)}{decided}",
+        unless=unless,
         steps=tuple(Step(bench.url(draft.row), "leave", detail=draft.verdict.reason) for draft in drafts),
         basis={"reasons": {bench.url(draft.row): draft.verdict.reason for draft in drafts}},
     )  # fmt: skip

@@ -18,11 +18,10 @@ from scipy.sparse.csgraph import connected_components
 from mardok.findings.groups import group_id
 from mardok.findings.wording import CarriedText, section_name
 from mardok.plan.effort import effort_hours
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import Proposal, Step
 from mardok.plan.wording import clipped, count, path_of, percent, percent_range
-from mardok.settings import Settings
+from mardok.plan.workbench import Workbench, gain_basis
 from mardok.text.hashes import Corpus
-from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import is_home, matches
 
@@ -30,9 +29,7 @@ _LEAST_WORDS = 20
 """Words of a text from which pages that share it belong together, and from which it is worth a page of its own."""
 
 
-def trim_proposals(
-    site: Site, texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], settings: Settings
-) -> list[Proposal]:
+def trim_proposals(texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], bench: Workbench) -> list[Proposal]:
     """Proposals to trim pages.
 
     Parameters
@@ -40,6 +37,7 @@ def trim_proposals(
     may_trim : ndarray of bool, shape (n_pages,)
         Pages whose words count and that are in no group.
     """
+    site, settings = bench.site, bench.settings
     rules = settings.plan
     duties = [" ".join(words(wording)) for wording in rules.duties]
     kept = [text for text in texts if text.n_words >= _LEAST_WORDS and not _says_any(text.written, duties)]
@@ -50,7 +48,7 @@ def trim_proposals(
         url = site.pages[row].url
         is_heavy[row] = not is_home(url, settings.variants) and not matches(url, rules.leave)
     return [
-        _proposal(site, rows, [kept[number] for number in numbers], pasted, settings)
+        _proposal(rows, [kept[number] for number in numbers], pasted, bench)
         for rows, numbers in _together(is_heavy, kept)
         if len(rows) >= rules.trim_pages
     ]
@@ -87,13 +85,8 @@ def _together(is_heavy: NDArray[np.bool_], texts: Sequence[CarriedText]) -> list
     return found
 
 
-def _proposal(
-    site: Site,
-    rows: Sequence[int],
-    texts: Sequence[CarriedText],
-    pasted: NDArray[np.int64],
-    settings: Settings,
-) -> Proposal:
+def _proposal(rows: Sequence[int], texts: Sequence[CarriedText], pasted: NDArray[np.int64], bench: Workbench) -> Proposal:
+    site, settings = bench.site, bench.settings
     n_words = site.corpus.n_words
     urls = tuple(site.pages[row].url for row in rows)
     shares = [float(pasted[row] / n_words[row]) for row in rows]
@@ -112,14 +105,21 @@ def _proposal(
     where = f" under {path_of(sections.pop())}" if len(sections) == 1 else ""
     quoted = clipped(ordered[0].written, 120)
     n_texts = count(len(ordered), "text")
+    gain = bench.reach(rows)
+    figures = "No evidence of a gain."
+    if gain.is_evident:
+        figures = (
+            f"Search shows them {gain.impressions:,.0f} times a month for {count(gain.n_queries, 'query', 'queries')}; "
+            f"the upper figure is what position {settings.thin.good_position:g} would bring, the lower that nothing changes."
+        )
     return Proposal(
         id=group_id("boilerplate", urls), action="trim", owner="editor", keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours(steps, settings.plan.effort), confidence="low",
-        evidence="text",
+        gain=gain, effort_hours=effort_hours(steps, settings.plan.effort), confidence="low",
+        evidence="search" if gain.is_evident else "text",
         summary=f"Trim {count(len(rows), 'page')}{where}: pasted text is most of their words",
         why=(
             f"{percent_range(shares)} of the words of these pages stand word for word on others too: {n_texts} with "
-            f"{total} words together, which begin \"{quoted}\". A page of its own can say it once. No evidence of a gain."
+            f"{total} words together, which begin \"{quoted}\". A page of its own can say it once. {figures}"
         ),
         unless="customers are owed the text on every page, by law, for safety or for the delivery (setting plan.duties)",
         steps=tuple(steps),
@@ -128,5 +128,6 @@ def _proposal(
                 {"words": text.n_words, "pages": text.n_pages, "begins": clipped(text.written, 80)} for text in ordered
             ],
             "pasted_share": {url: round(share, 6) for url, share in zip(urls, shares, strict=True)},
+            **gain_basis(gain),
         },
     )  # fmt: skip

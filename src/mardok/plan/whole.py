@@ -97,7 +97,7 @@ def make_plan(
     gone = moved | {draft.row for draft in thin if draft.verdict.outcome in ("merge", "noindex", "retire")}
     taken = moved | {draft.row for draft in thin} | kept
     filters = filter_proposals(found.kinds, found.compared.tolist(), taken, bench)
-    trims = trim_proposals(site, found.texts, may_trim, settings)
+    trims = trim_proposals(found.texts, may_trim, bench)
     # A page that is short without what is pasted into it is trimmed, not left.
     trimmed = {site.row_of[url] for proposal in trims for url in proposal.urls}
     return [

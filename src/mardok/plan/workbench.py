@@ -6,13 +6,14 @@ Out: steps and figures of single pages.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.compare.mentions import Unlinked
 from mardok.findings.keeper import Standing
-from mardok.plan.gain import ClickCurve, gain_in_clicks
+from mardok.plan.gain import ClickCurve, gain_in_clicks, reach_gain
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Gain, Step
 from mardok.plan.wording import clipped, count, percent
@@ -49,6 +50,25 @@ class Workbench:
                 return gain
         weight = float(self.standing.link_weight[list(moved)].sum()) if moved else 0.0
         return Gain(weight, weight, "link weight")
+
+    def reach(self, rows: Iterable[int]) -> Gain:
+        """Clicks when pages come to a good position for the queries they are shown for, the site's name apart."""
+        demand, position = self.standing.demand, self.settings.thin.good_position
+        gains = []
+        if demand is not None and self.curve is not None:
+            for row in rows:
+                queries = demand.of([row]).query
+                asked = set(queries[~demand.is_brand[queries]].tolist())
+                gains.append(reach_gain(demand, self.curve, row, asked, position))
+        if not any(gain.is_evident for gain in gains):
+            return Gain(0.0, 0.0, "link weight")
+        return Gain(
+            0.0,
+            math.fsum(gain.high for gain in gains),
+            "clicks/month",
+            n_queries=sum(gain.n_queries for gain in gains),
+            impressions=math.fsum(gain.impressions for gain in gains),
+        )
 
     def moving(self, row: int, detail: str) -> list[Step]:
         """The move itself with what must follow it; pages that stay reachable keep the links they have."""

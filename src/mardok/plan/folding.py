@@ -1,0 +1,90 @@
+"""Many proposals of one kind as one.
+
+In:  proposals, best first.
+Out: the same work in fewer rows: what comes late in a long plan is one proposal for each section.
+
+A plan with thousands of rows is not read. The best of each action stay as they are, each with its own reason; of the rest,
+those that move pages of one section into one section are one work order, whose steps name every page.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import defaultdict
+from collections.abc import Collection, Sequence
+
+from mardok.findings.groups import group_id
+from mardok.findings.wording import section_name
+from mardok.plan.proposal import Gain, Proposal
+from mardok.plan.wording import count, path_of
+from mardok.settings import Plan
+from mardok.tables import CONFIDENCE, EVIDENCE
+
+_FOLDED = ("merge", "canonical", "rewrite", "retitle", "expand")
+_VERB = {
+    "merge": "Merge", "canonical": "Name canonicals on", "rewrite": "Rewrite apart", "retitle": "Retitle",
+    "expand": "Expand",
+}  # fmt: skip
+_MOST_TOLD = 50
+
+
+def fold(proposals: Sequence[Proposal], decided: Collection[str], settings: Plan) -> list[Proposal]:
+    """Proposals with the late ones of long actions put together.
+
+    Parameters
+    ----------
+    proposals : sequence of Proposal
+        Best first.
+    decided : collection of str
+        Ids of proposals that a person has decided about; they stay as they are.
+    """
+    single: dict[str, int] = defaultdict(int)
+    found: list[Proposal] = []
+    late: dict[tuple[str, ...], list[Proposal]] = defaultdict(list)
+    for proposal in proposals:
+        single[proposal.action] += 1
+        is_late = single[proposal.action] > settings.single_proposals
+        if is_late and proposal.action in _FOLDED and proposal.id not in decided and "rule" not in proposal.basis:
+            late[proposal.action, proposal.gain.unit, proposal.evidence, *_sections(proposal)].append(proposal)
+        else:
+            found.append(proposal)
+    for (action, *_, source, target), alike in late.items():
+        found += [_as_one(action, alike, source, target)] if len(alike) > 1 else alike
+    return found
+
+
+def _sections(proposal: Proposal) -> tuple[str, str]:
+    """Section of the first page that is worked on, and of the page that stays."""
+    worked = next((url for url in proposal.urls if url != proposal.keeper), proposal.keeper)
+    return section_name(worked), section_name(proposal.keeper or worked)
+
+
+def _as_one(action: str, alike: Sequence[Proposal], source: str, target: str) -> Proposal:
+    first = alike[0]
+    urls = tuple(sorted({url for one in alike for url in one.urls}))
+    kept = {one.keeper for one in alike}
+    n_pages = len(set(urls) - kept) if action != "expand" else len(urls)
+    where = f"under {path_of(source)}"
+    if action in ("merge", "canonical"):
+        where += f" into {count(len(kept), 'other')} under {path_of(target)}" if action == "merge" else ""
+    return Proposal(
+        id=group_id(f"section {action}", urls), action=action, owner=first.owner, keeper="", urls=urls,
+        gain=Gain(
+            math.fsum(one.gain.low for one in alike), math.fsum(one.gain.high for one in alike), first.gain.unit,
+            math.fsum(one.gain.at_risk for one in alike), sum(one.gain.n_queries for one in alike),
+            math.fsum(one.gain.impressions for one in alike),
+        ),
+        effort_hours=math.fsum(one.effort_hours for one in alike),
+        confidence=min((one.confidence for one in alike), key=CONFIDENCE.index),
+        evidence=max((one.evidence for one in alike), key=EVIDENCE.index),
+        summary=f"{_VERB[action]} {count(n_pages, 'page')} {where}, {len(alike)} cases of one kind",
+        why=f"Each case brings less than those told one by one, and is worked alike. The first of them: {first.why}",
+        unless=first.unless, steps=tuple(step for one in alike for step in one.steps),
+        basis={
+            "cases": [
+                {"summary": one.summary, "gain_low": round(one.gain.low, 6), "gain_high": round(one.gain.high, 6)}
+                for one in alike[:_MOST_TOLD]
+            ],
+            "n_cases": len(alike),
+        },
+    )  # fmt: skip
