@@ -1,5 +1,6 @@
 """Audits the content of a crawled site: copies, repeated wording, rival pages, and a ranked plan of what to do."""
 
+from mardok import figures
 from mardok.compare.copies import find_copies
 from mardok.compare.difference import Run
 from mardok.errors import (
@@ -35,6 +36,7 @@ __all__ = [
     "UnsafePlanError",
     "audit",
     "crawl",
+    "figures",
     "find_copies",
     "load",
     "mentions",

@@ -55,6 +55,7 @@ from mardok.findings.inventory import PageFacts, pages_table, pairs_table, queri
 from mardok.findings.keeper import Standing, preferred_origin
 from mardok.findings.kinds import PageKinds, page_kinds
 from mardok.findings.mentions import unlinked_mentions, wording_of
+from mardok.findings.positions import positions_table
 from mardok.findings.rivals import Ground, Rivalry, find_rivals, may_compete, related_series
 from mardok.findings.site_name import NamePhrase, name_phrases
 from mardok.findings.targets import target_pages, target_rows
@@ -65,6 +66,7 @@ from mardok.findings.wording import (
     carried_texts,
     passages_table,
     phrases_table,
+    section_phrases_table,
     stemmed_site,
 )
 from mardok.memory import give_back_memory
@@ -391,6 +393,7 @@ def _findings(
         "groups": groups_table(site, [*(group.related for group in compared.grouping.groups), *contested.related]),
         "pairs": pairs_table(site, compared.kept),
         "queries": queries_table(contested.shown, demand),
+        "positions": positions_table(contested.rivalries, demand),
         "checks": checks_table(troubles),
         **compared.wording,
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
@@ -545,6 +548,7 @@ def _compared(
         "passages": passages_table(site, runs, accounted),
         "boilerplate": boilerplate_table(site, texts, counts, group_of),
         "phrases": phrases_table(stems, counts, settings.phrases),
+        "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
     }
     wanted = {group.keeper: wording_of(site, group.keeper) for group in grouping.groups if group.kind == "copies"}
     mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})

@@ -10,7 +10,6 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
 from fnmatch import fnmatchcase
-from urllib.parse import urlsplit
 
 import numpy as np
 import pandas as pd
@@ -25,6 +24,7 @@ from mardok.text.hashes import corpus_of
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes, stemmed
 from mardok.text.words import folded, words
+from mardok.urls import split_url
 
 ORDERS = ("typical", "pages", "uses")
 """By what phrases can be ordered."""
@@ -152,14 +152,14 @@ def _check_any(kept: NDArray[np.bool_], trouble: str, what: str, there: pd.Serie
 
 
 def _is_under(url: str, pattern: str) -> bool:
-    path = urlsplit(url).path
+    path = split_url(url).path
     if "*" in pattern:
         return fnmatchcase(path, pattern) or fnmatchcase(url, pattern)
     return (url if "://" in pattern else path).startswith(pattern)
 
 
 def _section_path(url: str) -> str:
-    first = urlsplit(url).path.split("/", 2)
+    first = split_url(url).path.split("/", 2)
     return f"/{first[1]}/" if len(first) > 2 else "/"
 
 

@@ -415,6 +415,19 @@ QUERIES = Table(
     ("page", "query"),
     csv=False,
 )
+POSITIONS = Table(
+    "positions",
+    "one row for each page, week and query that rivals compete for",
+    (
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("query", "name", "one of the three most searched queries of a group of rivals"),
+        Column("week", "name", "first day of the week, YYYY-MM-DD"),
+        Column("position", "float64", "mean position, weighted by impressions"),
+        Column("impressions", "float64", "impressions in that week", unit="impressions"),
+    ),
+    ("page", "query", "week"),
+    csv=False,
+)
 PHRASES = Table(
     "phrases",
     "one row for each phrase",
@@ -425,6 +438,21 @@ PHRASES = Table(
         Column("uses", "int64", "times it is used, inflected forms counted together", unit="uses"),
     ),
     ("phrase",),
+)
+SECTION_PHRASES = Table(
+    "section_phrases",
+    "one row for each phrase that is typical of a section",
+    (
+        Column("section", "str", "address that the pages of the section begin with"),
+        Column("section_pages", "int64", "pages of the section", unit="pages"),
+        Column("place", "int64", "place among the phrases of the section, the most typical first, from 1"),
+        Column("phrase", "str", "phrase in its commonest form"),
+        Column("pages", "int64", "pages of the section that use it", unit="pages"),
+        Column("uses", "int64", "times the section uses it", unit="uses"),
+        Column("typical", "float64", "log-likelihood ratio against the rest of the site; 0 if there is no rest"),
+    ),
+    ("section", "place"),
+    csv=False,
 )
 BOILERPLATE = Table(
     "boilerplate",
@@ -508,7 +536,8 @@ STEP_ROWS = Table(
 TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
-        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, PHRASES, BOILERPLATE, PASSAGES, CHECK_ROWS,
+        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, POSITIONS, PHRASES, SECTION_PHRASES, BOILERPLATE, PASSAGES,
+        CHECK_ROWS,
         BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip

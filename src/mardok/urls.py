@@ -52,6 +52,12 @@ def resolved_url(href: str, base: str) -> str | None:
     return normal_url(href, base)
 
 
+@lru_cache(maxsize=1 << 17)
+def split_url(url: str) -> SplitResult:
+    """Parts of an address; kept, since many stages ask for the parts of each page's address."""
+    return urlsplit(url)
+
+
 @lru_cache(maxsize=1 << 12)
 def _origin(url: str) -> str:
     return "/".join(url.split("/", 3)[:3])
@@ -99,27 +105,27 @@ def _escaped(text: str) -> str:
 
 def bare_host(url: str) -> str:
     """The host without a leading ``www.``: the name of the site an address belongs to."""
-    return urlsplit(url).netloc.removeprefix("www.")
+    return split_url(url).netloc.removeprefix("www.")
 
 
 def is_home(url: str, settings: Variants) -> bool:
     """Whether the address is the root of its host, or the index file there."""
-    parts = urlsplit(url)
+    parts = split_url(url)
     return not parts.query and parts.path[1:].casefold() in ("", *settings.index_files)
 
 
 def is_pagination(url: str, settings: Variants) -> bool:
     """Whether the address turns the pages of a listing."""
-    parts = urlsplit(url)
+    parts = split_url(url)
     names = {name.casefold() for name, _ in _parameters(parts)}
-    return bool(names & set(settings.pagination_parameters)) or bool(_PAGINATION_PATH.search(parts.path))
+    return not names.isdisjoint(settings.pagination_parameters) or bool(_PAGINATION_PATH.search(parts.path))
 
 
 def matches(url: str, patterns: Sequence[str]) -> bool:
     """Whether the address, or its path and query, fits one of the patterns (``*`` stands for anything)."""
     if not patterns:
         return False
-    parts = urlsplit(url)
+    parts = split_url(url)
     path = parts.path + (f"?{parts.query}" if parts.query else "")
     return any(fnmatchcase(url, pattern) or fnmatchcase(path, pattern) for pattern in patterns)
 
@@ -155,7 +161,7 @@ def variant_form(url: str, settings: Variants) -> VariantForm:
     >>> form.key, form.parameters, form.reachable, form.marks
     ('host.example/hire', (('id', '5'),), ('sort',), ('scheme', 'host', 'index file', 'case'))
     """
-    parts = urlsplit(url)
+    parts = split_url(url)
     marks, reachable = [], []
     if parts.scheme == "http":
         marks.append("scheme")
@@ -184,5 +190,7 @@ def variant_form(url: str, settings: Variants) -> VariantForm:
 
 
 def _parameters(parts: SplitResult) -> list[tuple[str, str]]:
+    if not parts.query:
+        return []
     pairs = (pair.partition("=") for pair in re.split(r"[&;]", parts.query) if pair)
     return [(name, value) for name, _, value in pairs]

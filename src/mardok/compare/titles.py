@@ -13,10 +13,10 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from urllib.parse import urlsplit
 
 from mardok.text.site import Site
 from mardok.text.words import words
+from mardok.urls import split_url
 
 _SEPARATOR = re.compile(r"\s+[|\u2013\u2014\u00b7\u2022\u00bb\u203a\u00ab>:~/\-]+\s+|:\s+|\s*\|\s*|\s*\uff5c\s*")
 _NUMBERING = re.compile(
@@ -83,7 +83,7 @@ def _site_names(site: Site) -> dict[str, list[str]]:
         if page.title:
             titles[page.language].append(title_parts(page.title))
         said.update(page.signs.site_names)
-        hosts[urlsplit(page.url).netloc] += 1
+        hosts[split_url(page.url).netloc] += 1
     vouched = {_letters(name) for name in said} | {_host_letters(host) for host, _ in hosts.most_common(8)}
     vouched.discard("")
     return {language: _names_of(listed, vouched) for language, listed in titles.items()}

@@ -10,9 +10,9 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from urllib.parse import unquote, urlsplit
+from urllib.parse import unquote
 
 import numpy as np
 
@@ -21,6 +21,7 @@ from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.text.stems import joined, plain_words, stems
 from mardok.text.words import words
+from mardok.urls import split_url
 
 FIELDS = ("title", "h1", "address", "links")
 _CHROME_WEIGHT = 0.1
@@ -61,6 +62,7 @@ class Wording:
         self._generic = frozenset(word for text in generic for word in words(text))
         self._stems: dict[str, dict[str, str]] = defaultdict(dict)
         self._words: dict[str, tuple[str, ...]] = {}
+        self._said: dict[tuple[str, tuple[str, ...]], tuple[str, ...]] = {}
 
     def words_of(self, text: str) -> tuple[str, ...]:
         """Words of a text; title, H1 and links mostly say the same, so it is kept."""
@@ -76,13 +78,17 @@ class Wording:
             new = sorted({word for text in said for word in self.words_of(text) if word not in known})
             known.update(zip(new, stems(new, language), strict=True))
 
-    def stems_of(self, said: Sequence[str], language: str) -> tuple[str, ...]:
+    def stems_of(self, said: tuple[str, ...], language: str) -> tuple[str, ...]:
         """Stem of each word; ``""`` for words that promise nothing."""
-        known = self._stems[language]
-        plain = plain_words(language)
-        return tuple(
-            "" if word in plain or word in self._generic or _YEAR.fullmatch(word) else known.get(word, word) for word in said
-        )
+        found = self._said.get((language, said))
+        if found is None:
+            known, plain = self._stems[language], plain_words(language)
+            found = tuple(
+                "" if word in plain or word in self._generic or _YEAR.fullmatch(word) else known.get(word, word)
+                for word in said
+            )
+            self._said[language, said] = found
+        return found
 
     def telling(self, text: str, language: str) -> frozenset[str]:
         """Stems of a text, without those of words that promise nothing."""
@@ -113,7 +119,7 @@ def topics(site: Site, titles: Titles, generic: Collection[str]) -> tuple[list[T
 
 def _slug(url: str) -> str:
     """The words of an address: those of its last part that has letters."""
-    path = unquote(urlsplit(url).path)
+    path = unquote(split_url(url).path)
     parts = [_FILE.sub("", part) for part in path.split("/") if part]
     named = next((part for part in reversed(parts) if any(map(str.isalpha, part)) and part.lower() != "index"), "")
     return re.sub(r"[-_.+]+", " ", named)

@@ -15,7 +15,6 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from html import escape
 from typing import Any
-from urllib.parse import urlsplit
 
 import pandas as pd
 
@@ -27,6 +26,7 @@ from mardok.deliver.workbook import workbook
 from mardok.errors import HandoffError
 from mardok.folder import neutral_cell
 from mardok.plan.wording import path_of
+from mardok.urls import split_url
 
 _ORIGIN_RULES = re.compile(r"(?:http to https|host \S+ to \S+)")
 _WRITINGS: Mapping[str, Callable[[Iterable[str]], Writing]] = {
@@ -92,7 +92,7 @@ def _csv(header: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
 
 
 def _origin(url: str) -> str:
-    parts = urlsplit(url)
+    parts = split_url(url)
     return f"{parts.scheme}://{parts.netloc}"
 
 
@@ -116,7 +116,7 @@ def _redirects(plan: pd.DataFrame, steps: pd.DataFrame, known: Sequence[str]) ->
             by_writing[rules[proposal]][url] = target
     for origin, target in list(origins.items()):  # both at once: the other scheme of a host that goes
         other = ("http:" if origin.startswith("https:") else "https:") + origin.partition(":")[2]
-        if urlsplit(origin).netloc != urlsplit(target).netloc:
+        if split_url(origin).netloc != split_url(target).netloc:
             origins.setdefault(other, target)
     rewritten: list[tuple[str, str, Writing]] = []
     written: dict[str, str] = {}

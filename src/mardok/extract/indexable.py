@@ -7,12 +7,12 @@ Out: the first reason against it.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from urllib.parse import urlsplit
 
 from protego import Protego
 
 from mardok.extract.directives import is_told
 from mardok.extract.page import Page
+from mardok.urls import split_url
 
 
 def blocked_by(robots: Mapping[str, str], agents: Sequence[str]) -> Callable[[str], bool]:
@@ -20,7 +20,7 @@ def blocked_by(robots: Mapping[str, str], agents: Sequence[str]) -> Callable[[st
     rules = {origin: Protego.parse(text) for origin, text in robots.items()}
 
     def is_blocked(url: str) -> bool:
-        parts = urlsplit(url)
+        parts = split_url(url)
         rule = rules.get(f"{parts.scheme}://{parts.netloc}")
         return rule is not None and not all(rule.can_fetch(url, agent) for agent in [*agents, "*"])
 

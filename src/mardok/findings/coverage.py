@@ -12,7 +12,6 @@ from __future__ import annotations
 import mimetypes
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from urllib.parse import urlsplit
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +22,7 @@ from mardok.settings import Variants
 from mardok.sources.raw import Intake
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
-from mardok.urls import bare_host, variant_form
+from mardok.urls import bare_host, split_url, variant_form
 
 _HTML_TYPES = (None, "text/html", "application/xhtml+xml")
 _LISTED = 20
@@ -98,7 +97,7 @@ def coverage_of(
         if url not in site.row_of
         and url not in known
         and bare_host(url) in hosts
-        and mimetypes.guess_type(urlsplit(url).path)[0] in _HTML_TYPES
+        and mimetypes.guess_type(split_url(url).path)[0] in _HTML_TYPES
         and not is_blocked(url)
     }
     read = {variant_form(page.url, variants).identity for page in site.pages}

@@ -16,7 +16,6 @@ import re
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from urllib.parse import urlsplit
 
 import numpy as np
 import pandas as pd
@@ -31,6 +30,7 @@ from mardok.findings.promise import Promise, promise_different_things, promises,
 from mardok.settings import Settings
 from mardok.tables import GROUPS
 from mardok.text.site import Site
+from mardok.urls import split_url
 
 
 @dataclass(frozen=True)
@@ -214,7 +214,7 @@ def _meant_languages(site: Site) -> list[str]:
 
 def _meant_language(page: Page, spoken: Collection[str]) -> str:
     own = [code[:2] for code, url in page.alternates if url == page.url and code != "x-default"]
-    parts = urlsplit(page.url)
+    parts = split_url(page.url)
     folders = [parts.netloc.partition(".")[0], *parts.path.casefold().split("/")[:-1]]
     in_address = [code for folder in folders for code in re.split(r"[-_]", folder) if code in spoken]
     return next(iter([*own, *filter(None, [page.declared_language[:2]]), *in_address]), "")

@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from urllib.parse import urlsplit
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +16,7 @@ from numpy.typing import NDArray
 from mardok.compare.demand import Demand, queries_of_several
 from mardok.settings import Variants
 from mardok.text.site import Site
-from mardok.urls import variant_form
+from mardok.urls import split_url, variant_form
 
 
 @dataclass(frozen=True)
@@ -49,7 +48,7 @@ def preferred_origin(site: Site, is_indexable: NDArray[np.bool_], inlinks: NDArr
     pages: Counter[str] = Counter()
     links: Counter[str] = Counter()
     for row in np.flatnonzero(is_indexable):
-        parts = urlsplit(site.pages[row].url)
+        parts = split_url(site.pages[row].url)
         origin = f"{parts.scheme}://{parts.netloc}"
         pages[origin] += 1
         links[origin] += int(inlinks[row])

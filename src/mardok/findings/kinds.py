@@ -13,7 +13,7 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from urllib.parse import unquote, urlsplit
+from urllib.parse import unquote
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +24,7 @@ from mardok.settings import Kinds, Settings
 from mardok.tables import PAGE_KINDS
 from mardok.text.site import Site
 from mardok.text.words import words
-from mardok.urls import bare_host, is_pagination, matches, variant_form
+from mardok.urls import bare_host, is_pagination, matches, split_url, variant_form
 
 _FILLERS = frozenset(
     ["us", "me", "you", "policy", "of", "use", "service", "page", "form", "and", "und", "in", "our", "my", "up", "results"]
@@ -150,14 +150,14 @@ def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> tupl
 
 def _is_language_root(url: str, languages: Collection[str]) -> bool:
     """Whether the address is the root of a language of the site, such as ``/de/``."""
-    parts = urlsplit(url)
+    parts = split_url(url)
     named = re.fullmatch(r"/([a-z]{2})(?:[-_][a-z]{2})?/?", parts.path, re.IGNORECASE)
     return named is not None and not parts.query and named[1].lower() in languages
 
 
 def _address_words(url: str) -> tuple[list[str], list[str]]:
     """Folders of an address, and the words of its last part."""
-    parts = [part for part in unquote(urlsplit(url).path).casefold().split("/") if part]
+    parts = [part for part in unquote(split_url(url).path).casefold().split("/") if part]
     last = re.sub(r"\.\w{2,5}$", "", parts[-1]) if parts else ""
     return parts[:-1], words(re.sub(r"[-_.+]+", " ", last))
 

@@ -20,11 +20,16 @@ from mardok.compare.passages import passages_of
 from mardok.compare.phrases import phrases_of
 from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Phrases
-from mardok.tables import BOILERPLATE, PASSAGES, PHRASES
+from mardok.tables import BOILERPLATE, PASSAGES, PHRASES, SECTION_PHRASES
 from mardok.text.site import Site
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stemmed
 from mardok.text.words import folded
+
+_SECTIONS, _SECTION_PAGES, _SECTION_PHRASES = 12, 2, 30
+"""Sections whose phrases are told, least pages of one, and phrases of each."""
+_TYPICAL_WORDS = 2
+"""Least words of a phrase that is told of a section: a single word says little."""
 
 
 def stemmed_site(site: Site, settings: Phrases) -> Stemmed:
@@ -39,6 +44,27 @@ def phrases_table(stemmed: Stemmed, counts: NDArray[np.bool_], settings: Phrases
     sizes = range(settings.words[0], settings.words[1] + 1)
     found = phrases_of(stemmed, counts, np.zeros(len(counts), bool), sizes, settings.least_uses(int(counts.sum())))
     return PHRASES.frame({name: found[name] for name in PHRASES.names})
+
+
+def section_phrases_table(site: Site, stemmed: Stemmed, counts: NDArray[np.bool_], settings: Phrases) -> pd.DataFrame:
+    """What the largest sections say more than the rest of the site."""
+    rows = np.flatnonzero(counts)
+    section_of = [section_name(site.pages[row].url) for row in rows.tolist()]
+    sizes = Counter(section_of)
+    parts = []
+    for section in sorted(sizes, key=lambda name: (-sizes[name], name))[:_SECTIONS]:
+        if sizes[section] < _SECTION_PAGES:
+            continue
+        selected = np.zeros(len(counts), bool)
+        selected[rows[[name == section for name in section_of]]] = True
+        words_told = range(max(settings.words[0], _TYPICAL_WORDS), settings.words[1] + 1)
+        found = phrases_of(stemmed, selected, counts & ~selected, words_told, settings.least_uses(sizes[section]))
+        found = found.sort_values(["typical", "uses", "phrase"], ascending=[False, False, True]).head(_SECTION_PHRASES)
+        parts.append(found.assign(section=section, section_pages=sizes[section], place=np.arange(1, len(found) + 1)))
+    if not parts:
+        return SECTION_PHRASES.frame([])
+    told = pd.concat(parts)
+    return SECTION_PHRASES.frame({name: told[name].to_numpy() for name in SECTION_PHRASES.names})
 
 
 def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.DataFrame:

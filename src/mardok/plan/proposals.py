@@ -15,7 +15,6 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
-from urllib.parse import urlsplit
 
 import numpy as np
 
@@ -31,7 +30,7 @@ from mardok.plan.workbench import Workbench, gain_basis
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.text.words import words
-from mardok.urls import is_home, matches, variant_form
+from mardok.urls import is_home, matches, split_url, variant_form
 
 
 @dataclass(frozen=True)
@@ -166,7 +165,7 @@ def variant_rule(url: str, keeper: str, settings: Settings) -> tuple[str, str]:
         return "canonical", "print view" if name == "print" else f"parameter {next(known, name)}"
     if set(form.parameters) - set(kept.parameters):
         return "canonical", f"parameter {min(set(form.parameters) - set(kept.parameters))[0]}"
-    here, there = urlsplit(url), urlsplit(keeper)
+    here, there = split_url(url), split_url(keeper)
     if here.scheme != there.scheme:
         return "merge", f"{here.scheme} to {there.scheme}"
     if here.netloc != there.netloc:

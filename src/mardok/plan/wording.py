@@ -7,7 +7,8 @@ Out: short English text, the same for the same input.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from urllib.parse import urlsplit
+
+from mardok.urls import split_url
 
 
 def percent(share: float) -> str:
@@ -62,7 +63,7 @@ def hours(value: float) -> str:
 
 def path_of(url: str) -> str:
     """An address without scheme and host, as it is spoken of within one site."""
-    parts = urlsplit(url)
+    parts = split_url(url)
     return parts.path + (f"?{parts.query}" if parts.query else "")
 
 
