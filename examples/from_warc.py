@@ -17,6 +17,6 @@ first = audit.plan[audit.plan["action"] == "merge"].iloc[0]
 moved = audit.steps[(audit.steps["proposal"] == first["proposal"]) & (audit.steps["step"] == "redirect")]
 for url in moved["url"]:
     print(f"\n{url} beside {first['keeper']}:")
-    for run in audit.difference(first["keeper"], url):
+    for run in audit.pair(first["keeper"], url).runs:
         if not run.is_same:
             print("  -", " ".join(run.a), "+", " ".join(run.b))

@@ -3,6 +3,7 @@
 from mardok import figures
 from mardok.compare.copies import find_copies
 from mardok.compare.difference import Run
+from mardok.deliver.notebook import PageGroup, PagePair
 from mardok.errors import (
     FolderError,
     HandoffError,
@@ -25,6 +26,8 @@ __all__ = [
     "FolderError",
     "HandoffError",
     "MardokError",
+    "PageGroup",
+    "PagePair",
     "Run",
     "Selection",
     "SelectionError",

@@ -58,8 +58,8 @@ def gain_against_effort(tables: Tables, ax: Axes | None = None) -> Axes:
         ax.annotate(f"rank {row.rank}", at_point, xytext=(7, 4), textcoords="offset points", fontsize=9)
     ax.set_xlabel("hours of work")
     ax.set_ylabel("clicks a month")
-    if len(shown):
-        ax.legend(frameon=False, fontsize=9)
+    if len(shown):  # beside the points, of which it would cover some
+        ax.legend(frameon=False, fontsize=9, loc="center left", bbox_to_anchor=(1.0, 0.5))
     return ax
 
 
@@ -93,7 +93,7 @@ def words_by_section(tables: Tables, ax: Axes | None = None) -> Axes:
     ax = _axes(ax)
     summed = section_words(tables["pages"]).iloc[::-1]
     left = np.zeros(len(summed))
-    for name, colour, hatch in (("own", DEEP, ""), ("shared", AMBER, "///"), ("boilerplate", SOFT, "...")):
+    for name, colour, hatch in (("own", DEEP, ""), ("shared", AMBER, "//"), ("boilerplate", SOFT, "..")):
         values = summed[name].to_numpy(float)
         ax.barh(
             summed["section"], values, left=left, color=colour, hatch=hatch, edgecolor="white", linewidth=0.5, label=name
@@ -113,7 +113,7 @@ def section_words(pages: pd.DataFrame) -> pd.DataFrame:
     counted = pages[pages["own_words"].notna()]
     frame = pd.DataFrame(
         {
-            "section": counted["url"].map(_section).to_numpy(object),
+            "section": counted["url"].map(section_of).to_numpy(object),
             "pages": 1,
             **{name: counted[f"{name}_words"].to_numpy(np.int64) for name in ("own", "shared", "boilerplate")},
         }
@@ -166,12 +166,13 @@ def _axes(ax: Axes | None) -> Axes:
     if ax is None:
         from matplotlib.figure import Figure  # only here: it takes longer to import than some commands to run
 
-        ax = Figure(figsize=(7.2, 3.6), layout="constrained").add_subplot()
+        ax = Figure(figsize=(6.4, 3.4), layout="constrained").add_subplot()
     ax.spines[["top", "right"]].set_visible(False)
     return ax
 
 
-def _section(url: str) -> str:
+def section_of(url: str) -> str:
+    """The folder that a path begins with, ``/`` for pages in none."""
     parts = split_url(url)
     first = parts.path.split("/", 2)
     return f"/{first[1]}/" if len(first) > 2 else "/"

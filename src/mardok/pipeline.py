@@ -25,7 +25,6 @@ from mardok.compare.accounting import Accounted, account
 from mardok.compare.contention import Shown, shown_pages
 from mardok.compare.demand import Demand, match_demand
 from mardok.compare.destinations import Destination, destinations
-from mardok.compare.difference import Run, difference
 from mardok.compare.kept_pairs import kept_pairs
 from mardok.compare.links import inlink_counts, link_weights, text_links
 from mardok.compare.mentions import Unlinked
@@ -35,6 +34,7 @@ from mardok.compare.series import find_series
 from mardok.compare.titles import Titles, split_titles
 from mardok.compare.topics import Topic, Wording, topics
 from mardok.deliver.handoff import handoff_files
+from mardok.deliver.notebook import PageGroup, PagePair, audit_html, page_group, page_pair
 from mardok.deliver.report import report_html
 from mardok.errors import SourceError, TableError, UnknownPageError
 from mardok.extract.batch import Batch
@@ -171,10 +171,28 @@ class Audit:
         hint = f"; near it are {', '.join(near)}" if near else ""
         raise UnknownPageError(f"{url}: is not in this audit{hint}")
 
-    def difference(self, url_a: str, url_b: str) -> list[Run]:
-        """Runs that the main texts of two pages share and do not share, in reading order."""
-        texts = self.pages["main_text"]
-        return difference(texts[self.row_of(url_a)], texts[self.row_of(url_b)])
+    def pair(self, url_a: str, url_b: str) -> PagePair:
+        """Two pages beside each other: how much they have in common, and which words they have not.
+
+        Raises
+        ------
+        UnknownPageError
+            If an address is not in the audit.
+        """
+        return page_pair(self.tables, self.row_of(url_a), self.row_of(url_b))
+
+    def group(self, group: str) -> PageGroup:
+        """A group of pages, by its id in :attr:`groups`.
+
+        Raises
+        ------
+        SelectionError
+            If there is none of this id.
+        """
+        return page_group(self.tables, group)
+
+    def _repr_html_(self) -> str:
+        return audit_html(self.tables, self.meta)
 
     def save(self, path: str | PathLike[str]) -> None:
         """Write the audit folder; an earlier audit there is replaced only when the new one is complete.

@@ -18,10 +18,10 @@ from numpy.typing import NDArray
 from mardok.compare.mentions import BlockLinks, Mention, find_mentions, mentions_at, unlinked
 from mardok.compare.phrases import phrases_of
 from mardok.errors import SelectionError
+from mardok.findings.passage_texts import passage_texts
 from mardok.pipeline import Audit
 from mardok.settings import Phrases
 from mardok.text.hashes import corpus_of
-from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes, stemmed
 from mardok.text.words import folded, words
 from mardok.urls import split_url
@@ -339,29 +339,7 @@ def passages(
     rows = selected_rows(audit, selection)
     stretches = audit.tables["passages"]
     kept = stretches.loc[stretches["page"].isin(rows), "passage"].unique()
-    stretches = stretches[stretches["passage"].isin(kept)]
-    longest = stretches.sort_values(["words", "page", "word"], ascending=[False, True, True]).drop_duplicates("passage")
-    longest = longest.sort_values(["page", "word"]).set_index("passage", drop=False)
-    on_page = stretches.groupby(["passage", "page"])["words"].sum()
-    carries = 2 * on_page >= longest["words"].reindex(on_page.index.get_level_values("passage")).to_numpy()
-    texts, urls = audit.pages["main_text"], audit.pages["url"]
-    written, shown, spans = [], -1, WordSpans("")
-    for page, word, n_words in longest[["page", "word", "words"]].itertuples(index=False):
-        if page != shown:
-            spans, shown = WordSpans(texts[page]), page
-        written.append(spans.written(word, n_words))
-    found = pd.DataFrame(
-        {
-            "text": written,
-            "words": longest["words"].astype("int64"),
-            "pages": carries.groupby(level="passage").sum().reindex(longest.index),
-            "pasted_words": on_page.groupby(level="passage").sum().reindex(longest.index).astype("int64"),
-            "boilerplate": longest["boilerplate"],
-            "example_url": urls.to_numpy()[longest["page"]],
-            "passage": longest["passage"],
-        }
-    )
-    return found.reset_index(drop=True).sort_values(["pasted_words", "passage"], ascending=[False, True], ignore_index=True)
+    return passage_texts(stretches[stretches["passage"].isin(kept)], audit.pages)
 
 
 def near_phrases(audit: Audit, wording: str) -> list[str]:

@@ -17,9 +17,8 @@ import mardok
 from mardok import folder
 from mardok.cli.console import answer_console, errors, print_json, progress_line, records, shown
 from mardok.cli.crawl import summary_text, tell_hints
-from mardok.deliver.report import gain_text
 from mardok.pipeline import Progress
-from mardok.plan.wording import count
+from mardok.plan.wording import count, gain_text
 
 _SHOWN_PROPOSALS = 10
 _SHOWN_UNREAD = 5

@@ -12,8 +12,7 @@ from typing import Any
 import pandas as pd
 
 from mardok.deliver.briefs import markdown_text, records
-from mardok.deliver.report import gain_text
-from mardok.plan.wording import count, hours
+from mardok.plan.wording import count, gain_text, hours
 
 _MOST = 10
 

@@ -12,6 +12,9 @@ from typing import NamedTuple
 
 from mardok.settings import Checks
 
+TEMPLATE = ": their template"
+"""Words in the detail of a check by which one that sits in a template is known."""
+
 
 class Trouble(NamedTuple):
     """One trouble of a page."""
@@ -66,7 +69,7 @@ def without_templates(
         rows = {trouble.row for trouble in same}
         if len(rows) >= settings.template_pages and len(rows) >= settings.template_share * n_pages[kind]:
             first = min(same)
-            named = f"on {len(rows)} of {n_pages[kind]} pages of the kind {kind!r}: their template"
+            named = f"on {len(rows)} of {n_pages[kind]} pages of the kind {kind!r}{TEMPLATE}"
             example = f"; here: {' '.join(filter(None, [first.value, first.detail]))}" if first.value or first.detail else ""
             found.append(first._replace(value=str(len(rows)), detail=named + example, n_pages=len(rows)))
         else:

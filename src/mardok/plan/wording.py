@@ -6,7 +6,8 @@ Out: short English text, the same for the same input.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from mardok.urls import split_url
 
@@ -85,3 +86,18 @@ def clipped(text: str, most: int = 160) -> str:
     if len(text) <= most:
         return text
     return text[:most].rsplit(" ", 1)[0] + " ..."
+
+
+def gain_text(proposal: Mapping[str, Any]) -> str:
+    """The gain of a proposal as it is said: clicks as a range, link weight as a share, or that there is no evidence."""
+    low, high = proposal["gain_low"], proposal["gain_high"]
+    if not low and not high:
+        return "no evidence"
+    if proposal["gain_unit"] == "link weight":
+        return f"{percent(high)} link weight"
+    return f"{_signed(low)} to {_signed(high)} clicks/month"
+
+
+def _signed(value: float) -> str:
+    rounded = round(value)
+    return "0" if rounded == 0 else f"{rounded:+,d}".replace("-", "\u2212")

@@ -1,0 +1,404 @@
+"""What the report looks things up in: the tables of an audit as compressed parts of one HTML file.
+
+In:  the tables of an audit.
+Out: parts by name, JSON as gzip (RFC 1952) as base64; the most needed first, as many as the report may hold.
+
+Pages go by numbers, their places in the part ``pages``. Where there are more pages than a report lists, those come first
+that proposals, groups and checks are about, then those with the most clicks and link weight. Texts are told of pages in
+groups.
+"""
+
+from __future__ import annotations
+
+import base64
+import gzip
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from mardok.deliver.remedies import REMEDIES
+from mardok.figures import section_of
+from mardok.findings.passage_texts import passage_texts
+from mardok.findings.trouble import TEMPLATE
+from mardok.plan.wording import clipped
+from mardok.tables import BANDS, CHECKS
+
+Tables = Mapping[str, pd.DataFrame]
+Rows = NDArray[np.int64]
+
+MOST_BYTES = 25_000_000
+"""Bytes of the whole report."""
+_KEPT_BYTES = 600_000
+"""Bytes that are left for what is not a part."""
+_MOST_PAGES = 100_000
+_MOST_PROPOSALS, _MOST_STEPS, _MOST_BASIS = 2_000, 200, 6_000
+_MOST_GROUPS, _MOST_MEMBERS = 4_000, 1_000
+_MOST_PAIRS = 400_000
+_MOST_CHECK_ROWS = 300
+_MOST_WORDINGS = 300
+_MOST_TEXT = 700
+"""Characters of a text that is quoted."""
+_MOST_BLOCKS = 3_000
+_MOST_QUERIES = 10
+_MOST_RIVAL_GROUPS, _MOST_RIVAL_QUERIES = 300, 10
+_TEXT_PAGES, _SHEET_PAGES = 100, 1_000
+"""Pages whose texts, or sheets, make one part."""
+_SHEET = (
+    "description", "site_name", "kind_reason", "topic", "topic_fields", "declared_language", "canonical_url", "redirect_url",
+    "robots", "index_state", "in_sitemap", "depth", "script_words", "external_links", "conversions", "sessions",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Parts:
+    """Parts of a report."""
+
+    data: dict[str, str] = field(default_factory=dict)
+    """Base64 by name."""
+    left_out: dict[str, int] = field(default_factory=dict)
+    """What there is no room for: how many proposals, pages, groups, pairs, texts, sheets."""
+
+
+def report_parts(tables: Tables) -> Parts:
+    """All parts, the most needed first."""
+    listed = _Listed(tables)
+    parts = Parts()
+    room = MOST_BYTES - _KEPT_BYTES
+    order = _groups_in_order(tables)
+    made: list[tuple[str, Any]] = [
+        ("plan", _plan(tables, listed)),
+        ("pages", _pages(tables, listed)),
+        ("groups", _groups(tables, order, listed)),
+        ("checks", _checks(tables, listed)),
+        ("wording", _wording(tables, listed)),
+        ("rivals", _rivals(tables, order, listed)),
+        ("pairs", _pairs(tables, listed)),
+    ]
+    for name, content in made:
+        parts.data[name] = _packed(content)
+        room -= len(parts.data[name])
+    for kind, chunks in (("texts", _texts(tables, order, listed)), ("sheets", _sheets(tables, listed))):
+        index: dict[int, int] = {}
+        for number, (rows, content) in enumerate(chunks):
+            if room <= 0:
+                parts.left_out[kind] = parts.left_out.get(kind, 0) + len(rows)
+                continue
+            packed = _packed(content)
+            if len(packed) > room:
+                room = 0
+                parts.left_out[kind] = len(rows)
+                continue
+            room -= len(packed)
+            parts.data[f"{kind}-{number}"] = packed
+            index |= dict.fromkeys(rows, number)
+        parts.data[f"{kind}-index"] = _packed(index)
+    totals = {
+        "proposals": len(tables["plan"]) - _MOST_PROPOSALS,
+        "pages": len(tables["pages"]) - len(listed.rows),
+        "groups": len(order) - _MOST_GROUPS,
+        "pairs": len(tables["pairs"]) - _MOST_PAIRS,
+    }
+    parts.left_out.update({name: n for name, n in totals.items() if n > 0})
+    return parts
+
+
+def _packed(content: Any) -> str:
+    raw = json.dumps(content, ensure_ascii=False, separators=(",", ":"), default=_plain, allow_nan=False)
+    return base64.b64encode(gzip.compress(raw.encode("utf-8", "replace"), 6, mtime=0)).decode("ascii")
+
+
+def _plain(value: Any) -> Any:
+    if hasattr(value, "item"):
+        return value.item()
+    raise TypeError(f"{value!r} is not for JSON")
+
+
+class _Listed:
+    """The pages that the report lists."""
+
+    def __init__(self, tables: Tables) -> None:
+        pages = tables["pages"]
+        n = len(pages)
+        self.row_of = {url: row for row, url in enumerate(pages["url"])}
+        rows = np.arange(n)
+        if n > _MOST_PAGES:
+            about = pd.concat([tables["steps"]["url"], tables["groups"]["url"], tables["checks"]["url"]])
+            is_needed = pages["url"].isin(about.unique()).to_numpy()
+            clicks = pages["clicks"].fillna(0.0).to_numpy()
+            weight = pages["link_weight"].fillna(0.0).to_numpy()
+            rows = np.sort(np.lexsort((rows, -weight, -clicks, ~is_needed))[:_MOST_PAGES])
+        self.rows = rows
+        self.number = np.full(n + 1, -1, np.int64)
+        """Number of each row's page; -1 for pages that are not listed, and for row -1."""
+        self.number[rows] = np.arange(len(rows))
+
+    def of_url(self, url: str) -> int | str:
+        """Number of a page, or its address where it is not listed."""
+        number = int(self.number[self.row_of.get(url, -1)])
+        return number if number >= 0 else url
+
+
+def _records(frame: pd.DataFrame) -> list[dict[str, Any]]:
+    return [{str(name): value for name, value in row.items()} for row in frame.to_dict("records")]
+
+
+def _numbers(column: pd.Series, decimals: int) -> list[float | int | None]:
+    """Figures with some decimals, None where there are none."""
+    values = column.to_numpy(dtype=float, na_value=np.nan)
+    rounded = np.round(values, decimals)
+    whole = decimals == 0
+    return [None if np.isnan(value) else int(value) if whole else float(value) for value in rounded.tolist()]
+
+
+def _coded(column: pd.Series) -> dict[str, list[Any]]:
+    """Recurring text as names and numbers."""
+    codes, names = pd.factorize(column.astype(object), sort=True)
+    return {"names": names.tolist(), "codes": codes.tolist()}
+
+
+def _plan(tables: Tables, listed: _Listed) -> dict[str, Any]:
+    plan = tables["plan"].head(_MOST_PROPOSALS)
+    own = tables["steps"][tables["steps"]["proposal"].isin(plan["proposal"])]
+    moved = own[~own["url"].isin(set(plan["keeper"]))].drop_duplicates("proposal")
+    worked: dict[str, str] = dict(zip(moved["proposal"], moved["url"], strict=True))
+    steps, n_steps = {}, {}
+    for proposal, part in own.groupby("proposal", sort=False):
+        n_steps[proposal] = len(part)
+        head = part.head(_MOST_STEPS)
+        steps[proposal] = [
+            [listed.of_url(url), step, listed.of_url(target) if target else "", detail]
+            for url, step, target, detail in head[["url", "step", "target", "detail"]].itertuples(index=False, name=None)
+        ]
+    return {
+        "proposals": [
+            {
+                **row,
+                "band_name": BANDS[row["band"]],
+                "section": section_of(worked.get(row["proposal"], row["keeper"])),
+                "keeper": listed.of_url(row["keeper"]) if row["keeper"] else "",
+                "basis": json.loads(row["basis"]) if len(row["basis"]) <= _MOST_BASIS else None,
+                "steps": steps.get(row["proposal"], []),
+                "n_steps": n_steps.get(row["proposal"], 0),
+            }
+            for row in _records(plan)
+        ]
+    }
+
+
+def _pages(tables: Tables, listed: _Listed) -> dict[str, Any]:
+    pages = tables["pages"].iloc[listed.rows]
+    nearest = [int(listed.number[listed.row_of.get(url, -1)]) for url in pages["nearest_url"]]
+    final = [int(listed.number[listed.row_of.get(url, -1)]) for url in pages["final_url"]]
+    return {
+        "url": pages["url"].tolist(),
+        "title": pages["title"].tolist(),
+        "h1": pages["h1"].tolist(),
+        "nearest": nearest,
+        "final": final,
+        **{name: _coded(pages[name]) for name in ("reason", "language", "kind", "thin", "thin_reason")},
+        "section": _coded(pages["url"].map(section_of)),
+        "indexable": pages["indexable"].astype(int).tolist(),
+        **{
+            name: _numbers(pages[name], 0)
+            for name in ("status", "words", "own_words", "shared_words", "boilerplate_words", "copies", "inlinks")
+        },
+        **{name: _numbers(pages[name], 1) for name in ("clicks", "clicks_before", "impressions")},
+        **{name: _numbers(pages[name], 6) for name in ("link_weight", "nearest_resemblance")},
+    }
+
+
+def _groups_in_order(tables: Tables) -> list[tuple[str, pd.DataFrame]]:
+    """Groups with their rows, those that the plan names first first."""
+    place_of = {proposal: at for at, proposal in enumerate(tables["plan"]["proposal"])}
+    own = tables["steps"][tables["steps"]["step"] != "relink"]
+    named = own.assign(place=own["proposal"].map(place_of)).groupby("url")["place"].min()
+    groups = tables["groups"].assign(place=tables["groups"]["url"].map(named).fillna(len(place_of)))
+
+    def order(item: tuple[str, pd.DataFrame]) -> tuple[Any, ...]:
+        group, part = item
+        place = place_of.get(group, len(place_of) + float(part["place"].min()))
+        return part["kind"].iloc[0] == "variants", place, group
+
+    return sorted(((str(group), part) for group, part in groups.groupby("group", sort=False)), key=order)
+
+
+def _groups(tables: Tables, order: Sequence[tuple[str, pd.DataFrame]], listed: _Listed) -> list[dict[str, Any]]:
+    hashes = tables["pages"]["text_hash"]
+    found = []
+    for group, part in order[:_MOST_GROUPS]:
+        urls = part.sort_values(["role", "url"])["url"].tolist()
+        first = part.iloc[0]
+        kept = hashes[listed.row_of[urls[0]]]
+        found.append(
+            {
+                "id": group, "kind": first["kind"], "phrase": first["phrase"], "evidence": first["evidence"],
+                "confidence": first["confidence"], "has_keeper": bool((part["role"] == "keeper").any()), "n": len(urls),
+                "members": [
+                    int(listed.number[listed.row_of[url]]) for url in urls[:_MOST_MEMBERS]
+                ],
+                "identical": [int(hashes[listed.row_of[url]] == kept != "") for url in urls[:_MOST_MEMBERS]],
+            }
+        )  # fmt: skip
+    return found
+
+
+def _checks(tables: Tables, listed: _Listed) -> list[dict[str, Any]]:
+    found = []
+    for check, part in tables["checks"].groupby("check"):
+        is_template = part["detail"].str.contains(TEMPLATE, regex=False)
+        ordered = part.assign(rest=~is_template).sort_values(["rest", "url"])
+        remedy = REMEDIES[str(check)]
+        found.append(
+            {
+                "check": check, "trouble": CHECKS[str(check)], "cost": remedy.cost, "mend": remedy.mend, "n": len(part),
+                "templates": int(is_template.sum()),
+                "rows": [
+                    [listed.of_url(url), value, detail]
+                    for url, value, detail in ordered.head(_MOST_CHECK_ROWS)[["url", "value", "detail"]].itertuples(
+                        index=False, name=None
+                    )
+                ],
+            }
+        )  # fmt: skip
+    return sorted(found, key=lambda one: (not one["templates"], -one["n"], one["check"]))
+
+
+def _wording(tables: Tables, listed: _Listed) -> dict[str, Any]:
+    phrases = tables["phrases"]
+    phrases = phrases[phrases["words"] > 1].sort_values(["pages", "uses", "phrase"], ascending=[False, False, True])
+    boilerplate = tables["boilerplate"].sort_values(["word_share", "text"], ascending=[False, True]).head(_MOST_WORDINGS)
+    passages = passage_texts(tables["passages"], tables["pages"], _MOST_WORDINGS)
+    return {
+        "phrases": phrases[["phrase", "pages", "uses"]].head(_MOST_WORDINGS).to_numpy(object).tolist(),
+        "n_phrases": len(phrases),
+        "sections": [
+            {
+                "section": section,
+                "pages": int(part["section_pages"].iloc[0]),
+                "phrases": part[["phrase", "pages", "uses"]].to_numpy(object).tolist(),
+            }
+            for section, part in tables["section_phrases"].groupby("section")
+        ],
+        "boilerplate": [
+            [clipped(row["text"], _MOST_TEXT), row["words"], row["pages"], listed.of_url(row["example_url"]), row["where"],
+             bool(row["copies"]), float(row["word_share"])]
+            for row in _records(boilerplate)
+        ],
+        "n_boilerplate": len(tables["boilerplate"]),
+        "passages": [
+            [clipped(row["text"], _MOST_TEXT), int(row["words"]), int(row["pages"]), int(row["pasted_words"]),
+             listed.of_url(row["example_url"]), bool(row["boilerplate"])]
+            for row in _records(passages[passages["pages"] > 1])
+        ],
+        "n_passages": int(tables["passages"]["passage"].nunique()),
+    }  # fmt: skip
+
+
+def _of_page(frame: pd.DataFrame, row: int) -> pd.DataFrame:
+    """Rows of a table, ordered by page, that belong to one."""
+    page = frame["page"].to_numpy()
+    return frame.iloc[np.searchsorted(page, row, "left") : np.searchsorted(page, row, "right")]
+
+
+def _bounds(frame: pd.DataFrame, n_pages: int) -> list[int]:
+    """Where the rows of each page begin in a table that is ordered by page; one more at the end."""
+    return [int(at) for at in np.searchsorted(frame["page"].to_numpy(), np.arange(n_pages + 1))]
+
+
+def _rivals(tables: Tables, order: Sequence[tuple[str, pd.DataFrame]], listed: _Listed) -> dict[str, Any]:
+    """For each group of rivals the queries with figures, and the positions over time."""
+    found = {}
+    rivals = [(group, part) for group, part in order if part["kind"].iloc[0] == "rivals"]
+    for group, part in rivals[:_MOST_RIVAL_GROUPS]:
+        rows = [listed.row_of[url] for url in part["url"]]
+        asked = pd.concat([_of_page(tables["queries"], row) for row in rows])
+        several = asked[~asked["brand"]].groupby("query", observed=True)["page"].transform("nunique") > 1
+        shared = asked.loc[several.index[several]]
+        total = shared.groupby("query", observed=True)["impressions"].sum().sort_values(ascending=False, kind="stable")
+        queries = [
+            [str(query), [
+                [int(listed.number[row["page"]]), round(row["clicks"], 1), round(row["impressions"], 1),
+                 round(row["position"], 1)]
+                for row in _records(shared[shared["query"] == query])
+            ]]
+            for query in total.index[:_MOST_RIVAL_QUERIES]
+        ]  # fmt: skip
+        told = pd.concat([_of_page(tables["positions"], row) for row in rows])
+        lines: dict[str, dict[str, Any]] = {}
+        for page, line in told.groupby("page"):
+            number = str(int(listed.number[int(str(page))]))
+            for query, by_week in line.groupby("query", observed=True):
+                weeks, positions = by_week["week"].astype(str).tolist(), by_week["position"].round(1).tolist()
+                lines.setdefault(str(query), {})[number] = [weeks, positions]
+        found[group] = {"queries": queries, "lines": lines}
+    return found
+
+
+def _pairs(tables: Tables, listed: _Listed) -> dict[str, Any]:
+    pairs = tables["pairs"]
+    if len(pairs) > _MOST_PAIRS:
+        pairs = pairs.nlargest(_MOST_PAIRS, "resemblance")
+    a, b = (np.array([listed.number[listed.row_of[url]] for url in pairs[name]], np.int64) for name in ("url_a", "url_b"))
+    kept = (a >= 0) & (b >= 0)
+    shares = {name: np.round(pairs[name].to_numpy() * 1e6).astype(np.int64) for name in ("resemblance", "a_in_b", "b_in_a")}
+    return {"a": a[kept].tolist(), "b": b[kept].tolist(), **{name: values[kept].tolist() for name, values in shares.items()}}
+
+
+def _texts(
+    tables: Tables, order: Sequence[tuple[str, pd.DataFrame]], listed: _Listed
+) -> Iterator[tuple[list[int], dict[str, Any]]]:
+    """Blocks of the pages that stand in groups of variants, copies or rivals, the group that matters most first."""
+    kinds = ("variants", "copies", "rivals")
+    grouped = [
+        url for _, part in order[:_MOST_GROUPS] if part["kind"].iloc[0] in kinds for url in part["url"][:_MOST_MEMBERS]
+    ]
+    rows = [row for row in dict.fromkeys(map(listed.row_of.__getitem__, grouped)) if listed.number[row] >= 0]
+    blocks = tables["blocks"]
+    names, codes = blocks["text"].cat.categories, blocks["text"].cat.codes.to_numpy()
+    is_main, reasons = blocks["main"].to_numpy().astype(int), blocks["reason"].cat
+    reason_names, reason_codes = reasons.categories.astype(str).tolist(), reasons.codes.to_numpy()
+    bounds = _bounds(blocks, len(tables["pages"]))
+    for begin in range(0, len(rows), _TEXT_PAGES):
+        chunk = rows[begin : begin + _TEXT_PAGES]
+        known: dict[int, int] = {}
+        pages = {}
+        for row in chunk:
+            own = slice(bounds[row], min(bounds[row + 1], bounds[row] + _MOST_BLOCKS))
+            pages[str(int(listed.number[row]))] = {
+                "t": [known.setdefault(code, len(known)) for code in codes[own].tolist()],
+                "m": is_main[own].tolist(),
+                "r": [reason_names[code] for code in reason_codes[own].tolist()],
+            }  # fmt: skip
+        yield [int(listed.number[row]) for row in chunk], {"texts": [str(names[code]) for code in known], "pages": pages}
+
+
+def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
+    """What else is known of each page: facts, headings, queries."""
+    pages, blocks = tables["pages"], tables["blocks"]
+    headings = blocks[(blocks["level"] > 0) & blocks["main"]]
+    outline = list(zip(headings["level"].tolist(), headings["text"].astype(str).tolist(), strict=True))
+    queries = tables["queries"].sort_values(["page", "impressions"], ascending=[True, False], kind="stable")
+    asked = list(
+        zip(
+            queries["query"].astype(str).tolist(), _numbers(queries["clicks"], 1), _numbers(queries["impressions"], 1),
+            _numbers(queries["position"], 1), strict=True,
+        )
+    )  # fmt: skip
+    first_heading, first_query = _bounds(headings, len(pages)), _bounds(queries, len(pages))
+    for begin in range(0, len(listed.rows), _SHEET_PAGES):
+        chunk = listed.rows[begin : begin + _SHEET_PAGES]
+        facts = pages.iloc[chunk][list(_SHEET)].astype(object)
+        told = {}
+        for row, record in zip(chunk.tolist(), _records(facts.where(facts.notna(), None)), strict=True):
+            last_query = min(first_query[row + 1], first_query[row] + _MOST_QUERIES)
+            told[str(int(listed.number[row]))] = {
+                **{name: value for name, value in record.items() if value not in ("", None)},
+                "outline": outline[first_heading[row] : first_heading[row + 1]],
+                "queries": asked[first_query[row] : last_query],
+            }
+        yield [int(listed.number[row]) for row in chunk], told

@@ -1,0 +1,56 @@
+"""Passages as they are written on a page.
+
+In:  stretches of pages that stand word for word elsewhere, and the pages.
+Out: one row a passage, with its text, and how many pages carry it.
+"""
+
+from __future__ import annotations
+
+import pandas as pd
+
+from mardok.text.spans import WordSpans
+
+
+def passage_texts(stretches: pd.DataFrame, pages: pd.DataFrame, most: int | None = None) -> pd.DataFrame:
+    """Passages with their text, that with most pasted words first.
+
+    Parameters
+    ----------
+    stretches : DataFrame
+        Rows of the table of passages.
+    pages : DataFrame
+        The table of pages.
+    most : int, optional
+        How many to tell; all if None.
+
+    Returns
+    -------
+    DataFrame
+        Columns ``text`` as it stands on ``example_url``, ``words``, ``pages`` (with at least half of it), ``pasted_words``
+        (of all pages together), ``boilerplate``, ``example_url``, ``passage``.
+    """
+    pasted = stretches.groupby("passage")["words"].sum().sort_values(ascending=False, kind="stable")
+    if most is not None:
+        stretches = stretches[stretches["passage"].isin(pasted.index[:most])]
+    longest = stretches.sort_values(["words", "page", "word"], ascending=[False, True, True]).drop_duplicates("passage")
+    longest = longest.sort_values(["page", "word"]).set_index("passage", drop=False)
+    on_page = stretches.groupby(["passage", "page"])["words"].sum()
+    carries = 2 * on_page >= longest["words"].reindex(on_page.index.get_level_values("passage")).to_numpy()
+    texts, urls = pages["main_text"], pages["url"]
+    written, shown, spans = [], -1, WordSpans("")
+    for page, word, n_words in longest[["page", "word", "words"]].itertuples(index=False):
+        if page != shown:
+            spans, shown = WordSpans(texts[page]), page
+        written.append(spans.written(word, n_words))
+    found = pd.DataFrame(
+        {
+            "text": written,
+            "words": longest["words"].astype("int64"),
+            "pages": carries.groupby(level="passage").sum().reindex(longest.index),
+            "pasted_words": pasted.reindex(longest.index).astype("int64"),
+            "boilerplate": longest["boilerplate"],
+            "example_url": urls.to_numpy()[longest["page"]],
+            "passage": longest["passage"],
+        }
+    )
+    return found.reset_index(drop=True).sort_values(["pasted_words", "passage"], ascending=[False, True], ignore_index=True)
