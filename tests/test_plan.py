@@ -178,6 +178,28 @@ def test_a_plan_is_safe_whatever_a_person_decided(
     assert_safe(mardok.audit(source, search=search, decisions=tmp_path / "audit" / "plan.csv"))
 
 
+def test_a_thin_page_is_not_merged_into_one_that_speaks_another_language(page_table: Callable[..., Path]) -> None:
+    pasted = " ".join(f"name{n} model{n}" for n in range(25))
+    said = {
+        "en": "the of and to in is that for it was on with as are they be",
+        "de": "der die und den von zu das mit sich des auf ist im dem nicht ein",
+    }
+    rows = [
+        {
+            "url": f"{HOST}/list-{number}/",
+            "title": "Velu Tarmo",
+            "text": f"{said[language]} {pasted} end{number}",
+            "status": 200,
+        }
+        for number, language in enumerate(["en", "de"])
+    ]
+    audit = mardok.audit(page_table([*rows, {"url": f"{HOST}/", "title": "Start", "text": BASE, "status": 200}]))
+    assert audit.pages["language"].tolist()[1:] == ["en", "de"]
+    assert audit.pages["thin"].tolist()[1:] == ["yes", "yes"]
+    assert len(audit.pairs) == 1
+    assert not (audit.steps["step"] == "redirect").any()
+
+
 def test_members_resemble_their_keeper_and_speak_its_language(demo: mardok.Audit) -> None:
     pages = demo.pages.set_index("url")
     for _, group in demo.groups[demo.groups["kind"] == "copies"].groupby("group"):

@@ -488,7 +488,8 @@ def _contested(
     series_of = {row: number for number, one in enumerate(series) for row in one.slots}
 
     def takes_over(page: int, other: int) -> bool:
-        is_one_language = grouping.meant_for[page] == grouping.meant_for[other]
+        spoken = {site.pages[row].language for row in (page, other)} - {""}
+        is_one_language = grouping.meant_for[page] == grouping.meant_for[other] and len(spoken) < 2
         in_one_series = page in series_of and series_of[page] == series_of.get(other)
         if not is_one_language or in_one_series or not said[page].stems <= said[other].stems:
             return False
