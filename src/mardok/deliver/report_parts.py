@@ -13,6 +13,7 @@ from __future__ import annotations
 import base64
 import gzip
 import json
+from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -163,17 +164,19 @@ def _coded(column: pd.Series) -> dict[str, list[Any]]:
 
 def _plan(tables: Tables, listed: _Listed) -> dict[str, Any]:
     plan = tables["plan"].head(_MOST_PROPOSALS)
-    own = tables["steps"][tables["steps"]["proposal"].isin(plan["proposal"])]
-    moved = own[~own["url"].isin(set(plan["keeper"]))].drop_duplicates("proposal")
-    worked: dict[str, str] = dict(zip(moved["proposal"], moved["url"], strict=True))
-    steps, n_steps = {}, {}
-    for proposal, part in own.groupby("proposal", sort=False):
-        n_steps[proposal] = len(part)
-        head = part.head(_MOST_STEPS)
-        steps[proposal] = [
-            [listed.of_url(url), step, listed.of_url(target) if target else "", detail]
-            for url, step, target, detail in head[["url", "step", "target", "detail"]].itertuples(index=False, name=None)
-        ]
+    keepers, shown = set(plan["keeper"]), set(plan["proposal"])
+    steps: dict[str, list[list[Any]]] = {proposal: [] for proposal in shown}
+    n_steps: Counter[str] = Counter()
+    worked: dict[str, str] = {}
+    columns = ["proposal", "url", "step", "target", "detail"]
+    for proposal, url, step, target, detail in zip(*(tables["steps"][name].tolist() for name in columns), strict=True):
+        if proposal not in shown:
+            continue
+        if url not in keepers:
+            worked.setdefault(proposal, url)
+        n_steps[proposal] += 1
+        if n_steps[proposal] <= _MOST_STEPS:
+            steps[proposal].append([listed.of_url(url), step, listed.of_url(target) if target else "", detail])
     return {
         "proposals": [
             {
@@ -182,8 +185,8 @@ def _plan(tables: Tables, listed: _Listed) -> dict[str, Any]:
                 "section": section_of(worked.get(row["proposal"], row["keeper"])),
                 "keeper": listed.of_url(row["keeper"]) if row["keeper"] else "",
                 "basis": json.loads(row["basis"]) if len(row["basis"]) <= _MOST_BASIS else None,
-                "steps": steps.get(row["proposal"], []),
-                "n_steps": n_steps.get(row["proposal"], 0),
+                "steps": steps[row["proposal"]],
+                "n_steps": n_steps[row["proposal"]],
             }
             for row in _records(plan)
         ]
@@ -212,36 +215,52 @@ def _pages(tables: Tables, listed: _Listed) -> dict[str, Any]:
     }
 
 
-def _groups_in_order(tables: Tables) -> list[tuple[str, pd.DataFrame]]:
-    """Groups with their rows, those that the plan names first first."""
+@dataclass
+class _Group:
+    """A group with its pages, the keeper first."""
+
+    id: str
+    kind: str
+    phrase: str
+    evidence: str
+    confidence: str
+    has_keeper: bool
+    urls: list[str] = field(default_factory=list)
+
+
+def _groups_in_order(tables: Tables) -> list[_Group]:
+    """Groups, those that the plan names first first, variants last."""
     place_of = {proposal: at for at, proposal in enumerate(tables["plan"]["proposal"])}
     own = tables["steps"][tables["steps"]["step"] != "relink"]
-    named = own.assign(place=own["proposal"].map(place_of)).groupby("url")["place"].min()
-    groups = tables["groups"].assign(place=tables["groups"]["url"].map(named).fillna(len(place_of)))
+    named = own.assign(place=own["proposal"].map(place_of)).groupby("url")["place"].min().to_dict()
+    columns = ["group", "kind", "phrase", "evidence", "confidence", "role", "url"]
+    groups: dict[str, _Group] = {}
+    # The table is ordered so that the keeper of a group comes first, the others by address.
+    for group, kind, phrase, evidence, confidence, role, url in zip(
+        *(tables["groups"][name].tolist() for name in columns), strict=True
+    ):
+        known = groups.setdefault(group, _Group(group, kind, phrase, evidence, confidence, role == "keeper"))
+        known.urls.append(url)
 
-    def order(item: tuple[str, pd.DataFrame]) -> tuple[Any, ...]:
-        group, part = item
-        place = place_of.get(group, len(place_of) + float(part["place"].min()))
-        return part["kind"].iloc[0] == "variants", place, group
+    def order(group: _Group) -> tuple[Any, ...]:
+        place = place_of.get(group.id, len(place_of) + min(named.get(url, len(place_of)) for url in group.urls))
+        return group.kind == "variants", place, group.id
 
-    return sorted(((str(group), part) for group, part in groups.groupby("group", sort=False)), key=order)
+    return sorted(groups.values(), key=order)
 
 
-def _groups(tables: Tables, order: Sequence[tuple[str, pd.DataFrame]], listed: _Listed) -> list[dict[str, Any]]:
-    hashes = tables["pages"]["text_hash"]
+def _groups(tables: Tables, order: Sequence[_Group], listed: _Listed) -> list[dict[str, Any]]:
+    hashes = tables["pages"]["text_hash"].tolist()
     found = []
-    for group, part in order[:_MOST_GROUPS]:
-        urls = part.sort_values(["role", "url"])["url"].tolist()
-        first = part.iloc[0]
-        kept = hashes[listed.row_of[urls[0]]]
+    for group in order[:_MOST_GROUPS]:
+        rows = [listed.row_of[url] for url in group.urls[:_MOST_MEMBERS]]
+        kept = hashes[rows[0]]
         found.append(
             {
-                "id": group, "kind": first["kind"], "phrase": first["phrase"], "evidence": first["evidence"],
-                "confidence": first["confidence"], "has_keeper": bool((part["role"] == "keeper").any()), "n": len(urls),
-                "members": [
-                    int(listed.number[listed.row_of[url]]) for url in urls[:_MOST_MEMBERS]
-                ],
-                "identical": [int(hashes[listed.row_of[url]] == kept != "") for url in urls[:_MOST_MEMBERS]],
+                "id": group.id, "kind": group.kind, "phrase": group.phrase, "evidence": group.evidence,
+                "confidence": group.confidence, "has_keeper": group.has_keeper, "n": len(group.urls),
+                "members": [int(listed.number[row]) for row in rows],
+                "identical": [int(hashes[row] == kept != "") for row in rows],
             }
         )  # fmt: skip
     return found
@@ -310,12 +329,13 @@ def _bounds(frame: pd.DataFrame, n_pages: int) -> list[int]:
     return [int(at) for at in np.searchsorted(frame["page"].to_numpy(), np.arange(n_pages + 1))]
 
 
-def _rivals(tables: Tables, order: Sequence[tuple[str, pd.DataFrame]], listed: _Listed) -> dict[str, Any]:
+def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed) -> dict[str, Any]:
     """For each group of rivals the queries with figures, and the positions over time."""
     found = {}
-    rivals = [(group, part) for group, part in order if part["kind"].iloc[0] == "rivals"]
-    for group, part in rivals[:_MOST_RIVAL_GROUPS]:
-        rows = [listed.row_of[url] for url in part["url"]]
+    if tables["queries"].empty:
+        return {}
+    for group in [group for group in order if group.kind == "rivals"][:_MOST_RIVAL_GROUPS]:
+        rows = [listed.row_of[url] for url in group.urls]
         asked = pd.concat([_of_page(tables["queries"], row) for row in rows])
         several = asked[~asked["brand"]].groupby("query", observed=True)["page"].transform("nunique") > 1
         shared = asked.loc[several.index[several]]
@@ -335,7 +355,7 @@ def _rivals(tables: Tables, order: Sequence[tuple[str, pd.DataFrame]], listed: _
             for query, by_week in line.groupby("query", observed=True):
                 weeks, positions = by_week["week"].astype(str).tolist(), by_week["position"].round(1).tolist()
                 lines.setdefault(str(query), {})[number] = [weeks, positions]
-        found[group] = {"queries": queries, "lines": lines}
+        found[group.id] = {"queries": queries, "lines": lines}
     return found
 
 
@@ -349,14 +369,10 @@ def _pairs(tables: Tables, listed: _Listed) -> dict[str, Any]:
     return {"a": a[kept].tolist(), "b": b[kept].tolist(), **{name: values[kept].tolist() for name, values in shares.items()}}
 
 
-def _texts(
-    tables: Tables, order: Sequence[tuple[str, pd.DataFrame]], listed: _Listed
-) -> Iterator[tuple[list[int], dict[str, Any]]]:
+def _texts(tables: Tables, order: Sequence[_Group], listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
     """Blocks of the pages that stand in groups of variants, copies or rivals, the group that matters most first."""
-    kinds = ("variants", "copies", "rivals")
-    grouped = [
-        url for _, part in order[:_MOST_GROUPS] if part["kind"].iloc[0] in kinds for url in part["url"][:_MOST_MEMBERS]
-    ]
+    shown = [group for group in order[:_MOST_GROUPS] if group.kind != "series"]
+    grouped = [url for group in shown for url in group.urls[:_MOST_MEMBERS]]
     rows = [row for row in dict.fromkeys(map(listed.row_of.__getitem__, grouped)) if listed.number[row] >= 0]
     blocks = tables["blocks"]
     names, codes = blocks["text"].cat.categories, blocks["text"].cat.codes.to_numpy()

@@ -20,10 +20,10 @@ from mardok.plan.wording import count, path_of
 from mardok.settings import Plan
 from mardok.tables import CONFIDENCE, EVIDENCE
 
-_FOLDED = ("merge", "canonical", "rewrite", "retitle", "expand")
+_FOLDED = ("merge", "canonical", "rewrite", "retitle", "expand", "trim")
 _VERB = {
     "merge": "Merge", "canonical": "Name canonicals on", "rewrite": "Rewrite apart", "retitle": "Retitle",
-    "expand": "Expand",
+    "expand": "Expand", "trim": "Trim",
 }  # fmt: skip
 _MOST_TOLD = 50
 
