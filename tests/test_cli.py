@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
+import os
+import pty
+import re
 import shutil
+import struct
 import subprocess
+import sys
+import termios
 from collections.abc import Callable
 from pathlib import Path
 
@@ -237,3 +244,60 @@ def test_a_wrong_question_gets_one_line(run_here: Run, demo_folder: Path, questi
     done = run_here("phrases", str(demo_folder), *question)
     assert (done.returncode, done.stdout, done.stderr.count("\n")) == (2, "", 1)
     assert message in done.stderr
+
+
+def in_a_terminal(columns: int, *arguments: object, **environment: str) -> str:
+    """What the program writes to a terminal of a width."""
+    ours, theirs = pty.openpty()
+    fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 50, columns, 0, 0))
+    known = {name: value for name, value in os.environ.items() if name not in ("COLUMNS", "LINES", "NO_COLOR")}
+    with subprocess.Popen(
+        [sys.executable, "-m", "mardok", *map(str, arguments)], stdin=theirs, stdout=theirs, stderr=subprocess.DEVNULL,
+        env={**known, "TERM": "xterm-256color", **environment},
+    ) as process:  # fmt: skip
+        os.close(theirs)
+        written = b""
+        while True:
+            try:
+                piece = os.read(ours, 65_536)
+            except OSError:  # the other end is closed
+                break
+            if not piece:
+                break
+            written += piece
+    os.close(ours)
+    assert process.returncode == 0
+    return written.decode("utf-8").replace("\r\n", "\n")
+
+
+STYLE = re.compile(r"\x1b\[([0-9;]*)m")
+
+
+@pytest.mark.parametrize("columns", [80, 200])
+def test_answers_fit_the_terminal(demo_folder: Path, tmp_path: Path, columns: int) -> None:
+    shutil.copytree(demo_folder, tmp_path / "audit")
+    pages = (url("/repairs/bow-rehair/"), url("/bow-rehairing-service/"))
+    for arguments in (
+        ["audit", tmp_path / "audit", "-o", tmp_path / "audit"],
+        ["page", tmp_path / "audit", pages[0]],
+        ["page", tmp_path / "audit", pages[0], "--text"],
+        ["pair", tmp_path / "audit", *pages],
+        ["phrases", tmp_path / "audit", "--under", "/blog/"],
+        ["handoff", tmp_path / "audit", "-o", tmp_path / "out", "--all"],
+    ):
+        written = in_a_terminal(columns, *arguments, NO_COLOR="1")
+        # A path that somebody may copy stays in one piece.
+        lines = [line for line in STYLE.sub("", written).split("\n") if str(tmp_path) not in line]
+        assert max(map(len, lines)) <= columns
+        codes = {int(code) for found in STYLE.findall(written) for code in found.split(";") if code}
+        assert not codes & {*range(30, 50), *range(90, 108)}  # no colours
+
+
+def test_a_pipe_that_takes_ascii_only_is_not_broken(demo_folder: Path) -> None:
+    environment = {**os.environ, "PYTHONIOENCODING": "ascii", "PYTHONUTF8": "0", "LC_ALL": "C"}
+    command = [sys.executable, "-m", "mardok", "page", demo_folder, url("/de/ueber-uns/")]
+    plain = subprocess.run(command, capture_output=True, env=environment, check=True)
+    assert b"?ber uns" in plain.stdout
+    assert b"\x1b" not in plain.stdout
+    as_json = subprocess.run([*command, "--json"], capture_output=True, env=environment, check=True)
+    assert json.loads(as_json.stdout)["page"]["title"].startswith("\u00dcber uns")

@@ -12,7 +12,7 @@ import sys
 import typer
 
 from mardok.cli import audit, crawl, demo, handoff, page, pair, phrases
-from mardok.cli.console import fail
+from mardok.cli.console import fail, replace_what_cannot_be_shown
 from mardok.errors import MardokError
 
 app = typer.Typer(
@@ -46,6 +46,7 @@ def _options(
 def main() -> None:
     """Run the program."""
     try:
+        replace_what_cannot_be_shown()
         app()
     except MardokError as error:
         fail(error)

@@ -7,6 +7,7 @@ Out: an audit folder, and its plan in a few lines.
 from __future__ import annotations
 
 import os
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -18,7 +19,7 @@ from mardok import folder
 from mardok.cli.console import answer_console, errors, print_json, progress_line, records, shown
 from mardok.cli.crawl import summary_text, tell_hints
 from mardok.pipeline import Progress
-from mardok.plan.wording import count, gain_text
+from mardok.plan.wording import count, gain_range, percent
 
 _SHOWN_PROPOSALS = 10
 _SHOWN_UNREAD = 5
@@ -143,7 +144,7 @@ def _plan_table(found: mardok.Audit) -> Table:
     table.add_column("", justify="right", style="dim")
     table.add_column("action", style="bold")
     table.add_column("what", ratio=1, overflow="fold")
-    table.add_column("gain", justify="right")
+    table.add_column("clicks/month", justify="right", no_wrap=True)
     table.add_column("hours", justify="right")
     table.add_column("confidence")
     for proposal in records(found.plan.head(_SHOWN_PROPOSALS)):
@@ -151,11 +152,21 @@ def _plan_table(found: mardok.Audit) -> Table:
             str(proposal["rank"]),
             proposal["action"],
             shown(proposal["summary"]),
-            gain_text(proposal),
+            _short_gain(proposal),
             f"{proposal['effort_hours']:g}",
             proposal["confidence"],
         )
     return table
+
+
+def _short_gain(proposal: Mapping[str, Any]) -> str:
+    """The gain in a column that is headed by its usual unit."""
+    low, high = proposal["gain_low"], proposal["gain_high"]
+    if proposal["band"] == 1:
+        return "broken"
+    if not low and not high:
+        return "–"
+    return gain_range(low, high) if proposal["gain_unit"] == "clicks/month" else f"links {percent(high)}"
 
 
 def tell_unread(found: mardok.Audit) -> bool:

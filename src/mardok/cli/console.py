@@ -6,6 +6,7 @@ Out: the answer to standard output; progress, warnings and errors to standard er
 
 from __future__ import annotations
 
+import io
 import json
 import re
 import sys
@@ -51,9 +52,17 @@ def fail(error: Exception) -> NoReturn:
     sys.exit(2)
 
 
+def replace_what_cannot_be_shown() -> None:
+    """Let a terminal or a pipe that does not take all characters show others in their place."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")
+
+
 def print_json(value: Mapping[str, Any]) -> None:
     """Print for programs."""
-    sys.stdout.write(json.dumps(value, indent=2, ensure_ascii=False, default=_plain) + "\n")
+    is_ascii = not (sys.stdout.encoding or "").lower().startswith("utf")
+    sys.stdout.write(json.dumps(value, indent=2, ensure_ascii=is_ascii, default=_plain) + "\n")
 
 
 def records(frame: pd.DataFrame) -> list[dict[str, Any]]:

@@ -89,13 +89,27 @@ def clipped(text: str, most: int = 160) -> str:
 
 
 def gain_text(proposal: Mapping[str, Any]) -> str:
-    """The gain of a proposal as it is said: clicks as a range, link weight as a share, or that there is no evidence."""
+    """The gain of a proposal as it is said: clicks as a range, link weight as a share, that there is no evidence, or that
+    something is broken, which needs none."""
+    if proposal["band"] == 1:
+        return "something is broken"
     low, high = proposal["gain_low"], proposal["gain_high"]
     if not low and not high:
         return "no evidence"
     if proposal["gain_unit"] == "link weight":
         return f"{percent(high)} link weight"
-    return f"{_signed(low)} to {_signed(high)} clicks/month"
+    return f"{gain_range(low, high)} clicks/month"
+
+
+def gain_range(low: float, high: float) -> str:
+    """The two ends of a gain in clicks.
+
+    Examples
+    --------
+    >>> gain_range(-4.4, 19.6), gain_range(0, 12.2)
+    ('−4 to +20', '0 to +12')
+    """
+    return f"{_signed(low)} to {_signed(high)}"
 
 
 def _signed(value: float) -> str:

@@ -121,11 +121,11 @@ async function pagesView(root, { query, isAll }) {
   function filter() {
     const text = chosen.text.toLowerCase();
     const wanted = coded.filter((name) => chosen[name]).map((name) => [pages[name].codes, pages[name].names.indexOf(chosen[name] === "none" ? "" : chosen[name])]);
-    table.show(numbers.filter((page) =>
+    table.show((page) =>
       wanted.every(([codes, code]) => codes[page] === code)
       && (!chosen.indexable || (chosen.indexable === "yes") === Boolean(pages.indexable[page]))
       && (!chosen.copies || (chosen.copies === "yes") === (pages.copies[page] > 0))
-      && (!text || haystack[page].includes(text))));
+      && (!text || haystack[page].includes(text)));
   }
 
   const by = (name) => (value) => { chosen[name] = value; filter(); };

@@ -132,10 +132,10 @@ async function planView(root, { argument, query, isAll }) {
 
   function filter() {
     const text = chosen.text.toLowerCase();
-    table.show(proposals.filter((one) =>
+    table.show((one) =>
       ["action", "evidence", "section", "owner"].every((name) => !chosen[name] || one[name] === chosen[name])
       && (!chosen.decision || (decisionOf(one).decision || "open") === chosen.decision)
-      && (!text || `${one.summary} ${one.why} ${one.proposal}`.toLowerCase().includes(text))));
+      && (!text || `${one.summary} ${one.why} ${one.proposal}`.toLowerCase().includes(text)));
   }
 
   const by = (name) => (value) => { chosen[name] = value; filter(); };

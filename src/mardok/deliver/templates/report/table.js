@@ -6,7 +6,9 @@ const PAPER = 300;
 function makeTable({ caption, columns, rows, size = 50, sort = null, detail = null, label = null, isAll = false, noun = "row" }) {
   const status = h("span", { class: "count", role: "status" });
   const body = h("tbody");
-  let shown = rows;
+  let inOrder = null;
+  let listed = null;
+  let keep = null;
   let first = 0;
   let order = sort;
   const opened = new Set();
@@ -23,22 +25,29 @@ function makeTable({ caption, columns, rows, size = 50, sort = null, detail = nu
   function sortBy(at) {
     const isAgain = order && order.at === at;
     order = { at, down: isAgain ? !order.down : columns[at].kind === "n" };
+    inOrder = listed = null;
     first = 0;
     draw();
   }
 
+  // All rows are sorted once for an order; a filter only picks from them.
   function sorted() {
-    if (!order) return shown;
+    if (!order) return rows;
+    if (inOrder) return inOrder;
     const { value } = columns[order.at];
-    const keyed = shown.map((row, at) => [value(row), at, row]);
+    const keys = rows.map(value);
+    const places = rows.map((_, at) => at);
     const turnedBy = order.down ? -1 : 1;
-    keyed.sort(([a, i], [b, j]) => {
+    const isMissing = (key) => key === null || key === undefined;
+    places.sort((i, j) => {
+      const a = keys[i], b = keys[j];
       if (a === b) return i - j;
-      if (a === null || a === undefined) return 1;
-      if (b === null || b === undefined) return -1;
+      if (isMissing(a)) return isMissing(b) ? i - j : 1;
+      if (isMissing(b)) return -1;
       return a < b ? -turnedBy : turnedBy;
     });
-    return keyed.map(([, , row]) => row);
+    inOrder = places.map((at) => rows[at]);
+    return inOrder;
   }
 
   function turn(by) {
@@ -67,7 +76,7 @@ function makeTable({ caption, columns, rows, size = 50, sort = null, detail = nu
   }
 
   function draw() {
-    const listed = sorted();
+    listed ??= keep ? sorted().filter(keep) : sorted();
     const step = isAll ? PAPER : size;
     const last = Math.min(first + step, listed.length);
     body.replaceChildren(...listed.slice(first, last).flatMap(lines));
@@ -89,10 +98,10 @@ function makeTable({ caption, columns, rows, size = 50, sort = null, detail = nu
   const element = h("div", {}, isAll ? h("p", { class: "soft" }, status) : pager, h("div", { class: "wide", tabindex: "0", role: "region", "aria-label": label || caption }, table));
   return {
     element,
-    show(newRows) { shown = newRows; first = 0; draw(); },
+    show(wanted) { keep = wanted; listed = null; first = 0; draw(); },
     open(row) {
       opened.add(row);
-      const at = sorted().indexOf(row);
+      const at = listed.indexOf(row);
       first = at < 0 ? 0 : Math.floor(at / size) * size;
       draw();
     },
