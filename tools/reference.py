@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from html import escape
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
 
 from mardok.cli.app import app
+from mardok.deliver.remedies import REMEDIES
 from mardok.settings import Settings
 from mardok.tables import CHECKS, INPUT_COLUMNS, SEARCH_COLUMNS, SIGNAL_COLUMNS, STEPS_OF_ACTION, TABLES, TARGET_COLUMNS
 
@@ -122,9 +124,10 @@ def _tables() -> Iterator[str]:
     yield ""
     yield "## Checks"
     yield ""
-    yield "| check | trouble |"
-    yield "|---|---|"
-    yield from (f"| `{check}` | {trouble} |" for check, trouble in CHECKS.items())
+    yield "| check | trouble | what it costs | what mends it |"
+    yield "|---|---|---|---|"
+    for check, trouble in CHECKS.items():
+        yield f"| `{check}` | {trouble} | {escape(REMEDIES[check].cost, quote=False)} | {REMEDIES[check].mend} |"
     yield ""
     yield "## Columns understood in files that are given"
     yield ""

@@ -17,6 +17,8 @@ from playwright.sync_api import Page, sync_playwright
 sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 from web_server import serving_demo
 
+import mardok
+
 OUT = Path(__file__).parent.parent / "docs" / "screenshots"
 MARDOK = f"{sys.executable} -m mardok"
 HOST = "https://www.wyndale-violin-hire.example"
@@ -56,23 +58,38 @@ def terminal(name: str, command: str, folder: Path) -> None:
 
 
 def report(page: Page, folder: Path) -> None:
-    """Take pictures of the report."""
-    page.goto((folder / "mardok-demo" / "audit" / "report.html").as_uri())
-    page.screenshot(path=OUT / "report.png")
-    page.locator("details", has_text="Side by side: /bow-rehairing-service/").last.locator("summary").click()
-    page.locator("#groups").evaluate("element => element.scrollIntoView()")
-    page.screenshot(path=OUT / "report-groups.png")
-    page.locator("#thin").evaluate("element => element.scrollIntoView()")
-    page.screenshot(path=OUT / "report-thin.png")
-    page.locator("#checks").evaluate("element => element.scrollIntoView()")
-    page.screenshot(path=OUT / "report-checks.png")
-    page.locator("#read").evaluate("element => element.scrollIntoView()")
-    page.screenshot(path=OUT / "report-read.png")
+    """Take a picture of each view of the report."""
+    audit = mardok.load(folder / "mardok-demo" / "audit")
+    numbers = [audit.row_of(f"{HOST}/{path}/") for path in ("repairs/bow-rehair", "bow-rehairing-service")]
+    merge = audit.plan.loc[audit.plan["summary"].str.startswith("Merge /blog/tuning"), "proposal"].iloc[0]
+    views = {
+        "": "report",
+        f"plan/{merge}": "report-plan",
+        "copies": "report-copies",
+        f"pair/{numbers[0]}/{numbers[1]}": "report-pair",
+        "wording": "report-wording",
+        "rivals": "report-rivals",
+        "pages": "report-pages",
+        f"page/{numbers[0]}": "report-page",
+        "checks/title-long": "report-checks",
+        "read": "report-read",
+    }
+    for view, name in views.items():
+        page.goto("about:blank")
+        page.goto(f"{(folder / 'mardok-demo' / 'audit' / 'report.html').as_uri()}#{view}")
+        page.wait_for_selector("body[data-shown]")
+        if view == "rivals":
+            page.locator("section[data-view=rivals] figure").first.evaluate(
+                "element => element.scrollIntoView({block: 'center'})"
+            )
+        page.screenshot(path=OUT / f"{name}.png")
 
 
 def main() -> None:
     """Make all pictures."""
     OUT.mkdir(parents=True, exist_ok=True)
+    for old in OUT.glob("*.png"):
+        old.unlink()
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     time.sleep(1)
     try:

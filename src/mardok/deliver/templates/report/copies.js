@@ -10,28 +10,30 @@ function knownPairs(pairs) {
 }
 
 // Sets of pages that hang together by pairs of at least so much resemblance; those of most pages first.
-function hangingTogether(pairs, threshold) {
-  const parent = new Map();
+function hangingTogether(pairs, threshold, nPages) {
+  const parent = new Int32Array(nPages).fill(-1);
   const find = (page) => {
     let root = page;
-    while (parent.get(root) !== root) root = parent.get(root);
-    for (let at = page; at !== root;) { const up = parent.get(at); parent.set(at, root); at = up; }
+    while (parent[root] !== root) root = parent[root];
+    for (let at = page; at !== root;) { const up = parent[at]; parent[at] = root; at = up; }
     return root;
   };
   const least = Math.round(threshold * 1e6);
-  pairs.a.forEach((a, at) => {
-    if (pairs.resemblance[at] < least) return;
-    for (const page of [a, pairs.b[at]]) if (!parent.has(page)) parent.set(page, page);
-    const [one, other] = [find(a), find(pairs.b[at])];
-    if (one !== other) parent.set(Math.max(one, other), Math.min(one, other));
-  });
-  const sets = new Map();
-  for (const page of parent.keys()) {
-    const root = find(page);
-    if (!sets.has(root)) sets.set(root, []);
-    sets.get(root).push(page);
+  for (let at = 0; at < pairs.a.length; at += 1) {
+    if (pairs.resemblance[at] < least) continue;
+    const a = pairs.a[at], b = pairs.b[at];
+    if (parent[a] < 0) parent[a] = a;
+    if (parent[b] < 0) parent[b] = b;
+    const one = find(a), other = find(b);
+    if (one !== other) parent[Math.max(one, other)] = Math.min(one, other);
   }
-  return [...sets.values()].map((members) => members.sort((a, b) => a - b)).sort((a, b) => b.length - a.length || a[0] - b[0]);
+  const sets = new Map();
+  for (let page = 0; page < nPages; page += 1) {
+    if (parent[page] < 0) continue;
+    const root = find(page);
+    if (sets.has(root)) sets.get(root).push(page); else sets.set(root, [page]);
+  }
+  return [...sets.values()].sort((a, b) => b.length - a.length || a[0] - b[0]);
 }
 
 function membersTable(pages, group, known) {
@@ -76,7 +78,7 @@ async function copiesView(root, { argument, isAll }) {
 
   function draw(threshold) {
     const isUsual = Math.abs(threshold - usual) < 1e-9;
-    const rows = isUsual ? found : hangingTogether(pairs, threshold).map((members) => ({ id: `set-${members[0]}`, kind: "copies", n: members.length, members, phrase: "", has_keeper: false }));
+    const rows = isUsual ? found : hangingTogether(pairs, threshold, pages.url.length).map((members) => ({ id: `set-${members[0]}`, kind: "copies", n: members.length, members, phrase: "", has_keeper: false }));
     const table = makeTable({
       caption: isUsual ? "Groups as the plan has them" : `Pages that hang together at ${percent(threshold)}`, noun: "group", rows, isAll,
       columns: isUsual ? columns : columns.slice(0, 3), detail: (group) => membersTable(pages, group, known),

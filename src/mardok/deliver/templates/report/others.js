@@ -48,9 +48,8 @@ function rivalDetail(pages, group, figures, promises) {
     h("td", { class: "n" }, figure(impressions)), h("td", { class: "n" }, figure(clicks, 1)), h("td", { class: "n" }, figure(position, 1)))));
   inside.append(h("div", { class: "wide", tabindex: "0", role: "region", "aria-label": "Queries that show several of them" },
     h("table", {}, h("caption", {}, "Queries that show several of them, figures a month"), h("thead", {}, h("tr", {}, h("th", { scope: "col" }, "Query"), h("th", { scope: "col" }, "Page"), ["Impressions", "Clicks", "Position"].map((text) => h("th", { scope: "col", class: "n" }, text)))), h("tbody", {}, lines))));
-  for (const [query, told] of Object.entries(figures.lines)) {
-    inside.append(h("h3", {}, "\u2018", bdi(query), "\u2019"), positionsPicture(pages, query, told));
-  }
+  inside.append(h("div", { class: "two" }, Object.entries(figures.lines).map(([query, told]) =>
+    h("div", {}, h("h3", {}, "\u2018", bdi(query), "\u2019"), positionsPicture(pages, query, told)))));
   return inside;
 }
 
