@@ -45,6 +45,7 @@ PAGES: dict[str, tuple[str, set[str]]] = {
     "linked insecurely": (FINE + "<a href=http://other.example/>a site that is no part of the page</a>", set()),
     "escaped twice": (FINE + "<p>bows &amp;amp; cases", {"text-double-escaped"}),
     "code": (FINE + "<pre>write &amp;amp; for an ampersand</pre>", set()),
+    "a sample in a cell": (FINE + "<table><tr><td>an ampersand<td><code>&amp;amp;</code></table>", set()),
     "wrong encoding": (FINE + "<p>cafÃ© and crÃ¨me", {"text-encoding-broken"}),
     "lost letters": (FINE + "<p>caf\ufffd", {"text-encoding-broken"}),
     "right encoding": (FINE + "<p>café, Ã la carte, £5, ÃO", set()),

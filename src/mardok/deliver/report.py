@@ -64,7 +64,7 @@ def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> 
         made=datetime.fromisoformat(meta["made"]).strftime("%d %B %Y"),
         meta=meta,
         totals=meta["totals"],
-        first=plan.head(_FIRST).to_dict("records"),
+        first=plan[plan["action"] != "leave"].head(_FIRST).to_dict("records"),
         n_proposals=len(plan),
         by_gain=_by_gain(plan),
         pictures=_pictures(tables),
