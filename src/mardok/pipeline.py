@@ -18,21 +18,11 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
 from mardok import folder
-from mardok.compare.accounting import Accounted, account
-from mardok.compare.contention import Shown, shown_pages
-from mardok.compare.demand import Demand, match_demand
+from mardok.compare.demand import match_demand
 from mardok.compare.destinations import Destination, destinations
-from mardok.compare.kept_pairs import kept_pairs
-from mardok.compare.links import inlink_counts, link_weights, text_links
-from mardok.compare.mentions import Unlinked
-from mardok.compare.relations import Traits, page_sets, relations_of
-from mardok.compare.runs import repeated_runs
-from mardok.compare.series import find_series
-from mardok.compare.titles import Titles, split_titles
-from mardok.compare.topics import Topic, Wording, topics
+from mardok.compare.titles import split_titles
 from mardok.deliver.handoff import handoff_files
 from mardok.deliver.notebook import PageGroup, PagePair, audit_html, page_group, page_pair
 from mardok.deliver.report import report_html
@@ -41,46 +31,31 @@ from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches
 from mardok.extract.indexable import blocked_by, reason_not_indexable
 from mardok.findings.checks import Checked, checks_table, find_troubles
+from mardok.findings.comparison import Comparison, compare_texts
+from mardok.findings.contest import Contested, contested
 from mardok.findings.coverage import coverage_of
 from mardok.findings.groups import (
-    Grouping,
-    Related,
-    find_groups,
     groups_table,
     untranslated_guests,
-    variant_groups,
-    with_variants,
 )
 from mardok.findings.inventory import PageFacts, pages_table, pairs_table, queries_table
-from mardok.findings.keeper import Standing, preferred_origin
-from mardok.findings.kinds import PageKinds, page_kinds
-from mardok.findings.mentions import unlinked_mentions, wording_of
+from mardok.findings.keeper import Standing
 from mardok.findings.positions import positions_table
-from mardok.findings.rivals import Ground, Rivalry, find_rivals, may_compete, related_series
-from mardok.findings.site_name import NamePhrase, name_phrases
-from mardok.findings.targets import target_pages, target_rows
-from mardok.findings.thin import Verdict, nearest_relatives, thin_pages
-from mardok.findings.wording import (
-    CarriedText,
-    boilerplate_table,
-    carried_texts,
-    passages_table,
-    phrases_table,
-    section_phrases_table,
-    stemmed_site,
-)
+from mardok.findings.standing import standing_of
+from mardok.findings.trouble import Told
 from mardok.memory import give_back_memory
-from mardok.plan.decisions import follow, with_actions, with_decisions
+from mardok.plan.decisions import Decided, follow, with_actions, with_decisions
 from mardok.plan.folding import fold
-from mardok.plan.outcome import outcome
+from mardok.plan.proposal import Proposal
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
+from mardok.plan.totals import outcomes, totals
 from mardok.plan.whole import Found, make_plan
-from mardok.settings import Copies, Phrases, Settings
+from mardok.settings import Phrases, Settings
 from mardok.sources.decisions import Earlier, read_decisions
 from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.page_lists import Signal, read_signals, read_targets
-from mardok.sources.raw import Intake, Unread
+from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
 from mardok.tables import UNREAD
 from mardok.text.hashes import corpus_of
@@ -311,7 +286,7 @@ def audit(
     give_back_memory()
     if not site.pages:
         raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
-    tables, totals = _findings(site, intake, known, settings, progress)
+    tables, found_totals = _findings(site, intake, known, settings, progress)
     meta = {
         "mardok": version("mardok"),
         "made": datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
@@ -326,7 +301,7 @@ def audit(
         "not_computed": _not_computed(
             intake, searched=known.search is not None, is_rendered=any(page.script_words is not None for page in site.pages)
         ),
-        "totals": totals,
+        "totals": found_totals,
     }
     return Audit(tables, meta)
 
@@ -342,16 +317,16 @@ def _findings(
     ways = destinations(site)
     titles = split_titles(site)
     demand = match_demand(known.search, site, ways, titles, settings) if known.search is not None else None
-    standing = _standing(site, reasons, ways, demand, known, intake, settings)
+    standing = standing_of(site, reasons, ways, demand, known.signals, known.decisions, intake, settings)
     settings = with_actions(settings, known.decisions)
     coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
 
     progress("comparing texts", 0)
-    compared = _compared(site, reasons, ways, titles, standing, settings)
+    compared = compare_texts(site, reasons, ways, titles, standing, settings)
     give_back_memory()
 
     progress("comparing what pages promise", 0)
-    contested = _contested(site, ways, titles, compared, standing, known.targets, settings)
+    contest = contested(site, ways, titles, compared, standing, known.targets, settings)
 
     progress("checking pages", 0)
     checked = Checked(
@@ -362,36 +337,19 @@ def _findings(
         reasons,
         is_blocked,
         titles,
-        contested.wording,
-        contested.kinds,
+        contest.wording,
+        contest.kinds,
         compared.rows[standing.is_indexable[compared.rows]],
     )
     troubles = find_troubles(site, checked, settings)
 
     progress("making the plan", 0)
-    found = Found(
-        compared.grouping.groups,
-        contested.rivalries,
-        contested.verdicts,
-        compared.texts,
-        contested.names,
-        contested.kinds,
-        compared.mentions,
-        compared.rows,
-        coverage.is_whole,
-        troubles,
-        untranslated_guests(site, compared.grouping.untranslated, compared.grouping.meant_for),
-        compared.grouping.meant_for,
+    proposals, decided, unmatched = _planned(
+        site, ways, reasons, standing, compared, contest, troubles, known.decisions, settings, is_whole=coverage.is_whole
     )
-    single = ranked(make_plan(site, ways, found, standing, settings), {}, settings.plan)
-    made = fold(single, {told.proposal for told in known.decisions}, settings.plan)
-    decided, unmatched = follow(made, known.decisions)
-    proposals = ranked(made, decided, settings.plan)
-    is_indexable = {row: not reason for row, reason in enumerate(reasons)}
-    check_safety(proposals, site, is_indexable, standing.origin + "/")
 
     progress("writing tables", 0)
-    facts = PageFacts(titles, contested.topics, contested.kinds, contested.verdicts, known.signals)
+    facts = PageFacts(titles, contest.topics, contest.kinds, contest.verdicts, known.signals)
     tables = {
         "plan": plan_table(proposals, decided),
         "steps": steps_table(proposals),
@@ -408,257 +366,62 @@ def _findings(
             facts,
             settings,
         ),
-        "groups": groups_table(site, [*(group.related for group in compared.grouping.groups), *contested.related]),
+        "groups": groups_table(site, [*(group.related for group in compared.grouping.groups), *contest.related]),
         "pairs": pairs_table(site, compared.kept),
-        "queries": queries_table(contested.shown, demand),
-        "positions": positions_table(contested.rivalries, demand),
+        "queries": queries_table(contest.shown, demand),
+        "positions": positions_table(contest.rivalries, demand),
         "checks": checks_table(troubles),
         **compared.wording,
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
         **site_tables(site, compared.accounted.boilerplate_blocks),
     }
-    totals = _totals(tables, demand, compared.grouping)
-    totals["outcome"] = _outcomes(tables, settings.search.minimum_share)
+    found_totals = totals(tables, demand, compared.grouping)
+    found_totals["outcome"] = outcomes(tables, settings.search.minimum_share)
     return tables, {
-        **totals,
+        **found_totals,
         "crawl": coverage.totals(),
         "site_names": list(titles.all_names),
-        "targets": contested.targets,
+        "targets": contest.targets,
         "decisions_without_proposal": [dict(told.told) for told in unmatched if told.decision],
     }
 
 
-@dataclass(frozen=True)
-class _Contested:
-    """What came of comparing what pages promise, and of search data."""
-
-    topics: list[Topic]
-    wording: Wording
-    kinds: PageKinds
-    related: list[Related]
-    """Series and rivals, for the table of groups."""
-    rivalries: list[Rivalry]
-    verdicts: list[Verdict | None]
-    names: list[NamePhrase]
-    shown: Shown | None
-    targets: list[dict[str, Any]]
-    """What became of the phrases that pages are meant for."""
-
-
-def _contested(
+def _planned(
     site: Site,
     ways: Sequence[Destination],
-    titles: Titles,
-    compared: _Compared,
-    standing: Standing,
-    targets: Mapping[str, str],
-    settings: Settings,
-) -> _Contested:
-    """Compare what pages promise and what search shows of them."""
-    n_pages, demand, grouping = len(site.pages), standing.demand, compared.grouping
-    said, wording = topics(site, titles, settings.rivals.generic_words)
-    kinds = page_kinds(site, settings)
-    shown = shown_pages(demand, settings.search.minimum_share) if demand is not None else None
-    in_copies = {row for group in grouping.groups if group.kind == "copies" for row in group.members}
-    # What stands untranslated under another language's address is to be translated, and says nothing of its own till then.
-    goes = in_copies | set(untranslated_guests(site, grouping.untranslated, grouping.meant_for))
-    stays = np.isin(np.arange(n_pages), compared.rows) & standing.is_indexable & ~np.isin(np.arange(n_pages), sorted(goes))
-    series = find_series(site, titles.own, np.flatnonzero(stays).tolist())
-    pairs = list(compared.kept[["a", "b", "resemblance", "a_in_b", "b_in_a"]].itertuples(index=False, name=None))
-    meant = target_pages(site, ways, targets, wording)
-    rivalries = find_rivals(
-        Ground(
-            site=site,
-            topics=said,
-            kinds=kinds,
-            series=series,
-            resemblance={(a, b): resemblance for a, b, resemblance, *_ in pairs},
-            links=frozenset(text_links(site, ways).tolist()),
-            settled={
-                row: number for number, group in enumerate(grouping.groups) if group.kind == "copies" for row in group.rows
-            },
-            may_count=may_compete(kinds, stays),
-            target_of={target.stems: target.row for target in meant if target.row >= 0},
-        ),
-        standing,
-        shown,
-        demand.is_brand if demand is not None else np.zeros(0, bool),
-        settings,
-    )
-    series_of = {row: number for number, one in enumerate(series) for row in one.slots}
-
-    def takes_over(page: int, other: int) -> bool:
-        spoken = {site.pages[row].language for row in (page, other)} - {""}
-        is_one_language = grouping.meant_for[page] == grouping.meant_for[other] and len(spoken) < 2
-        in_one_series = page in series_of and series_of[page] == series_of.get(other)
-        if not is_one_language or in_one_series or not said[page].stems <= said[other].stems:
-            return False
-        # In the title of a manual's page even "move" and "get" are what it is about.
-        told, by_other = (set(wording.words_of(titles.own[row] or site.pages[row].h1)) for row in (page, other))
-        return bool(told) and told <= by_other
-
-    verdicts = thin_pages(
-        site,
-        kinds,
-        compared.accounted.own,
-        stays,
-        nearest_relatives(pairs, stays, takes_over),
-        standing,
-        shown,
-        demand.months if demand is not None else 0.0,
-        settings,
-    )
-    home = site.row_of.get(f"{standing.origin}/", -1)
-    names = name_phrases(site, titles, said, wording, np.flatnonzero(stays).tolist(), demand, shown, home, settings)
-    return _Contested(
-        said,
-        wording,
-        kinds,
-        [*related_series(series, in_copies), *(rivalry.related for rivalry in rivalries)],
-        rivalries,
-        verdicts,
-        names,
-        shown,
-        target_rows(site, meant, shown, demand, wording),
-    )
-
-
-@dataclass(frozen=True)
-class _Compared:
-    """What came of comparing the pages."""
-
-    grouping: Grouping
-    accounted: Accounted
-    kept: pd.DataFrame
-    """The pairs that are kept."""
-    texts: list[CarriedText]
-    """Boilerplate texts."""
-    mentions: dict[int, list[Unlinked]]
-    """For keepers of copies the pages that mention what they are about and do not link to them."""
-    wording: dict[str, pd.DataFrame]
-    """The tables of phrases, passages and boilerplate."""
-    rows: NDArray[np.int64]
-    """Pages that were compared: of variants only the keeper."""
-
-
-def _compared(
-    site: Site,
     reasons: Sequence[str],
-    ways: Sequence[Destination],
-    titles: Titles,
     standing: Standing,
+    compared: Comparison,
+    contest: Contested,
+    troubles: Sequence[Told],
+    decisions: Sequence[Earlier],
     settings: Settings,
-) -> _Compared:
-    """Compare the pages; the sets of shingles, which fill much memory, are needed no longer than that."""
-    rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
-    traits = _traits(site, settings.copies)
-    counting = page_sets(site.corpus, np.array(rows, np.int64))
-    variants, keeper_of = variant_groups(site, counting, traits, standing, settings)
-    apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
-    relations = relations_of(apart, site.corpus, traits, settings.pairs)
-    grouping = find_groups(site, titles, variants, relations, traits, standing, settings)
-    counts = np.isin(np.arange(len(site.pages)), apart.rows)
-    runs = repeated_runs(site.corpus, counts)
-    group_of = _groups_of_copies(site, grouping, relations.pairs)
-    accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
-    texts = carried_texts(site, runs, accounted)
-    stems = stemmed_site(site, settings.phrases)
-    wording = {
-        "passages": passages_table(site, runs, accounted),
-        "boilerplate": boilerplate_table(site, texts, counts, group_of),
-        "phrases": phrases_table(stems, counts, settings.phrases),
-        "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
-    }
-    wanted = {group.keeper: wording_of(site, group.keeper) for group in grouping.groups if group.kind == "copies"}
-    mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
-    kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    return _Compared(grouping, accounted, kept, texts, mentions, wording, apart.rows)
-
-
-def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:
-    """A number for each page, equal for pages of one group of copies.
-
-    A page in another language than it is meant for goes with the page whose text it shows, at least by half: what is not
-    translated yet takes no own words from the original.
-    """
-    found = np.arange(len(site.pages))
-    for group in grouping.groups:
-        if group.kind == "copies":
-            found[list(group.members)] = group.keeper
-    meant = grouping.meant_for
-    nearest: dict[int, tuple[float, int]] = {}
-    for a, b, resemblance in pairs[["a", "b", "resemblance"]].itertuples(index=False, name=None):
-        for guest, host in ((a, b), (b, a)):
-            is_guest = meant[guest] and site.pages[guest].language and meant[guest] != site.pages[guest].language
-            if is_guest and meant[host] != meant[guest]:
-                nearest[guest] = max(nearest.get(guest, (0.0, 0)), (resemblance, -host))
-    for guest, (_, host) in nearest.items():
-        found[guest] = found[-host]
-    return found
-
-
-def _traits(site: Site, settings: Copies) -> Traits:
-    """What decides whether pages are copies."""
-    return Traits(
-        language=_numbers([page.language for page in site.pages]),
-        text=_numbers(site.text_hashes),
-        is_long=site.corpus.n_words >= settings.minimum_words,
-        threshold=settings.resemblance,
+    *,
+    is_whole: bool,
+) -> tuple[list[Proposal], dict[str, Decided], list[Earlier]]:
+    """The proposals, best first and proven safe, with the decisions about them, and the decisions that found none."""
+    grouping = compared.grouping
+    found = Found(
+        groups=grouping.groups,
+        rivalries=contest.rivalries,
+        verdicts=contest.verdicts,
+        texts=compared.texts,
+        names=contest.names,
+        kinds=contest.kinds,
+        mentions=compared.mentions,
+        compared=compared.rows,
+        is_whole=is_whole,
+        troubles=troubles,
+        guests=untranslated_guests(site, grouping.untranslated, grouping.meant_for),
+        meant_for=grouping.meant_for,
     )
-
-
-def _numbers(names: Sequence[str]) -> NDArray[np.int64]:
-    """A number for each name, equal for equal ones."""
-    number = {name: code for code, name in enumerate(dict.fromkeys(names))}
-    return np.array([number[name] for name in names], np.int64)
-
-
-def _standing(
-    site: Site,
-    reasons: Sequence[str],
-    ways: Sequence[Destination],
-    demand: Demand | None,
-    known: _Known,
-    intake: Intake,
-    settings: Settings,
-) -> Standing:
-    n = len(site.pages)
-    is_indexable = np.array([not reason for reason in reasons], dtype=bool)
-    inlinks = inlink_counts(site)
-    weights = link_weights(site, ways, settings.links.damping, settings.extract.robots_agents)
-    return Standing(
-        is_indexable=is_indexable,
-        inlinks=inlinks,
-        link_weight=np.nan_to_num(weights),
-        clicks=demand.per_page("clicks") if demand else np.zeros(n),
-        impressions=demand.per_page("impressions") if demand else np.zeros(n),
-        external_links=_signalled(site, known.signals, "external_links"),
-        conversions=_signalled(site, known.signals, "conversions"),
-        named=_named_keepers(site, is_indexable, known.decisions, intake),
-        demand=demand,
-        origin=preferred_origin(site, is_indexable, inlinks),
-    )
-
-
-def _named_keepers(
-    site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[Earlier], intake: Intake
-) -> frozenset[int]:
-    """Pages that a person chose to stay, as far as they can."""
-    found = set()
-    for told in decisions:
-        row = site.row_of.get(told.keeper, -1) if told.keeper else -1
-        if row >= 0 and is_indexable[row]:
-            found.add(row)
-        elif told.keeper:
-            reason = "was not read" if row < 0 else "is not indexable, so nothing may be moved onto it"
-            intake.unread.append(Unread("decisions", told.place, told.keeper, f"keeper {reason}; the plan's stays"))
-    return frozenset(found)
-
-
-def _signalled(site: Site, signals: Mapping[str, Signal], name: str) -> NDArray[np.float64]:
-    """A figure that other tools give of each page, 0 where they say nothing."""
-    found = (signals.get(page.url) for page in site.pages)
-    return np.array([(getattr(signal, name) or 0.0) if signal is not None else 0.0 for signal in found])
+    single = ranked(make_plan(site, ways, found, standing, settings), {}, settings.plan)
+    made = fold(single, {told.proposal for told in decisions}, settings.plan)
+    decided, unmatched = follow(made, decisions)
+    proposals = ranked(made, decided, settings.plan)
+    is_indexable = {row: not reason for row, reason in enumerate(reasons)}
+    check_safety(proposals, site, is_indexable, standing.origin + "/")
+    return proposals, decided, unmatched
 
 
 def _tell_nobody(stage: str, done: int) -> None:
@@ -671,58 +434,6 @@ def _counted(batches: Iterable[Batch], progress: Progress) -> Iterator[Batch]:
         n_pages += len(batch.pages)
         progress("reading pages", n_pages)
         yield batch
-
-
-def _totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Grouping) -> dict[str, Any]:
-    pages, plan = tables["pages"], tables["plan"]
-    in_clicks = plan["gain_unit"] == "clicks/month"
-    return {
-        "pages": len(pages),
-        "indexable": int(pages["indexable"].sum()),
-        "not_indexable": _counts(pages.loc[~pages["indexable"], "reason"]),
-        "languages": _counts(pages.loc[pages["indexable"], "language"]),
-        "words": int(pages.loc[pages["indexable"], "words"].sum()),
-        "accounted_words": {
-            kind: int(pages[f"{kind}_words"].sum()) for kind in ("own", "shared", "boilerplate")
-        },
-        "unread": len(tables["unread"]),
-        "variants": len(grouping.keeper_of),
-        "pages_with_copies": int((pages["copies"] > 0).sum()),
-        "kinds": _counts(pages.loc[pages["indexable"], "kind"]),
-        "thin": int((pages["thin"] == "yes").sum()),
-        "groups": _counts(tables["groups"].drop_duplicates("group")["kind"]),
-        "checks": _counts(tables["checks"]["check"]),
-        "proposals": _counts(plan["action"]),
-        "gain_clicks_low": round(float(plan.loc[in_clicks, "gain_low"].sum()), 1),
-        "gain_clicks_high": round(float(plan.loc[in_clicks, "gain_high"].sum()), 1),
-        "effort_hours": round(float(plan["effort_hours"].sum()), 2),
-        "search": None if demand is None else {
-            "months": round(demand.months, 2),
-            "dated": demand.is_dated,
-            "compared": demand.spans.compared if demand.spans else None,
-            "clicks": round(float(demand.rows.clicks.sum()) / demand.months, 1),
-            "impressions": round(float(demand.rows.impressions.sum()) / demand.months, 1),
-            "queries": len(np.unique(demand.rows.query)),
-            "unmatched_addresses": len(demand.unmatched),
-            "unmatched_examples": dict(list(demand.unmatched.items())[:20]),
-        },
-    }  # fmt: skip
-
-
-def _outcomes(tables: dict[str, pd.DataFrame], minimum_share: float) -> dict[str, dict[str, int] | None]:
-    """The same counts today, after all proposals that nobody rejected, and after those that were accepted."""
-    plan = tables["plan"]
-    accepted = plan.loc[plan["decision"] == "accept", "proposal"].tolist()
-    return {
-        "today": outcome(tables, (), minimum_share),
-        "all": outcome(tables, plan.loc[plan["decision"] != "reject", "proposal"].tolist(), minimum_share),
-        "accepted": outcome(tables, accepted, minimum_share) if accepted else None,
-    }
-
-
-def _counts(values: pd.Series) -> dict[str, int]:
-    """How often each value stands there, in the order of the values."""
-    return {str(value): int(n) for value, n in values.value_counts().sort_index().items()}
 
 
 def _not_computed(intake: Intake, *, searched: bool, is_rendered: bool) -> dict[str, str]:

@@ -1,0 +1,127 @@
+"""What came of comparing the texts of a site's pages.
+
+In:  the site, which pages may be listed, where addresses lead, what stands for each page.
+Out: groups, kept pairs, words accounted for, and the tables of wording.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from mardok.compare.accounting import Accounted, account
+from mardok.compare.destinations import Destination
+from mardok.compare.kept_pairs import kept_pairs
+from mardok.compare.links import text_links
+from mardok.compare.mentions import Unlinked
+from mardok.compare.relations import Traits, page_sets, relations_of
+from mardok.compare.runs import repeated_runs
+from mardok.compare.titles import Titles
+from mardok.findings.groups import Grouping, find_groups, variant_groups, with_variants
+from mardok.findings.keeper import Standing
+from mardok.findings.mentions import unlinked_mentions, wording_of
+from mardok.findings.wording import (
+    CarriedText,
+    boilerplate_table,
+    carried_texts,
+    passages_table,
+    phrases_table,
+    section_phrases_table,
+    stemmed_site,
+)
+from mardok.settings import Copies, Settings
+from mardok.text.site import Site
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """What came of comparing the pages."""
+
+    grouping: Grouping
+    accounted: Accounted
+    kept: pd.DataFrame
+    """The pairs that are kept."""
+    texts: list[CarriedText]
+    """Boilerplate texts."""
+    mentions: dict[int, list[Unlinked]]
+    """For keepers of copies the pages that mention what they are about and do not link to them."""
+    wording: dict[str, pd.DataFrame]
+    """The tables of phrases, passages and boilerplate."""
+    rows: NDArray[np.int64]
+    """Pages that were compared: of variants only the keeper."""
+
+
+def compare_texts(
+    site: Site,
+    reasons: Sequence[str],
+    ways: Sequence[Destination],
+    titles: Titles,
+    standing: Standing,
+    settings: Settings,
+) -> Comparison:
+    """Compare the pages; the sets of shingles, which fill much memory, are needed no longer than that."""
+    rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
+    traits = _traits(site, settings.copies)
+    counting = page_sets(site.corpus, np.array(rows, np.int64))
+    variants, keeper_of = variant_groups(site, counting, traits, standing, settings)
+    apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
+    relations = relations_of(apart, site.corpus, traits, settings.pairs)
+    grouping = find_groups(site, titles, variants, relations, traits, standing, settings)
+    counts = np.isin(np.arange(len(site.pages)), apart.rows)
+    runs = repeated_runs(site.corpus, counts)
+    group_of = _groups_of_copies(site, grouping, relations.pairs)
+    accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
+    texts = carried_texts(site, runs, accounted)
+    stems = stemmed_site(site, settings.phrases)
+    wording = {
+        "passages": passages_table(site, runs, accounted),
+        "boilerplate": boilerplate_table(site, texts, counts, group_of),
+        "phrases": phrases_table(stems, counts, settings.phrases),
+        "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
+    }
+    wanted = {group.keeper: wording_of(site, group.keeper) for group in grouping.groups if group.kind == "copies"}
+    mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
+    kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
+    return Comparison(grouping, accounted, kept, texts, mentions, wording, apart.rows)
+
+
+def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:
+    """A number for each page, equal for pages of one group of copies.
+
+    A page in another language than it is meant for goes with the page whose text it shows, at least by half: what is not
+    translated yet takes no own words from the original.
+    """
+    found = np.arange(len(site.pages))
+    for group in grouping.groups:
+        if group.kind == "copies":
+            found[list(group.members)] = group.keeper
+    meant = grouping.meant_for
+    nearest: dict[int, tuple[float, int]] = {}
+    for a, b, resemblance in pairs[["a", "b", "resemblance"]].itertuples(index=False, name=None):
+        for guest, host in ((a, b), (b, a)):
+            is_guest = meant[guest] and site.pages[guest].language and meant[guest] != site.pages[guest].language
+            if is_guest and meant[host] != meant[guest]:
+                nearest[guest] = max(nearest.get(guest, (0.0, 0)), (resemblance, -host))
+    for guest, (_, host) in nearest.items():
+        found[guest] = found[-host]
+    return found
+
+
+def _traits(site: Site, settings: Copies) -> Traits:
+    """What decides whether pages are copies."""
+    return Traits(
+        language=_numbers([page.language for page in site.pages]),
+        text=_numbers(site.text_hashes),
+        is_long=site.corpus.n_words >= settings.minimum_words,
+        threshold=settings.resemblance,
+    )
+
+
+def _numbers(names: Sequence[str]) -> NDArray[np.int64]:
+    """A number for each name, equal for equal ones."""
+    number = {name: code for code, name in enumerate(dict.fromkeys(names))}
+    return np.array([number[name] for name in names], np.int64)

@@ -1,0 +1,72 @@
+"""What stands for each page: clicks, links, conversions, a person's choice.
+
+In:  the site, search data, what other tools say, decisions.
+Out: a :class:`mardok.findings.keeper.Standing`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.demand import Demand
+from mardok.compare.destinations import Destination
+from mardok.compare.links import inlink_counts, link_weights
+from mardok.findings.keeper import Standing, preferred_origin
+from mardok.settings import Settings
+from mardok.sources.decisions import Earlier
+from mardok.sources.page_lists import Signal
+from mardok.sources.raw import Intake, Unread
+from mardok.text.site import Site
+
+
+def standing_of(
+    site: Site,
+    reasons: Sequence[str],
+    ways: Sequence[Destination],
+    demand: Demand | None,
+    signals: Mapping[str, Signal],
+    decisions: Sequence[Earlier],
+    intake: Intake,
+    settings: Settings,
+) -> Standing:
+    """Everything that speaks for a page to stay, page by page; a keeper that cannot stay is listed."""
+    n = len(site.pages)
+    is_indexable = np.array([not reason for reason in reasons], dtype=bool)
+    inlinks = inlink_counts(site)
+    weights = link_weights(site, ways, settings.links.damping, settings.extract.robots_agents)
+    return Standing(
+        is_indexable=is_indexable,
+        inlinks=inlinks,
+        link_weight=np.nan_to_num(weights),
+        clicks=demand.per_page("clicks") if demand else np.zeros(n),
+        impressions=demand.per_page("impressions") if demand else np.zeros(n),
+        external_links=_signalled(site, signals, "external_links"),
+        conversions=_signalled(site, signals, "conversions"),
+        named=_named_keepers(site, is_indexable, decisions, intake),
+        demand=demand,
+        origin=preferred_origin(site, is_indexable, inlinks),
+    )
+
+
+def _named_keepers(
+    site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[Earlier], intake: Intake
+) -> frozenset[int]:
+    """Pages that a person chose to stay, as far as they can."""
+    found = set()
+    for told in decisions:
+        row = site.row_of.get(told.keeper, -1) if told.keeper else -1
+        if row >= 0 and is_indexable[row]:
+            found.add(row)
+        elif told.keeper:
+            reason = "was not read" if row < 0 else "is not indexable, so nothing may be moved onto it"
+            intake.unread.append(Unread("decisions", told.place, told.keeper, f"keeper {reason}; the plan's stays"))
+    return frozenset(found)
+
+
+def _signalled(site: Site, signals: Mapping[str, Signal], name: str) -> NDArray[np.float64]:
+    """A figure that other tools give of each page, 0 where they say nothing."""
+    found = (signals.get(page.url) for page in site.pages)
+    return np.array([(getattr(signal, name) or 0.0) if signal is not None else 0.0 for signal in found])

@@ -1,0 +1,69 @@
+"""The totals of an audit.
+
+In:  its tables, search data, the groups.
+Out: counts and sums for ``audit.json``, the report and the first lines of an answer.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pandas as pd
+
+from mardok.compare.demand import Demand
+from mardok.findings.groups import Grouping
+from mardok.plan.outcome import outcome
+
+
+def totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Grouping) -> dict[str, Any]:
+    """Counts and sums of the tables."""
+    pages, plan = tables["pages"], tables["plan"]
+    in_clicks = plan["gain_unit"] == "clicks/month"
+    return {
+        "pages": len(pages),
+        "indexable": int(pages["indexable"].sum()),
+        "not_indexable": _counts(pages.loc[~pages["indexable"], "reason"]),
+        "languages": _counts(pages.loc[pages["indexable"], "language"]),
+        "words": int(pages.loc[pages["indexable"], "words"].sum()),
+        "accounted_words": {
+            kind: int(pages[f"{kind}_words"].sum()) for kind in ("own", "shared", "boilerplate")
+        },
+        "unread": len(tables["unread"]),
+        "variants": len(grouping.keeper_of),
+        "pages_with_copies": int((pages["copies"] > 0).sum()),
+        "kinds": _counts(pages.loc[pages["indexable"], "kind"]),
+        "thin": int((pages["thin"] == "yes").sum()),
+        "groups": _counts(tables["groups"].drop_duplicates("group")["kind"]),
+        "checks": _counts(tables["checks"]["check"]),
+        "proposals": _counts(plan["action"]),
+        "gain_clicks_low": round(float(plan.loc[in_clicks, "gain_low"].sum()), 1),
+        "gain_clicks_high": round(float(plan.loc[in_clicks, "gain_high"].sum()), 1),
+        "effort_hours": round(float(plan["effort_hours"].sum()), 2),
+        "search": None if demand is None else {
+            "months": round(demand.months, 2),
+            "dated": demand.is_dated,
+            "compared": demand.spans.compared if demand.spans else None,
+            "clicks": round(float(demand.rows.clicks.sum()) / demand.months, 1),
+            "impressions": round(float(demand.rows.impressions.sum()) / demand.months, 1),
+            "queries": len(np.unique(demand.rows.query)),
+            "unmatched_addresses": len(demand.unmatched),
+            "unmatched_examples": dict(list(demand.unmatched.items())[:20]),
+        },
+    }  # fmt: skip
+
+
+def outcomes(tables: dict[str, pd.DataFrame], minimum_share: float) -> dict[str, dict[str, int] | None]:
+    """The same counts today, after all proposals that nobody rejected, and after those that were accepted."""
+    plan = tables["plan"]
+    accepted = plan.loc[plan["decision"] == "accept", "proposal"].tolist()
+    return {
+        "today": outcome(tables, (), minimum_share),
+        "all": outcome(tables, plan.loc[plan["decision"] != "reject", "proposal"].tolist(), minimum_share),
+        "accepted": outcome(tables, accepted, minimum_share) if accepted else None,
+    }
+
+
+def _counts(values: pd.Series) -> dict[str, int]:
+    """How often each value stands there, in the order of the values."""
+    return {str(value): int(n) for value, n in values.value_counts().sort_index().items()}
