@@ -1,17 +1,17 @@
 """The figures of an audit as pictures, and its notebook views as HTML.
 
-Run: ``python examples/figures_for_a_talk.py``. Writes four pictures and a page into the folder ``talk``.
+Run: ``python examples/figures_for_a_talk.py``. Writes four pictures and a page into a new folder and says where.
 """
 
 from importlib.resources import files
 from pathlib import Path
+from tempfile import mkdtemp
 
 import mardok
 
 demo = files("mardok.demo")
 audit = mardok.audit(demo / "site.warc.gz", search=demo / "search.csv")
-out = Path("talk")
-out.mkdir(exist_ok=True)
+out = Path(mkdtemp())
 
 rivals = audit.groups[(audit.groups["kind"] == "rivals") & (audit.groups["evidence"] == "search")]
 query = audit.tables["positions"]["query"].iloc[0]
@@ -29,4 +29,4 @@ group = audit.group(rivals["group"].iloc[0])
 pair = audit.pair(*group.pages["url"].iloc[:2])
 shown = "".join(thing._repr_html_() for thing in (audit, group, pair))
 (out / "views.html").write_text(f"<!doctype html><meta charset=utf-8>{shown}", "utf-8")
-print(", ".join(sorted(path.name for path in out.iterdir())))
+print(*sorted(out.iterdir()), sep="\n")
