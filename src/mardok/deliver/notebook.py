@@ -11,13 +11,13 @@ from dataclasses import dataclass
 from typing import Any
 
 import pandas as pd
-from jinja2 import Environment, PackageLoader, StrictUndefined
 
 from mardok.compare.copies import find_copies
 from mardok.compare.difference import Run, difference
 from mardok.deliver.side_by_side import side_by_side
+from mardok.deliver.templating import rendered
 from mardok.errors import SelectionError
-from mardok.plan.wording import count, gain_text, percent
+from mardok.plan.wording import count, percent
 
 Tables = Mapping[str, pd.DataFrame]
 _FIRST = 5
@@ -127,14 +127,5 @@ def audit_html(tables: Tables, meta: Mapping[str, Any]) -> str:
     )
 
 
-def _rendered(template: str, **values: Any) -> str:
-    environment = Environment(
-        loader=PackageLoader("mardok.deliver"),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
-    environment.filters.update(gain=gain_text)
-    environment.globals.update(count=count)
-    return environment.get_template(f"notebook/{template}.html.j2").render(**values)
+def _rendered(view: str, **values: Any) -> str:
+    return rendered(f"notebook/{view}.html.j2", {}, values)

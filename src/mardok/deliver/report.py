@@ -19,13 +19,13 @@ from typing import Any
 from urllib.parse import urlsplit
 
 import pandas as pd
-from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from mardok import figures
 from mardok.deliver.inline_svg import inline_svg
 from mardok.deliver.report_parts import report_parts
-from mardok.plan.wording import count, gain_text, percent
+from mardok.deliver.templating import rendered
+from mardok.plan.wording import count, gain_text
 
 _SCRIPTS = ("base", "table", "pictures", "difference", "plan", "copies", "others", "main")
 _VIEWS = ("plan", "copies", "pair", "wording", "rivals", "pages", "page", "checks")
@@ -43,43 +43,34 @@ class _Picture:
 
 def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> str:
     """The report as one HTML document of at most 25 MB."""
-    environment = Environment(
-        loader=PackageLoader("mardok.deliver"),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
     home = _home(tables["pages"])
-    environment.filters.update(
-        percent=percent, figure=_figure, gain=gain_text, local=lambda url: url.removeprefix(home) if home != url else url
-    )
-    environment.globals.update(count=count)
+    filters = {"figure": _figure, "local": lambda url: url.removeprefix(home) if home != url else url}
     plan, unread = tables["plan"], tables["unread"]
     parts = report_parts(tables)
     script, style = _own_files()
-    return environment.get_template("report.html.j2").render(
-        site=urlsplit(home).netloc or "site",
-        home=home,
-        made=datetime.fromisoformat(meta["made"]).strftime("%d %B %Y"),
-        meta=meta,
-        totals=meta["totals"],
-        first=plan[plan["action"] != "leave"].head(_FIRST).to_dict("records"),
-        n_proposals=len(plan),
-        by_gain=_by_gain(plan),
-        pictures=_pictures(tables),
-        views=_VIEWS,
-        most=_MOST_ROWS,
-        unread=unread.head(_MOST_ROWS).to_dict("records"),
-        n_unread=len(unread),
-        left_out=parts.left_out,
-        n_pages_left=parts.left_out.get("pages", 0),
-        parts=parts.data,
-        script=Markup(script),
-        script_hash=_hash(script),
-        style=Markup(style),
-        style_hash=_hash(style),
-    )
+    values = {
+        "site": urlsplit(home).netloc or "site",
+        "home": home,
+        "made": datetime.fromisoformat(meta["made"]).strftime("%d %B %Y"),
+        "meta": meta,
+        "totals": meta["totals"],
+        "first": plan[plan["action"] != "leave"].head(_FIRST).to_dict("records"),
+        "n_proposals": len(plan),
+        "by_gain": _by_gain(plan),
+        "pictures": _pictures(tables),
+        "views": _VIEWS,
+        "most": _MOST_ROWS,
+        "unread": unread.head(_MOST_ROWS).to_dict("records"),
+        "n_unread": len(unread),
+        "left_out": parts.left_out,
+        "n_pages_left": parts.left_out.get("pages", 0),
+        "parts": parts.data,
+        "script": Markup(script),
+        "script_hash": _hash(script),
+        "style": Markup(style),
+        "style_hash": _hash(style),
+    }
+    return rendered("report.html.j2", filters, values)
 
 
 @cache

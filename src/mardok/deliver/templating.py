@@ -1,0 +1,28 @@
+"""Templates in which everything that pages say is escaped.
+
+In:  the name of a template beside this module, and values.
+Out: HTML.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from jinja2 import Environment, PackageLoader, StrictUndefined
+
+from mardok.plan.wording import count, gain_text, percent
+
+
+def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict[str, Any]) -> str:
+    """A template filled in; a value that it names and does not get is an error."""
+    environment = Environment(
+        loader=PackageLoader("mardok.deliver"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    environment.filters.update(percent=percent, gain=gain_text, **filters)
+    environment.globals.update(count=count)
+    return environment.get_template(template).render(**values)
