@@ -33,6 +33,12 @@ HOSTILE = [
 HOST = "https://www.wyndale-violin-hire.example"
 
 
+def deep_views(audit: mardok.Audit) -> list[str]:
+    """Views below the first level: an opened proposal and check, one page, two pages side by side."""
+    a, b = audit.row_of(f"{HOST}/repairs/bow-rehair/"), audit.row_of(f"{HOST}/bow-rehairing-service/")
+    return [f"plan/{audit.plan['proposal'][3]}", "checks/title-long", f"page/{a}", f"pair/{a}/{b}"]
+
+
 class Report:
     """A report in a tab, with all that it asked for or complained of."""
 
@@ -229,7 +235,7 @@ def test_nothing_is_wider_than_the_window(
     opened: Any, demo: mardok.Audit, demo_folder: Path, width: int, scale: int
 ) -> None:
     report = opened(demo_folder / "report.html", width, device_scale_factor=scale)
-    for view in [*VIEWS, f"plan/{demo.plan['proposal'][3]}", "pair/47/20", "page/47"]:
+    for view in [*VIEWS, *deep_views(demo)]:
         report.show(view)
         assert report.page.evaluate("document.documentElement.scrollWidth") <= width, view
 
@@ -243,7 +249,7 @@ def test_nobody_is_kept_out(opened: Any, demo: mardok.Audit, demo_folder: Path, 
         pytest.skip("needs axe-core (npm install --no-save axe-core)")
     report = opened(demo_folder / "report.html", width, color_scheme=scheme)
     report.page.evaluate(axe.read_text("utf-8"))
-    for view in [*VIEWS, f"plan/{demo.plan['proposal'][3]}", "checks/title-long", "pair/47/20", "page/47"]:
+    for view in [*VIEWS, *deep_views(demo)]:
         report.show(view)
         found = report.page.evaluate("axe.run().then(found => found.violations)")
         assert [(one["id"], one["nodes"][0]["html"][:200]) for one in found] == [], view
@@ -346,8 +352,8 @@ def test_what_there_is_no_room_for_is_told(
     text = report.show("read").inner_text()
     assert "For want of room this report leaves out" in text
     assert f"{len(demo.plan) - 20} proposals" in text
-    section = report.show("pair/47/20")
-    assert f"mardok pair DIR {demo.pages['url'][47]} {demo.pages['url'][20]}" in section.inner_text()
+    section = report.show(deep_views(demo)[-1])
+    assert f"mardok pair DIR {HOST}/repairs/bow-rehair/ {HOST}/bow-rehairing-service/" in section.inner_text()
     assert report.noticed == [path.as_uri()]
 
 
