@@ -287,7 +287,7 @@ def test_answers_fit_the_terminal(demo_folder: Path, tmp_path: Path) -> None:
         written = in_a_terminal(columns, *arguments, NO_COLOR="1")
         # A path that somebody may copy stays in one piece.
         lines = [line for line in STYLE.sub("", written).split("\n") if str(tmp_path) not in line]
-        assert columns // 2 < max(map(len, lines)) <= columns
+        assert 40 < max(map(len, lines)) <= columns
         codes = {int(code) for found in STYLE.findall(written) for code in found.split(";") if code}
         assert not codes & {*range(30, 50), *range(90, 108)}  # no colours
 
