@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 import pytest
+from conftest import DEMO_SEARCH, DEMO_WARC
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
@@ -198,6 +199,44 @@ def test_a_thin_page_is_not_merged_into_one_that_speaks_another_language(page_ta
     assert audit.pages["thin"].tolist()[1:] == ["yes", "yes"]
     assert len(audit.pairs) == 1
     assert not (audit.steps["step"] == "redirect").any()
+
+
+def test_a_proposal_that_gives_way_says_so(page_table: Callable[..., Path]) -> None:
+    pasted = " ".join(f"name{n} model{n}" for n in range(25))
+    texts = [f"{BASE} and more of it", f"{pasted} first of them", f"{pasted} last of them", pasted]
+    rows = [
+        {"url": f"{HOST}/{path}", "title": title, "text": text, "status": 200}
+        for path, title, text in zip(
+            ["", "models/", "types/", "kinds/"], ["Start", "Velu Tarmo", "Velu Tarmo", "Velu Tarmo"], texts, strict=True
+        )
+    ]
+    audit = mardok.audit(page_table(rows), settings=mardok.read_settings(assignments=["copies.resemblance=0.97"]))
+    assert_safe(audit)
+    left = audit.plan[audit.plan["action"] == "leave"]
+    assert left["why"].str.contains("By itself it would be merged or taken out of the index, but ").any()
+
+
+def test_a_long_plan_is_one_row_for_each_section_and_loses_nothing(demo: mardok.Audit, tmp_path: Path) -> None:
+    settings = mardok.read_settings(assignments=["plan.single_proposals=1"])
+    short = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, settings=settings)
+    assert_safe(short)
+    assert len(short.plan) < len(demo.plan)
+    for audit in (short, demo):
+        assert set(audit.steps["proposal"]) == set(audit.plan["proposal"])
+    columns = ["url", "step", "target", "detail"]
+    assert sorted(map(tuple, short.steps[columns].to_numpy())) == sorted(map(tuple, demo.steps[columns].to_numpy()))
+    for name in ("gain_low", "gain_high", "at_risk", "effort_hours"):
+        for unit in ("clicks/month", "link weight"):
+            sums = [audit.plan.loc[audit.plan["gain_unit"] == unit, name].sum() for audit in (short, demo)]
+            assert sums[0] == pytest.approx(sums[1])
+    folded = short.plan[short.plan["summary"].str.contains("cases of one kind")]
+    assert len(folded)
+    assert set(folded["keeper"]) == {""}
+    # What a person has decided about stays a row of its own.
+    chosen = next(proposal for proposal in demo.plan["proposal"] if proposal not in set(short.plan["proposal"]))
+    (tmp_path / "decisions.csv").write_text(f"proposal,decision\n{chosen},accept\n")
+    again = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, settings=settings, decisions=tmp_path / "decisions.csv")
+    assert again.plan.set_index("proposal")["decision"][chosen] == "accept"
 
 
 def test_members_resemble_their_keeper_and_speak_its_language(demo: mardok.Audit) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import random
 import re
 from collections.abc import Callable
 from itertools import pairwise
@@ -348,6 +349,10 @@ def test_what_there_is_no_room_for_is_told(
     path = tmp_path / "report.html"
     path.write_text(report_html(demo.tables, demo.meta), "utf-8")
     assert path.stat().st_size < small
+    chance = random.Random(1)
+    titles = [f"{chance.getrandbits(80_000):x}" for _ in range(len(demo.pages))]
+    long = demo.pages.assign(title=pd.array(titles, dtype=demo.pages["title"].dtype))
+    assert len(report_html({**demo.tables, "pages": long}, demo.meta).encode()) < small
     report = opened(path)
     text = report.show("read").inner_text()
     assert "For want of room this report leaves out" in text

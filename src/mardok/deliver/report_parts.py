@@ -14,7 +14,7 @@ import base64
 import gzip
 import json
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -66,33 +66,33 @@ class Parts:
 
 
 def report_parts(tables: Tables) -> Parts:
-    """All parts, the most needed first."""
-    listed = _Listed(tables)
+    """All parts, the most needed first; each takes what it needs of the room that is left, or is cut down to it."""
     parts = Parts()
     room = MOST_BYTES - _KEPT_BYTES
     order = _groups_in_order(tables)
-    made: list[tuple[str, Any]] = [
-        ("plan", _plan(tables, listed)),
-        ("pages", _pages(tables, listed)),
-        ("groups", _groups(tables, order, listed)),
-        ("checks", _checks(tables, listed)),
-        ("wording", _wording(tables, listed)),
-        ("rivals", _rivals(tables, order, listed)),
-        ("pairs", _pairs(tables, listed)),
+    # The pages come first, since all else goes by their numbers; half of the room at most is theirs.
+    parts.data["pages"], most_pages = _fitting(room // 2, _MOST_PAGES, lambda most: _pages(tables, _Listed(tables, most)))
+    listed = _Listed(tables, most_pages)
+    room -= len(parts.data["pages"])
+    kept: dict[str, int] = {}
+    builders: list[tuple[str, int, Callable[[int], Any]]] = [
+        ("plan", _MOST_STEPS, lambda most: _plan(tables, listed, most)),
+        ("groups", _MOST_MEMBERS, lambda most: _groups(tables, order, listed, most)),
+        ("checks", _MOST_CHECK_ROWS, lambda most: _checks(tables, listed, most)),
+        ("wording", _MOST_WORDINGS, lambda most: _wording(tables, listed, most)),
+        ("rivals", _MOST_RIVAL_GROUPS, lambda most: _rivals(tables, order, listed, most)),
+        ("pairs", _MOST_PAIRS, lambda most: _pairs(tables, listed, most)),
     ]
-    for name, content in made:
-        parts.data[name] = _packed(content)
+    for name, most, build in builders:
+        parts.data[name], kept[name] = _fitting(room, most, build)
         room -= len(parts.data[name])
     for kind, chunks in (("texts", _texts(tables, order, listed)), ("sheets", _sheets(tables, listed))):
         index: dict[int, int] = {}
         for number, (rows, content) in enumerate(chunks):
-            if room <= 0:
-                parts.left_out[kind] = parts.left_out.get(kind, 0) + len(rows)
-                continue
-            packed = _packed(content)
-            if len(packed) > room:
+            packed = _packed(content) if room > 0 else ""
+            if not packed or len(packed) > room:
                 room = 0
-                parts.left_out[kind] = len(rows)
+                parts.left_out[kind] = parts.left_out.get(kind, 0) + len(rows)
                 continue
             room -= len(packed)
             parts.data[f"{kind}-{number}"] = packed
@@ -102,10 +102,19 @@ def report_parts(tables: Tables) -> Parts:
         "proposals": len(tables["plan"]) - _MOST_PROPOSALS,
         "pages": len(tables["pages"]) - len(listed.rows),
         "groups": len(order) - _MOST_GROUPS,
-        "pairs": len(tables["pairs"]) - _MOST_PAIRS,
+        "pairs": len(tables["pairs"]) - kept["pairs"],
     }
     parts.left_out.update({name: n for name, n in totals.items() if n > 0})
     return parts
+
+
+def _fitting(room: int, most: int, build: Callable[[int], Any]) -> tuple[str, int]:
+    """A part with as many rows as there is room for, and that number: the first asked for, or a half, a quarter ..."""
+    packed = _packed(build(most))
+    while len(packed) > room and most:
+        most //= 2
+        packed = _packed(build(most))
+    return packed, most
 
 
 def _packed(content: Any) -> str:
@@ -122,17 +131,17 @@ def _plain(value: Any) -> Any:
 class _Listed:
     """The pages that the report lists."""
 
-    def __init__(self, tables: Tables) -> None:
+    def __init__(self, tables: Tables, most: int) -> None:
         pages = tables["pages"]
         n = len(pages)
         self.row_of = {url: row for row, url in enumerate(pages["url"])}
         rows = np.arange(n)
-        if n > _MOST_PAGES:
+        if n > most:
             about = pd.concat([tables["steps"]["url"], tables["groups"]["url"], tables["checks"]["url"]])
             is_needed = pages["url"].isin(about.unique()).to_numpy()
             clicks = pages["clicks"].fillna(0.0).to_numpy()
             weight = pages["link_weight"].fillna(0.0).to_numpy()
-            rows = np.sort(np.lexsort((rows, -weight, -clicks, ~is_needed))[:_MOST_PAGES])
+            rows = np.sort(np.lexsort((rows, -weight, -clicks, ~is_needed))[:most])
         self.rows = rows
         self.number = np.full(n + 1, -1, np.int64)
         """Number of each row's page; -1 for pages that are not listed, and for row -1."""
@@ -162,7 +171,7 @@ def _coded(column: pd.Series) -> dict[str, list[Any]]:
     return {"names": names.tolist(), "codes": codes.tolist()}
 
 
-def _plan(tables: Tables, listed: _Listed) -> dict[str, Any]:
+def _plan(tables: Tables, listed: _Listed, most_steps: int) -> dict[str, Any]:
     plan = tables["plan"].head(_MOST_PROPOSALS)
     keepers, shown = set(plan["keeper"]), set(plan["proposal"])
     steps: dict[str, list[list[Any]]] = {proposal: [] for proposal in shown}
@@ -175,7 +184,7 @@ def _plan(tables: Tables, listed: _Listed) -> dict[str, Any]:
         if url not in keepers:
             worked.setdefault(proposal, url)
         n_steps[proposal] += 1
-        if n_steps[proposal] <= _MOST_STEPS:
+        if n_steps[proposal] <= most_steps:
             steps[proposal].append([listed.of_url(url), step, listed.of_url(target) if target else "", detail])
     return {
         "proposals": [
@@ -199,8 +208,8 @@ def _pages(tables: Tables, listed: _Listed) -> dict[str, Any]:
     final = [int(listed.number[listed.row_of.get(url, -1)]) for url in pages["final_url"]]
     return {
         "url": pages["url"].tolist(),
-        "title": pages["title"].tolist(),
-        "h1": pages["h1"].tolist(),
+        "title": [clipped(title, _MOST_TEXT) for title in pages["title"]],
+        "h1": [clipped(h1, _MOST_TEXT) for h1 in pages["h1"]],
         "nearest": nearest,
         "final": final,
         **{name: _coded(pages[name]) for name in ("reason", "language", "kind", "thin", "thin_reason")},
@@ -249,11 +258,13 @@ def _groups_in_order(tables: Tables) -> list[_Group]:
     return sorted(groups.values(), key=order)
 
 
-def _groups(tables: Tables, order: Sequence[_Group], listed: _Listed) -> list[dict[str, Any]]:
+def _groups(tables: Tables, order: Sequence[_Group], listed: _Listed, most_members: int) -> list[dict[str, Any]]:
     hashes = tables["pages"]["text_hash"].tolist()
     found = []
     for group in order[:_MOST_GROUPS]:
-        rows = [listed.row_of[url] for url in group.urls[:_MOST_MEMBERS]]
+        rows = [row for row in (listed.row_of[url] for url in group.urls) if listed.number[row] >= 0][: max(most_members, 1)]
+        if not rows:
+            continue
         kept = hashes[rows[0]]
         found.append(
             {
@@ -266,7 +277,7 @@ def _groups(tables: Tables, order: Sequence[_Group], listed: _Listed) -> list[di
     return found
 
 
-def _checks(tables: Tables, listed: _Listed) -> list[dict[str, Any]]:
+def _checks(tables: Tables, listed: _Listed, most_rows: int) -> list[dict[str, Any]]:
     found = []
     for check, part in tables["checks"].groupby("check"):
         is_template = part["detail"].str.contains(TEMPLATE, regex=False)
@@ -278,7 +289,7 @@ def _checks(tables: Tables, listed: _Listed) -> list[dict[str, Any]]:
                 "templates": int(is_template.sum()),
                 "rows": [
                     [listed.of_url(url), value, detail]
-                    for url, value, detail in ordered.head(_MOST_CHECK_ROWS)[["url", "value", "detail"]].itertuples(
+                    for url, value, detail in ordered.head(most_rows)[["url", "value", "detail"]].itertuples(
                         index=False, name=None
                     )
                 ],
@@ -287,13 +298,13 @@ def _checks(tables: Tables, listed: _Listed) -> list[dict[str, Any]]:
     return sorted(found, key=lambda one: (not one["templates"], -one["n"], one["check"]))
 
 
-def _wording(tables: Tables, listed: _Listed) -> dict[str, Any]:
+def _wording(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
     phrases = tables["phrases"]
     phrases = phrases[phrases["words"] > 1].sort_values(["pages", "uses", "phrase"], ascending=[False, False, True])
-    boilerplate = tables["boilerplate"].sort_values(["word_share", "text"], ascending=[False, True]).head(_MOST_WORDINGS)
-    passages = passage_texts(tables["passages"], tables["pages"], _MOST_WORDINGS)
+    boilerplate = tables["boilerplate"].sort_values(["word_share", "text"], ascending=[False, True]).head(most)
+    passages = passage_texts(tables["passages"], tables["pages"], most)
     return {
-        "phrases": phrases[["phrase", "pages", "uses"]].head(_MOST_WORDINGS).to_numpy(object).tolist(),
+        "phrases": phrases[["phrase", "pages", "uses"]].head(most).to_numpy(object).tolist(),
         "n_phrases": len(phrases),
         "sections": [
             {
@@ -329,12 +340,12 @@ def _bounds(frame: pd.DataFrame, n_pages: int) -> list[int]:
     return [int(at) for at in np.searchsorted(frame["page"].to_numpy(), np.arange(n_pages + 1))]
 
 
-def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed) -> dict[str, Any]:
+def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed, most: int) -> dict[str, Any]:
     """For each group of rivals the queries with figures, and the positions over time."""
     found = {}
     if tables["queries"].empty:
         return {}
-    for group in [group for group in order if group.kind == "rivals"][:_MOST_RIVAL_GROUPS]:
+    for group in [group for group in order if group.kind == "rivals"][:most]:
         rows = [listed.row_of[url] for url in group.urls]
         asked = pd.concat([_of_page(tables["queries"], row) for row in rows])
         several = asked[~asked["brand"]].groupby("query", observed=True)["page"].transform("nunique") > 1
@@ -359,10 +370,10 @@ def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed) -> dict[st
     return found
 
 
-def _pairs(tables: Tables, listed: _Listed) -> dict[str, Any]:
+def _pairs(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
     pairs = tables["pairs"]
-    if len(pairs) > _MOST_PAIRS:
-        pairs = pairs.nlargest(_MOST_PAIRS, "resemblance")
+    if len(pairs) > most:
+        pairs = pairs.nlargest(most, "resemblance")
     a, b = (np.array([listed.number[listed.row_of[url]] for url in pairs[name]], np.int64) for name in ("url_a", "url_b"))
     kept = (a >= 0) & (b >= 0)
     shares = {name: np.round(pairs[name].to_numpy() * 1e6).astype(np.int64) for name in ("resemblance", "a_in_b", "b_in_a")}
@@ -393,11 +404,15 @@ def _texts(tables: Tables, order: Sequence[_Group], listed: _Listed) -> Iterator
         yield [int(listed.number[row]) for row in chunk], {"texts": [str(names[code]) for code in known], "pages": pages}
 
 
+def _short(value: Any) -> Any:
+    return clipped(value, _MOST_TEXT) if isinstance(value, str) else value
+
+
 def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
     """What else is known of each page: facts, headings, queries."""
     pages, blocks = tables["pages"], tables["blocks"]
     headings = blocks[(blocks["level"] > 0) & blocks["main"]]
-    outline = list(zip(headings["level"].tolist(), headings["text"].astype(str).tolist(), strict=True))
+    outline = list(zip(headings["level"].tolist(), map(_short, headings["text"].astype(str)), strict=True))
     queries = tables["queries"].sort_values(["page", "impressions"], ascending=[True, False], kind="stable")
     asked = list(
         zip(
@@ -413,7 +428,7 @@ def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[s
         for row, record in zip(chunk.tolist(), _records(facts.where(facts.notna(), None)), strict=True):
             last_query = min(first_query[row + 1], first_query[row] + _MOST_QUERIES)
             told[str(int(listed.number[row]))] = {
-                **{name: value for name, value in record.items() if value not in ("", None)},
+                **{name: _short(value) for name, value in record.items() if value not in ("", None)},
                 "outline": outline[first_heading[row] : first_heading[row + 1]],
                 "queries": asked[first_query[row] : last_query],
             }

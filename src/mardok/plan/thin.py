@@ -77,7 +77,7 @@ def thin_drafts(
         elif verdict.outcome == "noindex" and row in pointed:
             draft = _staying(draft, "redirects or canonicals lead to it")
         elif verdict.outcome == "merge" and verdict.relative in moved:
-            draft = _staying(draft, "the page it is nearest to goes itself")
+            draft = _staying(draft, "the page it is nearest to is part of another proposal")
         elif verdict.outcome == "merge" and not standing.is_indexable[verdict.relative]:
             draft = _staying(draft, "the page it is nearest to is not indexable")
         elif verdict.outcome == "noindex" and is_whole and _is_forgotten(row, standing):
@@ -99,7 +99,7 @@ def thin_drafts(
             if draft.row in targets:
                 draft = _staying(draft, "another thin page is merged into it")
             elif draft.verdict.relative in gone:
-                draft = _staying(draft, "the page it is nearest to goes itself")
+                draft = _staying(draft, "the page it is nearest to is part of another proposal")
             else:
                 targets.add(draft.verdict.relative)
                 gone.add(draft.row)
