@@ -29,8 +29,8 @@ WARC_PAGES = [(f"https://host.example/{n}", 200, [], html(f"number {n} " * 60)) 
 def run_here(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Run:
     """Runs the command line inside this process: many calls, no start-up."""
 
-    def call(*arguments: str) -> subprocess.CompletedProcess[str]:
-        monkeypatch.setattr("sys.argv", ["mardok", *arguments])
+    def call(*arguments: object) -> subprocess.CompletedProcess[str]:
+        monkeypatch.setattr("sys.argv", ["mardok", *map(str, arguments)])
         with pytest.raises(SystemExit) as left:
             main()
         return subprocess.CompletedProcess(arguments, int(left.value.code or 0), *capsys.readouterr())
@@ -78,38 +78,40 @@ def test_an_audit_is_made_again_from_its_folder_with_other_settings(run: Run, tm
     assert "no longer there" in done.stderr
 
 
-def test_page_and_pair_answer_from_the_folder(run: Run, demo_folder: Path) -> None:
-    shown = run("page", demo_folder, url("/repairs/bow-rehair/"))
+def test_page_and_pair_answer_from_the_folder(run_here: Run, demo_folder: Path) -> None:
+    shown = run_here("page", demo_folder, url("/repairs/bow-rehair/"))
     assert shown.returncode == 0
     for part in ("Bow rehair | Wyndale Violin Hire", "Heading outline", "Relatives", "96%", "Steps", "keeper: stays"):
         assert part in shown.stdout
-    text = run("page", demo_folder, url("/contact/"), "--text").stdout
+    text = run_here("page", demo_folder, url("/contact/"), "--text").stdout
     assert "breadcrumb" in text
     assert "Ring the workshop" in text
-    pair = run("pair", demo_folder, url("/repairs/bow-rehair/"), url("/bow-rehairing-service/"))
+    pair = run_here("pair", demo_folder, url("/repairs/bow-rehair/"), url("/bow-rehairing-service/"))
     assert "Resemblance 96%" in pair.stdout
     assert "[thirty-eight]" in pair.stdout
     assert "[thirty-six]" in pair.stdout
-    as_json = json.loads(run("pair", demo_folder, url("/terms/"), url("/hire/terms/"), "--json").stdout)
+    as_json = json.loads(run_here("pair", demo_folder, url("/terms/"), url("/hire/terms/"), "--json").stdout)
     assert as_json["identical_text"]
     assert as_json["resemblance"] == 1
     assert [run["same"] for run in as_json["runs"]] == [True]
-    unknown = run("page", demo_folder, url("/contakt/"))
+    unknown = run_here("page", demo_folder, url("/contakt/"))
     assert unknown.returncode == 2
     assert "near it are" in unknown.stderr
 
 
-def test_phrases_answers_in_words_rows_and_json(run: Run, demo_folder: Path, tmp_path: Path) -> None:
-    listed = run("phrases", demo_folder, "--under", "/blog/", "--with", "strings", "--top", "1", "-o", tmp_path / "p.csv")
-    assert "violin strings" in (tmp_path / "p.csv").read_text("utf-8")
+def test_phrases_answers_in_words_rows_and_json(run_here: Run, demo_folder: Path, tmp_path: Path) -> None:
+    listed = run_here(
+        "phrases", demo_folder, "--under", "/blog/", "--with", "strings", "--top", "1", "-o", tmp_path / "p.csv"
+    )
+    assert "violin strings" in out.read_text("utf-8")
     assert "old strings" in listed.stdout
     assert f"all are in {tmp_path / 'p.csv'}" in " ".join(listed.stdout.split())
-    told = run("phrases", demo_folder, "violin hire", "hire a violin")
+    told = run_here("phrases", demo_folder, "violin hire", "hire a violin")
     assert "71 mentions of 'violin hire' and 'hire a violin' on 30 pages: 25 in links, 30 in headings" in told.stdout
-    linking = json.loads(run("phrases", demo_folder, "violin hire", "--link-to", url("/hire/"), "--json").stdout)
+    linking = json.loads(run_here("phrases", demo_folder, "violin hire", "--link-to", url("/hire/"), "--json").stdout)
     assert {row["anchor"] for row in linking["links"]} == {"violin hire"}
     assert len(linking["links"]) == 16
-    near = run("phrases", demo_folder, "violn hire")
+    near = run_here("phrases", demo_folder, "violn hire")
     assert near.stdout.split() == [
         "None",
         "of",
@@ -127,13 +129,13 @@ def test_phrases_answers_in_words_rows_and_json(run: Run, demo_folder: Path, tmp
         "'violin",
         "hire'.",
     ]
-    warned = run("phrases", demo_folder, "violin hire", "--link-to", url("/basket/"))
+    warned = run_here("phrases", demo_folder, "violin hire", "--link-to", url("/basket/"))
     assert (warned.returncode, "is not indexable (robots.txt)" in warned.stderr) == (0, True)
-    pasted = run("phrases", demo_folder, "--passages", "--under", "/instruments/")
+    pasted = run_here("phrases", demo_folder, "--passages", "--under", "/instruments/")
     assert "Instruments are exchanged without charge" in " ".join(pasted.stdout.split())
     pages = tmp_path / "pages.txt"
     pages.write_text(f"# asked about\n{url('/hire/')}\n", "utf-8")
-    assert "on 1 page" in run("phrases", demo_folder, "--pages", pages, "--words", "2").stdout
+    assert "on 1 page" in run_here("phrases", demo_folder, "--pages", pages, "--words", "2").stdout
 
 
 @pytest.mark.parametrize("command", ["demo", "audit", "page", "pair", "phrases"])
@@ -279,15 +281,13 @@ def test_answers_fit_the_terminal(demo_folder: Path, tmp_path: Path) -> None:
     for columns, arguments in (
         (80, ["audit", folder, "-o", folder]),
         (80, ["page", folder, pages[0]]),
-        (200, ["page", folder, pages[0], "--text"]),
         (80, ["pair", folder, *pages]),
-        (200, ["phrases", folder, "--under", "/blog/"]),
-        (80, ["handoff", folder, "-o", tmp_path / "out", "--all"]),
+        (200, ["page", folder, pages[0], "--text"]),
     ):
         written = in_a_terminal(columns, *arguments, NO_COLOR="1")
         # A path that somebody may copy stays in one piece.
         lines = [line for line in STYLE.sub("", written).split("\n") if str(tmp_path) not in line]
-        assert 40 < max(map(len, lines)) <= columns
+        assert columns // 2 < max(map(len, lines)) <= columns
         codes = {int(code) for found in STYLE.findall(written) for code in found.split(";") if code}
         assert not codes & {*range(30, 50), *range(90, 108)}  # no colours
 

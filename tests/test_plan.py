@@ -133,7 +133,7 @@ def assert_safe(audit: mardok.Audit) -> None:
             assert url == target or not target, f"{url} still leads to {target}, which goes"
 
 
-@settings(max_examples=60, deadline=None, **EXPENSIVE)
+@settings(max_examples=40, deadline=None, **EXPENSIVE)
 @given(pages=SITES, rows=SEARCH_ROWS)
 def test_every_plan_is_safe_complete_and_independent_of_the_order_of_input(
     tmp_path: Path, pages: dict[str, Any], rows: list[tuple[int, str, int, int, float]]

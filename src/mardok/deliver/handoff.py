@@ -22,7 +22,6 @@ from mardok.deliver import redirects
 from mardok.deliver.briefs import BRIEFED, Tables, brief, records
 from mardok.deliver.letter import letter
 from mardok.deliver.redirects import WITH_SLASH, WITHOUT_SLASH, Redirects, Writing, index_file
-from mardok.deliver.workbook import workbook
 from mardok.errors import HandoffError
 from mardok.folder import neutral_cell
 from mardok.plan.wording import path_of
@@ -51,6 +50,8 @@ def handoff_files(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any], *
     HandoffError
         If no proposal is accepted, or an address cannot be written into a server's files.
     """
+    from mardok.deliver.workbook import workbook  # only here: its library takes longer to import than some commands to run
+
     plan = tables["plan"]
     chosen = plan[plan["decision"] != "reject"] if all_proposals else plan[plan["decision"] == "accept"]
     chosen = chosen[(chosen["decision"] != "later") & (chosen["action"] != "leave")]

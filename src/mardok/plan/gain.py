@@ -19,7 +19,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import isotonic_regression
 
 from mardok.compare.contention import numbered
 from mardok.compare.demand import Demand, SearchRows, queries_of_several
@@ -50,6 +49,8 @@ class ClickCurve:
 
 def click_curve(rows: SearchRows) -> ClickCurve:
     """The site's click-through rate by position, from its search rows."""
+    from scipy.optimize import isotonic_regression  # only here: it takes longer to import than some commands to run
+
     places = np.arange(1, CURVE_POSITIONS + 1)
     bins = np.clip(np.rint(rows.position), 1, CURVE_POSITIONS).astype(np.int64) - 1
     impressions = np.bincount(bins, weights=rows.impressions, minlength=CURVE_POSITIONS)
