@@ -100,12 +100,11 @@ def test_page_and_pair_answer_from_the_folder(run_here: Run, demo_folder: Path) 
 
 
 def test_phrases_answers_in_words_rows_and_json(run_here: Run, demo_folder: Path, tmp_path: Path) -> None:
-    listed = run_here(
-        "phrases", demo_folder, "--under", "/blog/", "--with", "strings", "--top", "1", "-o", tmp_path / "p.csv"
-    )
+    out = tmp_path / "p.csv"
+    listed = run_here("phrases", demo_folder, "--under", "/blog/", "--with", "strings", "--top", "1", "-o", out)
     assert "violin strings" in out.read_text("utf-8")
     assert "old strings" in listed.stdout
-    assert f"all are in {tmp_path / 'p.csv'}" in " ".join(listed.stdout.split())
+    assert f"all are in {out}" in " ".join(listed.stdout.split())
     told = run_here("phrases", demo_folder, "violin hire", "hire a violin")
     assert "71 mentions of 'violin hire' and 'hire a violin' on 30 pages: 25 in links, 30 in headings" in told.stdout
     linking = json.loads(run_here("phrases", demo_folder, "violin hire", "--link-to", url("/hire/"), "--json").stdout)
