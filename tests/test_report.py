@@ -307,6 +307,9 @@ def test_what_pages_say_stays_text(opened: Any, page_table: Callable[..., Path],
         assert " ".join(text.split()) in " ".join(shown.split())
     assert report.page.title() == "Content audit of host.example"
     assert [line for line in report.noticed if not line.startswith("file:")] == []
+    for address in ("%E0%A4%A", "page/99", "pair/x/y", "nonsense"):
+        report.show(address)
+    assert [line for line in report.noticed if not line.startswith("file:")] == []
     # The policy keeps out what might get in all the same.
     report.page.evaluate(
         "const own = document.createElement('script'); own.textContent = 'document.title = 1'; document.body.append(own);"

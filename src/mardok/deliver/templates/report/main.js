@@ -14,8 +14,13 @@ async function fill(name, state) {
   root.replaceChildren(h("h2", { tabindex: "-1" }, VIEWS[name][0]), inner);
 }
 
+// An address that somebody has cut in the middle leads to the first view.
+function decoded(text) {
+  try { return decodeURIComponent(text); } catch { return ""; }
+}
+
 async function show() {
-  const [path, queries] = decodeURIComponent(location.hash.slice(1)).split("?");
+  const [path, queries] = decoded(location.hash.slice(1)).split("?");
   const [name, ...rest] = path.split("/");
   const view = name in VIEWS || name === "read" ? name : "start";
   const asked = `${view}/${rest.join("/")}?${queries || ""}`;
