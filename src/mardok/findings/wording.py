@@ -26,7 +26,7 @@ from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stemmed
 from mardok.text.words import folded
 
-_SECTIONS, _SECTION_PAGES, _SECTION_PHRASES = 12, 2, 30
+_SECTIONS, _SECTION_PAGES, _SECTION_PHRASES = 8, 2, 30
 """Sections whose phrases are told, least pages of one, and phrases of each."""
 _TYPICAL_WORDS = 2
 """Least words of a phrase that is told of a section: a single word says little."""
