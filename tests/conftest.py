@@ -19,6 +19,7 @@ from warcio.statusandheaders import StatusAndHeaders
 from warcio.warcwriter import WARCWriter
 
 import mardok
+from mardok.cli import main
 
 # In CI a failure must be the change's own: the same examples every time. Elsewhere every run tries new ones.
 settings.register_profile("ci", derandomize=True)
@@ -90,6 +91,21 @@ def run() -> Callable[..., subprocess.CompletedProcess[str]]:
         command = [sys.executable, "-m", "mardok", *map(str, arguments)]
         environment = {**os.environ, "PYTHONWARNINGS": "error", "COLUMNS": "100"}
         return subprocess.run(command, capture_output=True, text=True, timeout=300, env=environment, check=False)
+
+    return call
+
+
+@pytest.fixture
+def run_here(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> Callable[..., subprocess.CompletedProcess[str]]:
+    """Runs the command line inside this process: many calls, no start-up."""
+
+    def call(*arguments: object) -> subprocess.CompletedProcess[str]:
+        monkeypatch.setattr("sys.argv", ["mardok", *map(str, arguments)])
+        with pytest.raises(SystemExit) as left:
+            main()
+        return subprocess.CompletedProcess(arguments, int(left.value.code or 0), *capsys.readouterr())
 
     return call
 

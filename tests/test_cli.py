@@ -18,24 +18,10 @@ from pathlib import Path
 import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC, html, warc_bytes
 
-from mardok.cli import main
 from mardok.demo.troubles import url
 
 Run = Callable[..., "subprocess.CompletedProcess[str]"]
 WARC_PAGES = [(f"https://host.example/{n}", 200, [], html(f"number {n} " * 60)) for n in range(3)]
-
-
-@pytest.fixture
-def run_here(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Run:
-    """Runs the command line inside this process: many calls, no start-up."""
-
-    def call(*arguments: object) -> subprocess.CompletedProcess[str]:
-        monkeypatch.setattr("sys.argv", ["mardok", *map(str, arguments)])
-        with pytest.raises(SystemExit) as left:
-            main()
-        return subprocess.CompletedProcess(arguments, int(left.value.code or 0), *capsys.readouterr())
-
-    return call
 
 
 def digest(folder: Path) -> dict[str, bytes]:

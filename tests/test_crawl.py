@@ -363,7 +363,9 @@ def test_rendering_without_a_browser_is_refused_before_anything_is_fetched(
 
 
 def test_the_command_collects_audits_and_says_how_it_went(
-    run: Callable[..., subprocess.CompletedProcess[str]], tmp_path: Path
+    run: Callable[..., subprocess.CompletedProcess[str]],
+    run_here: Callable[..., subprocess.CompletedProcess[str]],
+    tmp_path: Path,
 ) -> None:
     with serving_demo() as server:
         pace = ["--set", "crawl.delay_s=0", "--set", "crawl.concurrency=4"]
@@ -395,7 +397,7 @@ def test_the_command_collects_audits_and_says_how_it_went(
         (["crawl", "https://host.example/", "-o", "site.zip"], "ends in .warc.gz"),
         (["crawl", "--list", tmp_path / "none.txt"], "cannot be read as a list of addresses"),
     ):
-        failed = run(*call)
+        failed = run_here(*call)
         assert (failed.returncode, failed.stdout, failed.stderr.count("\n")) == (2, "", 1)
         assert message in failed.stderr
         assert "word" not in failed.stderr.replace("password", "")
