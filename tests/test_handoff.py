@@ -169,6 +169,8 @@ def test_every_redirect_of_the_demo_ends_at_its_keeper_in_one_hop(
     for origin in (url("").rstrip("/"), troubles.BARE, troubles.INSECURE):  # rules hold for what was not read, too
         assert server.ask(f"{origin}/new/index.html?a=b") == (301, url("/new/?a=b"))
         assert server.ask(f"{origin}/new/page") == (301, url("/new/page/"))
+        for written in ("/about-us", "/about-us/index.html"):  # a page that moves, written otherwise
+            assert server.ask(f"{origin}{written}") == (301, url("/about/"))
     assert server.ask(url("/style.css"))[0] in (204, 404)
 
 

@@ -129,6 +129,10 @@ def _redirects(plan: pd.DataFrame, steps: pd.DataFrame, known: Sequence[str]) ->
                 asked = [origin, *(other for other, target in sorted(origins.items()) if target == origin)]
                 rewritten += [(one, origin, writing) for one in asked]
                 written |= going
+                for url, end in list(single.items()):
+                    if _origin(url) == origin and url not in going:
+                        for other in _otherwise(path_of(url), writing, going):
+                            single.setdefault(origin + other, end)
     single = {url: target for url, target in single.items() if url not in written}
     # Whoever asks for a moved page at an origin that goes is sent to the end at once, in one hop.
     for origin, target in origins.items():
@@ -136,6 +140,13 @@ def _redirects(plan: pd.DataFrame, steps: pd.DataFrame, known: Sequence[str]) ->
             if _origin(url) == target:
                 single.setdefault(origin + path_of(url), end)
     return Redirects(single, sorted(origins.items()), rewritten, written)
+
+
+def _otherwise(path: str, writing: Writing, going: Iterable[str]) -> list[str]:
+    """How else a moved page may be asked for: the rule would send it to its own address first, and only then to the end."""
+    files = {url.partition("?")[0].rpartition("/")[2] for url in going}
+    others = [path.removesuffix("/"), f"{path}/", *sorted(path + name for name in files)]
+    return [other for other in others if writing.rewritten(other) == path]
 
 
 def _holds(writing: Writing, origin: str, going: Mapping[str, str], known: Iterable[str], single: Mapping[str, str]) -> bool:
