@@ -108,11 +108,11 @@ def test_links_say_where_they_stand() -> None:
     html = (
         "<base href=/x/><nav><a href=/n>Nav</a></nav><p>See <a href='c?d=1#e' rel='NoFollow UGC'> our <b>list</b></a>."
         "<a href=mailto:a@b>mail</a><a href=/img><img src=p.png alt='A picture'></a></p>"
-        "<a href=/card><h2>Card</h2><p>two</p></a>"
+        "<a href=/card><h2>Card</h2><p>two</p></a><p><a title='An href=' href=/real>real</a></p>"
     )
     page = page_of(html)
     found = {link.url.removeprefix("https://host.example"): (block, link) for block in page.blocks for link in block.links}
-    assert list(found) == ["/n", "/x/c?d=1", "/img", "/card"]
+    assert list(found) == ["/n", "/x/c?d=1", "/img", "/card", "/real"]
     assert found["/n"][0].context.chrome == "nav"
     block, link = found["/x/c?d=1"]
     assert (block.text[link.start : link.end], link.anchor, link.rel) == ("our list", "our list", "nofollow ugc")
@@ -222,6 +222,7 @@ PIECES = st.sampled_from(
     [f"<{tag}>" for tag in TAGS] + [f"</{tag}>" for tag in TAGS]
     + ["<a href=/x>", "<p hidden>", "<i aria-hidden=true>", "<!--", "-->", "<", "&#1;", "&lt;p&gt;", "word ", "x", " "]
     + ["<div role=menu>", "<a href=y>", "<a href='#z'>", "<a href='?q'>", "<img src=i.png alt=I>", "<base href=/q/>"]
+    + ["<a title='x href=' href=/r>", "<img title='x alt=' alt=J>", "<input>", "<video>", "</video>"]
 )  # fmt: skip
 
 

@@ -18,6 +18,7 @@ from typing import Generic, TypeVar
 from mardok.extract.page import Block, Context, Image, Page
 
 _LETTERS = re.compile(r"[^\W_]+")
+_NO_ASCII_LETTERS = bytes(code for code in range(128) if not chr(code).isalnum())
 _Value = TypeVar("_Value", str, Context)
 
 
@@ -100,7 +101,7 @@ def batch_of(pages: Iterable[Page]) -> Batch:
         rel=_coded([link.rel for link in links]),
         start=array("i", [link.start for link in links]),
         end=array("i", [link.end for link in links]),
-        n_letters=array("i", [len(_letters(block.text)) if block.links else 0 for block in blocks]),
+        n_letters=array("i", [_n_letters(block.text) if block.links else 0 for block in blocks]),
         n_linked_letters=array("i", [_n_linked_letters(block) for block in blocks]),
         n_images=array("i", [len(page.images) for page in kept]),
         image_url=_coded([image.url for image in images]),
@@ -109,12 +110,15 @@ def batch_of(pages: Iterable[Page]) -> Batch:
     )
 
 
-def _letters(text: str) -> str:
-    return "".join(_LETTERS.findall(text))
+def _n_letters(text: str) -> int:
+    """Letters and digits of a text."""
+    if text.isascii():
+        return len(text.encode().translate(None, _NO_ASCII_LETTERS))
+    return len("".join(_LETTERS.findall(text)))
 
 
 def _n_linked_letters(block: Block) -> int:
-    return sum(len(_letters(block.text[link.start : link.end])) for link in block.links)
+    return sum([_n_letters(block.text[link.start : link.end]) for link in block.links])
 
 
 def _different_blocks(pages: Iterable[Page]) -> tuple[list[Block], array[int]]:

@@ -76,7 +76,7 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         document = after if settings.sources.rendered else document
     canonicals = directives.canonical_addresses(raw, document.link_elements, document.base)
     declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
-    seen = " ".join(block.text for block in document.blocks if not block.context.chrome)
+    seen = " ".join([block.text for block in document.blocks if not block.context.chrome])
     return Page(
         url=raw.url,
         source=raw.source,

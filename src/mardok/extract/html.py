@@ -20,7 +20,7 @@ from typing import Any
 from selectolax.lexbor import LexborHTMLParser
 
 from mardok.extract.page import NO_SIGNS, Block, Context, Image, Link, Signs
-from mardok.extract.signs import signs_of
+from mardok.extract.signs import SIGN_TAGS, signs_of
 from mardok.urls import normal_url, resolved_url
 
 _BLOCK_TAGS = frozenset(
@@ -129,10 +129,12 @@ _SPLIT_PART = re.compile(rf"({_SIMPLE_BLOCK}|<[^>]*>)")
 _SPLIT_TAGS = re.compile(r"(<[^>]*>)")
 _PART = re.compile(r"<(?:header|nav|footer|aside|ul)[\s>]")
 _SIMPLE = re.compile(rf"<{_SIMPLE_TAGS}[\s>]")
+# Of inline elements only links, line breaks and images say something where nothing is hidden: the others are taken out.
+_FORMATTING = re.compile(r"<(?!/?(?:a|br|img)[\s>])[^>]*>")
 _ADDRESS = re.compile(r'\s(?:href|src)="([^"]*)"')
 _NAME = re.compile(r"</?([a-z][^\s/>]*)")
 _ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
-_HREF = re.compile(r'\shref(?:="([^"]*)")?')
+_VALUES = {name: re.compile(rf'\s{name}(?:="([^"]*)")?(?=[\s>])') for name in ("href", "src", "alt")}
 _NOTICE = re.compile(r"cookie|consent", re.IGNORECASE)
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
@@ -230,7 +232,7 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
     html = (parser.html or "").replace(_LINK_EDGE, " ")
     reader.read(_SPLIT.split(html))
     document = reader.finished()
-    document.signs = signs_of(parser, html, url, document.metas)
+    document.signs = signs_of(parser, html, url, document.metas, reader.seen)
     return document
 
 
@@ -283,6 +285,8 @@ class _Reader:
     def __init__(self, url: str) -> None:
         self.document = Document(base=url)
         self.blocks = self.document.blocks
+        self.seen: set[str] = set()
+        """Elements that stand somewhere, of those that are looked at once more."""
         self.has_base = self.expects_title = False
         self._set_base(url)
         self.state = _ROOT
@@ -339,12 +343,15 @@ class _Reader:
         if known is not None:
             blocks += known[0]
             images += known[1]
+            self.seen |= known[2]
             return
-        n_blocks, n_images = len(blocks), len(images)
+        n_blocks, n_images, seen = len(blocks), len(images), self.seen
+        self.seen = set()
         self.read(_SPLIT_PART.split(markup))
         place = self._place_of(_ADDRESS.findall(markup))
         if place is not None:
-            _MEMORY.put(state, markup, place, (tuple(blocks[n_blocks:]), tuple(images[n_images:])))
+            _MEMORY.put(state, markup, place, (tuple(blocks[n_blocks:]), tuple(images[n_images:]), self.seen))
+        self.seen = self.seen | seen
 
     def _place_of(self, addresses: Sequence[str]) -> str | None:
         """Below what addresses as written lead to the same pages: an origin, a folder; None if on no other page."""
@@ -364,6 +371,7 @@ class _Reader:
         name = markup[1:begin].partition(" ")[0].rstrip(">")
         state = outer.inside.get(name) or outer.plain(name)
         if state.is_unseen:
+            self.seen.add(name)
             return
         inner = markup[begin : markup.rindex("</")]
         if "<" not in inner:
@@ -371,7 +379,41 @@ class _Reader:
             if text:
                 self.blocks.append(Block(text, state.context))
             return
-        self.inline_block(_SPLIT_TAGS.split(inner), state.context)
+        if 'href="#' in inner:  # the sign of a link to its own heading is told piece by piece
+            self.inline_block(_SPLIT_TAGS.split(inner), state.context)
+            return
+        pieces = _SPLIT_TAGS.split(_FORMATTING.sub("", inner))
+        is_mixed = "<img" in inner or "<br" in inner
+        if is_mixed or not self.linked_block(pieces[::2], pieces[1::4], state.context):
+            self.inline_block(pieces, state.context)
+
+    def linked_block(self, texts: Sequence[str], tags: Sequence[str], context: Context) -> bool:
+        """A block of texts of which every second is a link, with the tags of those; False if it has to be read otherwise."""
+        raw = _LINK_EDGE.join(texts)
+        marked = " ".join((_unescaped(raw) if "&" in raw else raw).split())
+        text = marked.replace(_LINK_EDGE, "")
+        if text[:1] == " " or text[-1:] == " " or "  " in text:
+            return False
+        links, bare, end = [], [], 0
+        for number, part in enumerate(marked.split(_LINK_EDGE)):
+            start, end = end, end + len(part)
+            if number % 2 == 0:
+                continue
+            link = self.new_link(tags[number // 2])
+            if link is not None and link.url is not None:
+                anchor = part.strip(" ")
+                if anchor:
+                    start += part[0] == " "
+                    links.append(Link(link.url, anchor, link.rel, start, start + len(anchor)))
+                else:
+                    bare.append(Link(link.url, "", link.rel, 0, 0))
+        if text:
+            self.blocks.append(Block(text, context, tuple(links)))
+        elif context.level == 1:
+            self.seen.add("h1")
+        if bare:
+            self.blocks.append(Block("", context, tuple(bare)))
+        return True
 
     def inline_block(self, pieces: Sequence[str], context: Context) -> None:
         """A block of texts and, at every odd place, tags of inline elements: what :meth:`flush` makes of it, in one pass."""
@@ -412,6 +454,8 @@ class _Reader:
         bare = tuple([at.finished() for at in found if at.url and not at.end])
         if text:
             self.blocks.append(Block(text, context, links))
+        elif context.level == 1:
+            self.seen.add("h1")
         if bare:
             self.blocks.append(Block("", context, bare))
 
@@ -469,11 +513,10 @@ class _Reader:
 
     def new_link(self, markup: str) -> _OpenLink | None:
         """A link as its tag says; None if the tag leads nowhere."""
-        href = _HREF.search(markup)
-        if href is None:
+        address = _value("href", markup)
+        if address is None:
             return None
-        address = href[1] or ""
-        url = resolved_url(_unescaped(address) if "&" in address else address, self.document.base)
+        url = resolved_url(address, self.document.base)
         return _OpenLink(url, _rel(markup) if "rel=" in markup else "", address[:1] == "#")
 
     def close_link(self) -> None:
@@ -494,11 +537,11 @@ class _Reader:
 
     def image(self, markup: str, link: _OpenLink | None) -> None:
         """An image, inside a link or not."""
-        attrs = _attributes(markup)
-        url = (attrs.get("src") and resolved_url(attrs["src"], self.document.base)) or ""
-        self.document.images.append(Image(url, attrs.get("alt")))
-        if link is not None and not link.alt:
-            link.alt = " ".join(attrs.get("alt", "").split())
+        address, alt = _value("src", markup), _value("alt", markup)
+        url = (address and resolved_url(address, self.document.base)) or ""
+        self.document.images.append(Image(url, alt))
+        if link is not None and alt and not link.alt:
+            link.alt = " ".join(alt.split())
 
     def textless_link(self, markup: str) -> None:
         """A frame, or a part of an image map: it leads somewhere and shows no text."""
@@ -508,6 +551,12 @@ class _Reader:
         if url and not self.state.is_unseen:
             name = " ".join((attrs.get("alt") or attrs.get("title") or "").split())
             self.blocks.append(Block("", self.state.context, (Link(url, name, _rel(markup), 0, 0),)))
+
+    def note(self, markup: str) -> None:
+        """An element that the signs of the document depend on."""
+        name = _NAME.match(markup)
+        if name is not None:
+            self.seen.add(name[1])
 
     def root(self, markup: str) -> None:
         self.document.language = _attributes(markup).get("lang", "").strip().lower()
@@ -622,6 +671,7 @@ _SPECIAL: dict[str, Callable[[_Reader, str], None]] = {
     "link": _Reader.link_element,
     "meta": _Reader.meta,
     "title": _Reader.title,
+    **dict.fromkeys(SIGN_TAGS, _Reader.note),
 }
 _PLAIN_LINK = _tag("<a>")
 _STATES: dict[tuple[Context, bool, bool], _State] = {}
@@ -631,6 +681,17 @@ _MEMORY = _Memory()
 
 def _rel(markup: str) -> str:
     return " ".join(_attributes(markup).get("rel", "").lower().split())
+
+
+def _value(name: str, markup: str) -> str | None:
+    """The value of one attribute, ``""`` if it has none; None if the tag does not have the attribute."""
+    found = _VALUES[name].search(markup)
+    if found is None:
+        return None
+    if markup.count('"', 0, found.start()) % 2:  # it stands inside the value of another
+        return _attributes(markup).get(name)
+    value = found[1] or ""
+    return _unescaped(value) if "&" in value else value
 
 
 def _attributes(markup: str) -> dict[str, str]:

@@ -10,7 +10,7 @@ content as the W3C Recommendation "Mixed Content" defines it.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
@@ -18,6 +18,8 @@ from selectolax.lexbor import LexborHTMLParser, LexborNode
 from mardok.extract.page import Signs
 from mardok.urls import normal_url
 
+SIGN_TAGS = ("audio", "h1", "input", "select", "textarea", "video")
+"""Elements that are looked for only where they are known to stand."""
 _FURNITURE = frozenset(["header", "nav", "footer", "aside"])
 _NO_FIELDS = frozenset(["hidden", "submit", "button", "image", "reset", "search"])
 _PUBLISHERS = frozenset(["website", "organization", "localbusiness", "corporation", "store", "newsmediaorganization"])
@@ -32,25 +34,29 @@ _LOADED = (
 _MOST_LOADED = 20
 
 
-def signs_of(parser: LexborHTMLParser, html: str, url: str, metas: Iterable[Mapping[str, str]]) -> Signs:
+def signs_of(
+    parser: LexborHTMLParser, html: str, url: str, metas: Iterable[Mapping[str, str]], seen: Collection[str]
+) -> Signs:
     """Signs of one document; its canonical addresses are told by :mod:`mardok.extract.directives`.
 
     Parameters
     ----------
     html : str
         The document as the parser writes it, to see at a glance what need not be looked for.
+    seen : collection of str
+        Of :data:`SIGN_TAGS`, at least those that stand in it; H1 with a text may be missing.
     """
     properties = {meta.get("property", meta.get("name", "")).strip().lower(): meta.get("content", "") for meta in metas}
     types, publishers = _structured(parser, html)
-    fields = _fields(parser) if "<input" in html or "<select" in html or "<textarea" in html else []
+    fields = [] if {"input", "select", "textarea"}.isdisjoint(seen) else _fields(parser)
     return Signs(
         og_type=" ".join(properties.get("og:type", "").lower().split()),
         site_names=tuple(dict.fromkeys(filter(None, [" ".join(properties.get("og:site_name", "").split()), *publishers]))),
         schema_types=types,
         n_fields=len(fields),
         has_password="password" in fields,
-        n_players=len(parser.css("video,audio,embed,object")) if "<video" in html or "<audio" in html else 0,
-        h1_images=_h1_images(parser) if "<h1" in html else 0,
+        n_players=len(parser.css("video,audio,embed,object")) if "video" in seen or "audio" in seen else 0,
+        h1_images=_h1_images(parser) if "h1" in seen else 0,
         insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
     )
 

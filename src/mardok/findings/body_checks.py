@@ -134,7 +134,9 @@ def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
                 first[row] = _around(hit)
         is_hit = np.array([pattern.search(text) is not None for text in blocks.texts], bool)[blocks.text]
         if check == "text-double-escaped":  # a page about HTML shows such code in samples, or in a cell of its own
-            is_whole = np.array([pattern.fullmatch(text) is not None for text in blocks.texts], bool)[blocks.text]
+            is_whole = np.array(["&" in text and pattern.fullmatch(text) is not None for text in blocks.texts], bool)[
+                blocks.text
+            ]
             is_hit &= ~is_code & ~is_whole
         places = np.flatnonzero(is_hit[blocks.at] & site.main_places)
         for page_row, place in zip(blocks.page[places].tolist(), places.tolist(), strict=True):
