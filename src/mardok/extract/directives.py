@@ -13,7 +13,7 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 
 from mardok.sources.raw import RawPage
-from mardok.urls import normal_url
+from mardok.urls import normal_url, resolved_url
 
 _LINK_VALUE = re.compile(r"<([^>]*)>((?:\s*;\s*[\w*-]+\s*=\s*(?:\"[^\"]*\"|[^\s;,\"]+))*)")
 _PARAMETER = re.compile(r";\s*([\w*-]+)\s*=\s*(?:\"([^\"]*)\"|([^\s;,\"]+))")
@@ -54,7 +54,7 @@ def is_told(directives: Iterable[tuple[str, str]], directive: str, agents: Seque
 def canonical_addresses(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> list[str]:
     """Absolute canonical addresses, those of elements before those of headers; ``""`` where one is no address."""
     found = [
-        normal_url(element["href"], base) or ""
+        resolved_url(element["href"], base) or ""
         for element in link_elements
         if "canonical" in element.get("rel", "").lower().split() and element.get("href", "").strip()
     ]
@@ -69,7 +69,7 @@ def canonical_addresses(page: RawPage, link_elements: Iterable[Mapping[str, str]
 def language_alternates(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> tuple[tuple[str, str], ...]:
     """hreflang in lower case with its absolute address, from elements and ``Link`` headers."""
     found = [
-        (element.get("hreflang", ""), normal_url(element.get("href", ""), base))
+        (element.get("hreflang", ""), resolved_url(element.get("href", ""), base))
         for element in link_elements
         if "alternate" in element.get("rel", "").lower().split()
     ]
