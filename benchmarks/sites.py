@@ -18,7 +18,7 @@ from warcio.warcwriter import WARCWriter
 WORDS_A_PAGE = 400
 EDIT_RATES = (0.01, 0.05, 0.15, 0.4)
 _VOCABULARY = 30_000
-_COMMONEST = "the of and to in a is that for it as was with be by on not he this are or his from at which but have an had they you were"
+_COMMONEST = "the of and to in a is that for it as was with be by on not he this are or his from at which but have an"
 
 
 class Site:

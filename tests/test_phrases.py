@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 from scipy.stats import chi2_contingency
 
 import mardok
-from mardok.compare.mentions import BlockLinks, find_mentions, mentions_at
+from mardok.compare import page_phrases
+from mardok.compare.mentions import BlockLinks, find_mentions, mentions_at, own_uses
 from mardok.compare.passages import passages_of
 from mardok.compare.phrases import log_likelihood_ratio, phrases_of
 from mardok.compare.runs import repeated_runs
@@ -75,6 +76,32 @@ def test_phrases_are_those_of_the_definition(pages: list[list[str]], data: st.Da
     fast = {row.phrase: (row.words, row.pages, row.uses) for row in found.itertuples()}
     assert fast == slow_phrases(pages, selected, sizes, least)
     assert len(fast) == len(found)
+
+
+@settings(deadline=None, max_examples=150)
+@given(PAGES, st.integers(1, 3), st.integers(1, 4), st.data())
+def test_phrases_of_each_page_are_those_of_the_page_alone(
+    pages: list[list[str]], longest: int, most: int, data: st.DataObject
+) -> None:
+    sizes = range(1, longest + 1)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(page_phrases, "_WORDS_AT_ONCE", data.draw(st.integers(1, 40)))
+        found = page_phrases.phrases_by_page(stemmed_pages(pages), sizes, most)
+    told = defaultdict(list)
+    for row, *phrase in found.itertuples(index=False, name=None):
+        told[row].append(tuple(phrase))
+    for row, page in enumerate(pages):
+        alone = [(phrase, n, uses) for phrase, (n, _, uses) in slow_phrases([page], [True], sizes, 2).items()]
+        assert told[row] == sorted(alone, key=lambda one: (-one[2], -one[1], one[0]))[:most]
+
+    wanted = [" ".join(data.draw(st.lists(WORDS, max_size=3))) for _ in pages]
+    languages = [data.draw(st.sampled_from(["en", "de", ""])) for _ in pages]
+    corpus = corpus_of(folded("\n".join(page)) for page in pages)
+    own = own_uses(stemmed(corpus, languages, ()), languages, wanted)
+    for row, page in enumerate(pages):
+        lone = stemmed(corpus_of([folded("\n".join(page))]), [languages[row]], ())
+        places = find_mentions(lone, np.zeros(1, np.int64), [[wanted[row]]], exact=False).place.tolist()
+        assert (own.uses[row], own.first[row]) == (len(places), places[0] if places else -1)
 
 
 LETTERS = st.text("abcdefgh", min_size=1, max_size=1)

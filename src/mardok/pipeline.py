@@ -23,6 +23,7 @@ from mardok import folder
 from mardok.compare.demand import match_demand
 from mardok.compare.destinations import Destination, destinations
 from mardok.compare.titles import split_titles
+from mardok.compare.topics import topics
 from mardok.deliver.handoff import handoff_files
 from mardok.deliver.notebook import PageGroup, PagePair, audit_html, page_group, page_pair
 from mardok.deliver.report import report_html
@@ -316,17 +317,18 @@ def _findings(
     progress("following redirects and links", 0)
     ways = destinations(site)
     titles = split_titles(site)
+    said, wording = topics(site, titles, settings.rivals.generic_words)
     demand = match_demand(known.search, site, ways, titles, settings) if known.search is not None else None
     standing = standing_of(site, reasons, ways, demand, known.signals, known.decisions, intake, settings)
     settings = with_actions(settings, known.decisions)
     coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
 
     progress("comparing texts", 0)
-    compared = compare_texts(site, reasons, ways, titles, standing, settings)
+    compared = compare_texts(site, reasons, ways, titles, said, standing, settings)
     give_back_memory()
 
     progress("comparing what pages promise", 0)
-    contest = contested(site, ways, titles, compared, standing, known.targets, settings)
+    contest = contested(site, ways, titles, said, wording, compared, standing, known.targets, settings)
 
     progress("checking pages", 0)
     checked = Checked(
@@ -337,7 +339,7 @@ def _findings(
         reasons,
         is_blocked,
         titles,
-        contest.wording,
+        wording,
         contest.kinds,
         compared.rows[standing.is_indexable[compared.rows]],
     )
@@ -349,7 +351,7 @@ def _findings(
     )
 
     progress("writing tables", 0)
-    facts = PageFacts(titles, contest.topics, contest.kinds, contest.verdicts, known.signals)
+    facts = PageFacts(titles, said, compared.of_topic, contest.kinds, contest.verdicts, known.signals)
     tables = {
         "plan": plan_table(proposals, decided),
         "steps": steps_table(proposals),

@@ -21,15 +21,12 @@ from mardok.errors import SelectionError
 from mardok.findings.passage_texts import passage_texts
 from mardok.pipeline import Audit
 from mardok.settings import Phrases
-from mardok.text.hashes import corpus_of
-from mardok.text.stems import Stemmed, stem_hashes, stemmed
-from mardok.text.words import folded, words
+from mardok.text.stems import Stemmed, stem_hashes
+from mardok.text.words import words
 from mardok.urls import split_url
 
 ORDERS = ("typical", "pages", "uses")
 """By what phrases can be ordered."""
-FIRST_WORDS = 100
-"""Words of a page that a reader sees first."""
 _NAMED_SECTIONS = 8
 _NEAR_WORDS = 4
 """Words of the longest phrase that is named as near to another."""
@@ -366,35 +363,3 @@ def _nearest_word(word: str, known: Collection[str]) -> str:
         return word
     alike = [other for other in known if other[0] == word[0] and abs(len(other) - len(word)) <= _NEAR_LENGTH]
     return (get_close_matches(word, sorted(alike), n=1, cutoff=0.7) or [word])[0]
-
-
-@dataclass(frozen=True)
-class PageWording:
-    """What one page uses, told from its own text alone."""
-
-    phrases: pd.DataFrame
-    """Columns ``phrase`` and ``uses``, the most used first; those that are used once stand last."""
-    topic: str
-    """The target phrase; ``""`` if nothing tells of any."""
-    topic_uses: int
-    """Times the main text uses it, inflected or not."""
-    is_in_first_words: bool
-    """Whether it does so in the first :data:`FIRST_WORDS` words."""
-
-
-def page_wording(audit: Audit, url: str) -> PageWording:
-    """The phrases and the target phrase of one page, without a look at the rest of the site.
-
-    Raises
-    ------
-    UnknownPageError
-        If the address is not in the audit.
-    """
-    page = audit.pages.iloc[audit.row_of(url)]
-    settings = _settings(audit)
-    own = stemmed(corpus_of([folded(page["main_text"])]), [page["language"]], set(map(folded, settings.stop_words)))
-    sizes = range(settings.words[0], settings.words[1] + 1)
-    found = phrases_of(own, np.ones(1, bool), np.zeros(1, bool), sizes, 1)
-    found = found.sort_values(["uses", "words", "phrase"], ascending=[False, False, True], ignore_index=True)
-    uses = find_mentions(own, np.zeros(1, np.int64), [[page["topic"]]], exact=False).place
-    return PageWording(found[["phrase", "uses"]], str(page["topic"]), len(uses), bool((uses < FIRST_WORDS).any()))

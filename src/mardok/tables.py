@@ -283,6 +283,8 @@ PAGES = Table(
         Column("kind_reason", "str", "the sign that kind rests on", csv=False),
         Column("topic", "str", "target phrase: what title, H1, address and links to the page promise", csv=False),
         Column("topic_fields", "str", "which of them say all of it", csv=False),
+        Column("topic_uses", "int64", "times the main text uses it, inflected or not", unit="uses", csv=False),
+        Column("topic_first_word", "Int64", "words before the first of these uses", unit="words", csv=False),
         Column("external_links", "float64", "links from other sites", unit="links", csv=False),
         Column("conversions", "float64", "conversions", unit="conversions/month", csv=False),
         Column("sessions", "float64", "visits", unit="visits/month", csv=False),
@@ -439,6 +441,18 @@ PHRASES = Table(
     ),
     ("phrase",),
 )
+PAGE_PHRASES = Table(
+    "page_phrases",
+    "one row for each phrase that a page uses most",
+    (
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("place", "int32", "place among the phrases of the page, the most used first, from 1"),
+        Column("phrase", "str", "phrase in the form that is commonest on the page"),
+        Column("uses", "int32", "times the page uses it, twice at least", unit="uses"),
+    ),
+    ("page", "place"),
+    csv=False,
+)
 SECTION_PHRASES = Table(
     "section_phrases",
     "one row for each phrase that is typical of a section",
@@ -536,9 +550,8 @@ STEP_ROWS = Table(
 TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
-        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, POSITIONS, PHRASES, SECTION_PHRASES, BOILERPLATE, PASSAGES,
-        CHECK_ROWS,
-        BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
+        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, POSITIONS, PHRASES, PAGE_PHRASES, SECTION_PHRASES, BOILERPLATE,
+        PASSAGES, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip
 """All tables by name."""

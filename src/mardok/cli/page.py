@@ -16,13 +16,11 @@ from rich.table import Table
 
 import mardok
 from mardok.cli.console import answer_console, print_json, records, shown
-from mardok.plan.wording import clipped, count, percent
-from mardok.questions import FIRST_WORDS, PageWording, page_wording
-from mardok.text.spans import WordSpans
+from mardok.findings.elsewhere import Elsewhere, Stretch
+from mardok.plan.wording import FIRST_WORDS, percent, topic_told
 
 _SHOWN_RELATIVES = 10
 _SHOWN_QUERIES = 10
-_SHOWN_PHRASES = 8
 _FACTS = (
     "kind", "kind_reason", "thin", "thin_reason", "status", "redirect_url", "final_url", "indexable", "reason", "robots",
     "canonical_url", "declared_language", "language", "title", "site_name", "description", "h1", "words", "own_words",
@@ -46,17 +44,17 @@ def page(
     found = mardok.load(folder)
     row = found.row_of(url)
     facts = found.pages.iloc[row]
-    wording = page_wording(found, facts["url"])
+    elsewhere = Elsewhere(found.pages, found.tables["passages"])
     parts: dict[str, Any] = {
         "page": records(found.pages.iloc[[row]])[0],
         "blocks": records(_of_page(found, "blocks", row)),
         "alternates": records(_of_page(found, "alternates", row).drop(columns=["target_page"])),
-        "topic": _topic(found, row, wording),
-        "phrases": records(wording.phrases[wording.phrases["uses"] > 1].head(_SHOWN_PHRASES)),
+        "topic": _topic(facts),
+        "phrases": records(_of_page(found, "page_phrases", row).drop(columns=["place"])),
         "queries": _queries(found, row),
         "relatives": _relatives(found, facts["url"]),
-        "copied_share": _copied_share(found, row),
-        "elsewhere": _elsewhere(found, row),
+        "copied_share": float(elsewhere.shares()[row]),
+        "elsewhere": [_stretch(found, stretch) for stretch in elsewhere.stretches(row)],
         "groups": records(_groups(found, facts["url"])),
         "checks": records(found.checks[found.checks["url"] == facts["url"]].drop(columns=["url"])),
         "steps": records(_steps(found, facts["url"])),
@@ -70,7 +68,11 @@ def page(
         _print_blocks(console, parts["blocks"])
     else:
         _print_table(console, "Heading outline", _outline(parts["blocks"]))
-    _print_topic(console, parts["topic"])
+    told = topic_told(*facts[["topic", "topic_fields", "topic_uses", "topic_first_word", "words"]])
+    if told:
+        console.print()
+        console.print(shown("Target phrase", style="bold"))
+        console.print(shown(told))
     _print_table(console, "Phrases", parts["phrases"])
     _print_table(console, _queries_heading(parts["queries"]), parts["queries"][:_SHOWN_QUERIES])
     _print_table(console, "Relatives", parts["relatives"][:_SHOWN_RELATIVES])
@@ -86,17 +88,17 @@ def _of_page(found: mardok.Audit, table: str, row: int) -> pd.DataFrame:
     return frame[frame["page"] == row].drop(columns=["page"])
 
 
-def _topic(found: mardok.Audit, row: int, wording: PageWording) -> dict[str, Any]:
+def _topic(facts: pd.Series) -> dict[str, Any]:
     """The target phrase and where it stands."""
-    if not wording.topic:
+    if not facts["topic"]:
         return {}
-    facts = found.pages.iloc[row]
+    first = facts["topic_first_word"]
     return {
-        "phrase": wording.topic,
+        "phrase": facts["topic"],
         "said_by": facts["topic_fields"].split(", ") if facts["topic_fields"] else [],
-        "in_first_words": wording.is_in_first_words,
-        "uses": wording.topic_uses,
-        "uses_per_1000_words": round(1000 * wording.topic_uses / max(int(facts["words"]), 1), 1),
+        "in_first_words": bool(pd.notna(first) and first < FIRST_WORDS),
+        "uses": int(facts["topic_uses"]),
+        "uses_per_1000_words": round(1000 * int(facts["topic_uses"]) / max(int(facts["words"]), 1), 1),
     }
 
 
@@ -109,19 +111,6 @@ def _queries(found: mardok.Audit, row: int) -> list[dict[str, Any]]:
 def _queries_heading(queries: list[dict[str, Any]]) -> str:
     more = f", the first {_SHOWN_QUERIES} of {len(queries)}" if len(queries) > _SHOWN_QUERIES else ""
     return f"Queries that show it, figures a month{more}"
-
-
-def _print_topic(console: Console, topic: dict[str, Any]) -> None:
-    if not topic:
-        return
-    console.print()
-    console.print(shown("Target phrase", style="bold"))
-    said = ", ".join(topic["said_by"]) or "no field says all of it"
-    first = (
-        f"stands in the first {FIRST_WORDS} words" if topic["in_first_words"] else f"not in the first {FIRST_WORDS} words"
-    )
-    uses = f"{count(topic['uses'], 'use')} in the main text, {topic['uses_per_1000_words']:g} per 1,000 words"
-    console.print(shown(f"{topic['phrase']}   in {said}; {uses}; {first}"))
 
 
 def _relatives(found: mardok.Audit, url: str) -> list[dict[str, Any]]:
@@ -141,31 +130,14 @@ def _relatives(found: mardok.Audit, url: str) -> list[dict[str, Any]]:
     return sorted(turned, key=lambda relative: (-relative["resemblance"], relative["url"]))
 
 
-def _copied_share(found: mardok.Audit, row: int) -> float:
-    """Share of the page's words that stand in a passage of other pages; where passages overlap a word counts once."""
-    passages = found.tables["passages"]
-    own = passages[passages["page"] == row]
-    places = {first + k for first, n in own[["word", "words"]].itertuples(index=False) for k in range(n)}
-    return len(places) / max(int(found.pages["words"][row]), 1)
-
-
-def _elsewhere(found: mardok.Audit, row: int) -> list[dict[str, Any]]:
-    """Stretches of the page that other pages carry word for word, in the order of the page."""
-    passages, urls, spans = found.tables["passages"], found.pages["url"], WordSpans(found.pages["main_text"][row])
-    shared = []
-    for stretch in records(passages[passages["page"] == row]):
-        carriers = passages["page"][passages["passage"] == stretch["passage"]].unique()
-        others = [urls[other] for other in carriers if other != row]
-        shared.append(
-            {
-                "words": stretch["words"],
-                "boilerplate": stretch["boilerplate"],
-                "other_pages": len(others),
-                "for_example": others[0] if others else "",
-                "text": clipped(spans.written(stretch["word"], stretch["words"])),
-            }
-        )
-    return shared
+def _stretch(found: mardok.Audit, stretch: Stretch) -> dict[str, Any]:
+    return {
+        "words": stretch.words,
+        "boilerplate": stretch.is_boilerplate,
+        "other_pages": stretch.other_pages,
+        "for_example": found.pages["url"][stretch.example] if stretch.example >= 0 else "",
+        "text": stretch.text,
+    }
 
 
 def _groups(found: mardok.Audit, url: str) -> pd.DataFrame:

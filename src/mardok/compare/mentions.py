@@ -19,7 +19,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.join import Ints
-from mardok.compare.phrases import gram_hashes, numbers_in, words_left
+from mardok.compare.phrases import gram_hashes, gram_hashes_at, numbers_in, stem_grams, words_left
+from mardok.text.distinct import first_of_equal
 from mardok.text.hashes import word_hashes
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes
@@ -120,6 +121,51 @@ def find_mentions(
     kept = order[_apart(place[order], n_words[order], its_thing[order])]
     kept = kept[np.lexsort((its_thing[kept], place[kept]))]
     return Found(place[kept], n_words[kept], its_thing[kept])
+
+
+@dataclass(frozen=True)
+class OwnUses:
+    """How texts use a phrase of their own."""
+
+    uses: Ints
+    """Times each text uses its phrase, shape (n_texts,)."""
+    first: Ints
+    """Words before the first of them; -1 if there is none."""
+
+
+def own_uses(stemmed: Stemmed, languages: Sequence[str], phrases: Sequence[str]) -> OwnUses:
+    """How often each text uses its own phrase, inflected or not; what :func:`find_mentions` would tell of each alone.
+
+    Parameters
+    ----------
+    languages, phrases : sequence of str, shape (n_texts,)
+        Language and phrase of each text; a phrase without any word is used nowhere.
+    """
+    corpus, left = stemmed.corpus, words_left(stemmed)
+    asked: dict[tuple[str, int], list[tuple[int, list[str]]]] = defaultdict(list)
+    for text, (language, phrase) in enumerate(zip(languages, phrases, strict=True)):
+        found = words(phrase)
+        if found:
+            asked[language, len(found)].append((text, found))
+    uses, first = np.zeros(corpus.n_texts, np.int64), np.full(corpus.n_texts, -1, np.int64)
+    for (language, n), texts in asked.items():
+        rows = np.array([text for text, _ in texts], np.int64)
+        stems = stem_hashes([word for _, found in texts for word in found], language)
+        wanted = gram_hashes_at(stems, np.arange(len(rows)) * n, n)
+        lengths = corpus.n_words[rows]
+        which = np.repeat(np.arange(len(rows)), lengths)
+        at = np.arange(len(which)) + np.repeat(corpus.offsets[rows] - (np.cumsum(lengths) - lengths), lengths)
+        fits = left[at] >= n
+        at, which = at[fits], which[fits]
+        hashes = np.concatenate([np.zeros(0, np.uint64), *(found for _, found in stem_grams(stemmed, at, n))])
+        is_it = hashes == wanted[which]
+        at, which = at[is_it], which[is_it]
+        kept = _apart(at, np.full(len(at), n), which)
+        at, which = at[kept], which[kept]
+        uses[rows] = np.bincount(which, minlength=len(rows))
+        begins = np.flatnonzero(first_of_equal(which))
+        first[rows[which[begins]]] = at[begins] - corpus.offsets[rows[which[begins]]]
+    return OwnUses(uses, first)
 
 
 def _apart(place: Ints, n_words: Ints, thing: Ints) -> list[int]:

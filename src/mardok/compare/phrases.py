@@ -93,6 +93,18 @@ def phrases_of(
 ) -> pd.DataFrame:
     """Phrases that some texts use.
 
+    The same as :func:`counted_phrases`, with a column ``phrase`` before the others: the phrase in its commonest form.
+    """
+    found = counted_phrases(stemmed, selected, rest, sizes, least_uses)
+    found.insert(0, "phrase", written(stemmed, found))
+    return found
+
+
+def counted_phrases(
+    stemmed: Stemmed, selected: NDArray[np.bool_], rest: NDArray[np.bool_], sizes: range, least_uses: int
+) -> pd.DataFrame:
+    """Phrases that some texts use, by a place where each begins.
+
     Parameters
     ----------
     selected, rest : ndarray of bool, shape (n_texts,)
@@ -105,8 +117,8 @@ def phrases_of(
     Returns
     -------
     DataFrame
-        Columns ``phrase``, ``words``, ``pages``, ``uses``, ``typical``, and ``place``, where one of its uses begins among
-        the words of the corpus; ``typical`` is 0 if there is no rest. No order.
+        Columns ``words``, ``pages``, ``uses``, ``typical``, and ``place``, where one of its uses begins among the words of
+        the corpus; ``typical`` is 0 if there is no rest. No order.
     """
     page_of = np.repeat(np.arange(stemmed.corpus.n_texts, dtype=np.int32), stemmed.corpus.n_words)
     asked = _Asked(page_of, selected, rest)
@@ -117,6 +129,15 @@ def phrases_of(
     ]
     found = pd.concat([part.frame for part in parts], ignore_index=True)
     return found[~_is_told_by_longer(stemmed, found, [part.hashes for part in parts])].reset_index(drop=True)
+
+
+def written(stemmed: Stemmed, found: pd.DataFrame) -> list[str]:
+    """Phrases as they stand at their places."""
+    vocabulary, words = stemmed.corpus.vocabulary, stemmed.corpus.words
+    return [
+        joined(vocabulary[word] for word in words[place : place + n].tolist())
+        for place, n in zip(found["place"].tolist(), found["words"].tolist(), strict=True)
+    ]
 
 
 def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], longest: int, least_uses: int) -> Iterator[_Level]:
@@ -135,18 +156,18 @@ def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], longest: int, leas
         alive[at] = True
         alive[:-1] &= alive[1:]  # both parts of the longer phrase
         at = np.flatnonzero(alive & (left >= n))
-        keys = np.concatenate([np.zeros(0, np.uint64), *(hashes for _, hashes in _grams(stemmed, at, n))])
+        keys = np.concatenate([np.zeros(0, np.uint64), *(hashes for _, hashes in stem_grams(stemmed, at, n))])
         keys.sort()
         begins = np.flatnonzero(first_of_equal(keys))
         known = keys[begins[np.diff(begins, append=len(keys)) >= least_uses]]
         del keys
-        parts = [(places, numbers_in(known, hashes)) for places, hashes in _grams(stemmed, at, n)]
+        parts = [(places, numbers_in(known, hashes)) for places, hashes in stem_grams(stemmed, at, n)]
         at = np.concatenate([np.zeros(0, np.int64), *(places[number >= 0] for places, number in parts)])
         number = np.concatenate([np.zeros(0, np.int64), *(number[number >= 0] for _, number in parts)])
         yield _Level(n, known, at, number)
 
 
-def _grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, Hashes]]:
+def stem_grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, Hashes]]:
     """Hashes of the n words at some places, a part at a time, which stays in the processor's cache."""
     for first in range(0, len(places), _PLACES_AT_ONCE):
         part = places[first : first + _PLACES_AT_ONCE]
@@ -191,7 +212,6 @@ def _counted(stemmed: Stemmed, level: _Level, asked: _Asked, least_uses: int) ->
     rows = np.flatnonzero(uses >= least_uses)
     frame = pd.DataFrame(
         {
-            "phrase": [_shown(stemmed, at, n) for at in place[rows].tolist()],
             "words": n,
             "pages": pages[rows],
             "uses": uses[rows],
@@ -200,10 +220,6 @@ def _counted(stemmed: Stemmed, level: _Level, asked: _Asked, least_uses: int) ->
         }
     )
     return _Counted(frame, level.known[rows])
-
-
-def _shown(stemmed: Stemmed, place: int, n: int) -> str:
-    return joined(stemmed.corpus.vocabulary[word] for word in stemmed.corpus.words[place : place + n].tolist())
 
 
 def _commonest(stemmed: Stemmed, places: Ints, number: Ints, n: int, n_phrases: int) -> Ints:
@@ -240,7 +256,7 @@ def _typical(stemmed: Stemmed, level: _Level, uses: Ints, asked: _Asked) -> NDAr
     at = np.flatnonzero(is_rest & ~stemmed.is_function)
     at = at[~stemmed.is_function[at + level.n - 1]]
     rest = np.zeros(len(uses), np.int64)
-    for _, hashes in _grams(stemmed, at, level.n):
+    for _, hashes in stem_grams(stemmed, at, level.n):
         number = numbers_in(level.known, hashes)
         rest += np.bincount(number[number >= 0], minlength=len(uses))
     return log_likelihood_ratio(uses, rest, int(n_here), int(n_rest))

@@ -24,9 +24,10 @@ from numpy.typing import NDArray
 
 from mardok.deliver.remedies import REMEDIES
 from mardok.figures import section_of
+from mardok.findings.elsewhere import Elsewhere
 from mardok.findings.passage_texts import passage_texts
 from mardok.findings.trouble import TEMPLATE
-from mardok.plan.wording import clipped
+from mardok.plan.wording import clipped, topic_told
 from mardok.tables import BANDS, CHECKS
 
 Tables = Mapping[str, pd.DataFrame]
@@ -46,12 +47,13 @@ _MOST_TEXT = 700
 """Characters of a text that is quoted."""
 _MOST_BLOCKS = 3_000
 _MOST_QUERIES = 10
+_MOST_STRETCHES = 10
 _MOST_RIVAL_GROUPS, _MOST_RIVAL_QUERIES = 300, 10
 _TEXT_PAGES, _SHEET_PAGES = 100, 1_000
 """Pages whose texts, or sheets, make one part."""
 _SHEET = (
-    "description", "site_name", "kind_reason", "topic", "topic_fields", "declared_language", "canonical_url", "redirect_url",
-    "robots", "index_state", "in_sitemap", "depth", "script_words", "external_links", "conversions", "sessions",
+    "description", "site_name", "kind_reason", "declared_language", "canonical_url", "redirect_url", "robots", "index_state",
+    "in_sitemap", "depth", "script_words", "external_links", "conversions", "sessions",
 )  # fmt: skip
 
 
@@ -377,7 +379,8 @@ def _pairs(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
     a, b = (np.array([listed.number[listed.row_of[url]] for url in pairs[name]], np.int64) for name in ("url_a", "url_b"))
     kept = (a >= 0) & (b >= 0)
     shares = {name: np.round(pairs[name].to_numpy() * 1e6).astype(np.int64) for name in ("resemblance", "a_in_b", "b_in_a")}
-    return {"a": a[kept].tolist(), "b": b[kept].tolist(), **{name: values[kept].tolist() for name, values in shares.items()}}
+    shown = {"a": a, "b": b, **shares, "shared_words": pairs["shared_words"].to_numpy()}
+    return {name: values[kept].tolist() for name, values in shown.items()}
 
 
 def _texts(tables: Tables, order: Sequence[_Group], listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
@@ -409,7 +412,7 @@ def _short(value: Any) -> Any:
 
 
 def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
-    """What else is known of each page: facts, headings, queries."""
+    """What else is known of each page: facts, headings, phrases, queries, what of its text stands elsewhere."""
     pages, blocks = tables["pages"], tables["blocks"]
     headings = blocks[(blocks["level"] > 0) & blocks["main"]]
     outline = list(zip(headings["level"].tolist(), map(_short, headings["text"].astype(str)), strict=True))
@@ -417,10 +420,19 @@ def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[s
     asked = list(
         zip(
             queries["query"].astype(str).tolist(), _numbers(queries["clicks"], 1), _numbers(queries["impressions"], 1),
-            _numbers(queries["position"], 1), strict=True,
+            _numbers(queries["position"], 1), _numbers(queries["share"], 4), _numbers(queries["competing"], 1), strict=True,
         )
     )  # fmt: skip
     first_heading, first_query = _bounds(headings, len(pages)), _bounds(queries, len(pages))
+    phrases = tables["page_phrases"]
+    used, first_phrase = list(zip(phrases["phrase"], phrases["uses"].tolist(), strict=True)), _bounds(phrases, len(pages))
+    of_topics = pages[["topic", "topic_fields", "topic_uses", "topic_first_word", "words"]]
+    topics = [topic_told(*one) for one in of_topics.itertuples(index=False, name=None)]
+    alternates = tables["alternates"]
+    named = list(zip(alternates["hreflang"], map(listed.of_url, alternates["url"]), strict=True))
+    first_alternate = _bounds(alternates, len(pages))
+    elsewhere = Elsewhere(pages, tables["passages"])
+    copied = elsewhere.shares()
     for begin in range(0, len(listed.rows), _SHEET_PAGES):
         chunk = listed.rows[begin : begin + _SHEET_PAGES]
         facts = pages.iloc[chunk][list(_SHEET)].astype(object)
@@ -429,7 +441,15 @@ def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[s
             last_query = min(first_query[row + 1], first_query[row] + _MOST_QUERIES)
             told[str(int(listed.number[row]))] = {
                 **{name: _short(value) for name, value in record.items() if value not in ("", None)},
+                "topic": topics[row],
+                "alternates": named[first_alternate[row] : first_alternate[row + 1]],
                 "outline": outline[first_heading[row] : first_heading[row + 1]],
+                "phrases": used[first_phrase[row] : first_phrase[row + 1]],
                 "queries": asked[first_query[row] : last_query],
+                "copied": round(float(copied[row]), 6),
+                "elsewhere": [
+                    (one.words, int(one.is_boilerplate), one.other_pages, int(listed.number[one.example]), _short(one.text))
+                    for one in elsewhere.stretches(row, _MOST_STRETCHES)
+                ],
             }
         yield [int(listed.number[row]) for row in chunk], told

@@ -17,10 +17,11 @@ from mardok.compare.accounting import Accounted, account
 from mardok.compare.destinations import Destination
 from mardok.compare.kept_pairs import kept_pairs
 from mardok.compare.links import text_links
-from mardok.compare.mentions import Unlinked
+from mardok.compare.mentions import OwnUses, Unlinked, own_uses
 from mardok.compare.relations import Traits, page_sets, relations_of
 from mardok.compare.runs import repeated_runs
 from mardok.compare.titles import Titles
+from mardok.compare.topics import Topic
 from mardok.findings.groups import Grouping, find_groups, variant_groups, with_variants
 from mardok.findings.keeper import Standing
 from mardok.findings.mentions import unlinked_mentions, wording_of
@@ -28,6 +29,7 @@ from mardok.findings.wording import (
     CarriedText,
     boilerplate_table,
     carried_texts,
+    page_phrases_table,
     passages_table,
     phrases_table,
     section_phrases_table,
@@ -51,6 +53,8 @@ class Comparison:
     """For keepers of copies the pages that mention what they are about and do not link to them."""
     wording: dict[str, pd.DataFrame]
     """The tables of phrases, passages and boilerplate."""
+    of_topic: OwnUses
+    """How each page uses its target phrase."""
     rows: NDArray[np.int64]
     """Pages that were compared: of variants only the keeper."""
 
@@ -60,6 +64,7 @@ def compare_texts(
     reasons: Sequence[str],
     ways: Sequence[Destination],
     titles: Titles,
+    topics: Sequence[Topic],
     standing: Standing,
     settings: Settings,
 ) -> Comparison:
@@ -81,12 +86,14 @@ def compare_texts(
         "passages": passages_table(site, runs, accounted),
         "boilerplate": boilerplate_table(site, texts, counts, group_of),
         "phrases": phrases_table(stems, counts, settings.phrases),
+        "page_phrases": page_phrases_table(stems, settings.phrases),
         "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
     }
     wanted = {group.keeper: wording_of(site, group.keeper) for group in grouping.groups if group.kind == "copies"}
     mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    return Comparison(grouping, accounted, kept, texts, mentions, wording, apart.rows)
+    of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in topics])
+    return Comparison(grouping, accounted, kept, texts, mentions, wording, of_topic, apart.rows)
 
 
 def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:

@@ -17,7 +17,7 @@ from mardok.compare.destinations import Destination
 from mardok.compare.links import text_links
 from mardok.compare.series import find_series
 from mardok.compare.titles import Titles
-from mardok.compare.topics import Topic, Wording, topics
+from mardok.compare.topics import Topic, Wording
 from mardok.findings.comparison import Comparison
 from mardok.findings.groups import Related, untranslated_guests
 from mardok.findings.keeper import Standing
@@ -34,8 +34,6 @@ from mardok.text.site import Site
 class Contested:
     """What came of comparing what pages promise, and of search data."""
 
-    topics: list[Topic]
-    wording: Wording
     kinds: PageKinds
     related: list[Related]
     """Series and rivals, for the table of groups."""
@@ -51,6 +49,8 @@ def contested(
     site: Site,
     ways: Sequence[Destination],
     titles: Titles,
+    said: Sequence[Topic],
+    wording: Wording,
     compared: Comparison,
     standing: Standing,
     targets: Mapping[str, str],
@@ -58,7 +58,6 @@ def contested(
 ) -> Contested:
     """Compare what pages promise and what search shows of them."""
     n_pages, demand, grouping = len(site.pages), standing.demand, compared.grouping
-    said, wording = topics(site, titles, settings.rivals.generic_words)
     kinds = page_kinds(site, settings)
     shown = shown_pages(demand, settings.search.minimum_share) if demand is not None else None
     in_copies = {row for group in grouping.groups if group.kind == "copies" for row in group.members}
@@ -113,8 +112,6 @@ def contested(
     home = site.row_of.get(f"{standing.origin}/", -1)
     names = name_phrases(site, titles, said, wording, np.flatnonzero(stays).tolist(), demand, shown, home, settings)
     return Contested(
-        said,
-        wording,
         kinds,
         [*related_series(series, in_copies), *(rivalry.related for rivalry in rivalries)],
         rivalries,

@@ -18,6 +18,7 @@ from mardok.compare.contention import Shown
 from mardok.compare.demand import Demand
 from mardok.compare.destinations import Destination
 from mardok.compare.kept_pairs import shared_words
+from mardok.compare.mentions import OwnUses
 from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic
 from mardok.findings.coverage import Coverage
@@ -52,6 +53,7 @@ class PageFacts:
 
     titles: Titles
     topics: Sequence[Topic]
+    of_topic: OwnUses
     kinds: PageKinds
     verdicts: Sequence[Verdict | None]
     signals: Mapping[str, Signal]
@@ -142,6 +144,8 @@ def pages_table(
             "kind_reason": facts.kinds.reason,
             "topic": [topic.phrase for topic in facts.topics],
             "topic_fields": [", ".join(topic.fields) for topic in facts.topics],
+            "topic_uses": facts.of_topic.uses,
+            "topic_first_word": pd.arrays.IntegerArray(facts.of_topic.first, facts.of_topic.first < 0),
             "external_links": [_told(facts.signals.get(page.url), "external_links") for page in site.pages],
             "conversions": [_told(facts.signals.get(page.url), "conversions") for page in site.pages],
             "sessions": [_told(facts.signals.get(page.url), "sessions") for page in site.pages],

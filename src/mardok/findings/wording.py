@@ -16,11 +16,12 @@ from numpy.typing import NDArray
 
 from mardok.compare.accounting import Accounted
 from mardok.compare.join import Ints
+from mardok.compare.page_phrases import phrases_by_page
 from mardok.compare.passages import passages_of
 from mardok.compare.phrases import phrases_of
 from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Phrases
-from mardok.tables import BOILERPLATE, PASSAGES, PHRASES, SECTION_PHRASES
+from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES
 from mardok.text.site import Site
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stemmed
@@ -28,6 +29,8 @@ from mardok.text.words import folded
 
 _SECTIONS, _SECTION_PAGES, _SECTION_PHRASES = 8, 2, 30
 """Sections whose phrases are told, least pages of one, and phrases of each."""
+_PAGE_PHRASES = 8
+"""Phrases that are told of a page."""
 _TYPICAL_WORDS = 2
 """Least words of a phrase that is told of a section: a single word says little."""
 
@@ -44,6 +47,13 @@ def phrases_table(stemmed: Stemmed, counts: NDArray[np.bool_], settings: Phrases
     sizes = range(settings.words[0], settings.words[1] + 1)
     found = phrases_of(stemmed, counts, np.zeros(len(counts), bool), sizes, settings.least_uses(int(counts.sum())))
     return PHRASES.frame({name: found[name] for name in PHRASES.names})
+
+
+def page_phrases_table(stemmed: Stemmed, settings: Phrases) -> pd.DataFrame:
+    """The phrases that each page uses most."""
+    found = phrases_by_page(stemmed, range(settings.words[0], settings.words[1] + 1), _PAGE_PHRASES)
+    place = np.arange(len(found)) - np.searchsorted(found["page"].to_numpy(), found["page"].to_numpy()) + 1
+    return PAGE_PHRASES.frame({"page": found["page"], "place": place, "phrase": found["phrase"], "uses": found["uses"]})
 
 
 def section_phrases_table(site: Site, stemmed: Stemmed, counts: NDArray[np.bool_], settings: Phrases) -> pd.DataFrame:

@@ -9,7 +9,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+import pandas as pd
+
 from mardok.urls import split_url
+
+FIRST_WORDS = 100
+"""Words of a page that a reader sees first."""
 
 
 def percent(share: float) -> str:
@@ -115,3 +120,19 @@ def gain_range(low: float, high: float) -> str:
 def _signed(value: float) -> str:
     rounded = round(value)
     return "0" if rounded == 0 else f"{rounded:+,d}".replace("-", "\u2212")
+
+
+def topic_told(phrase: str, fields: str, uses: int, first_word: Any, n_words: int) -> str:
+    """A page's target phrase, which fields say all of it, and how its text uses it; ``""`` if there is no phrase.
+
+    Examples
+    --------
+    >>> topic_told("violin hire", "title, h1", 3, 4, 600)
+    'violin hire: in title, h1; 3 uses in the main text, 5 per 1,000 words; stands in the first 100 words'
+    """
+    if not phrase:
+        return ""
+    is_early = not pd.isna(first_word) and first_word < FIRST_WORDS
+    rate = f"{round(1000 * uses / max(n_words, 1), 1):g} per 1,000 words"
+    where = f"{'stands in' if is_early else 'not in'} the first {FIRST_WORDS} words"
+    return f"{phrase}: in {fields or 'no field as a whole'}; {count(uses, 'use')} in the main text, {rate}; {where}"

@@ -142,11 +142,16 @@ async function pagesView(root, { query, isAll }) {
 }
 
 const FACTS = [
-  ["kind_reason", "Kind rests on"], ["description", "Description"], ["site_name", "Site's part of the title"], ["topic", "Target phrase"],
-  ["topic_fields", "Said by"], ["canonical_url", "Canonical"], ["redirect_url", "Redirects to"], ["robots", "Robots directives"],
+  ["kind_reason", "Kind rests on"], ["description", "Description"], ["site_name", "Site's part of the title"], ["canonical_url", "Canonical"], ["redirect_url", "Redirects to"], ["robots", "Robots directives"],
   ["declared_language", "Declared language"], ["index_state", "Index state"], ["depth", "Links from the home page"], ["in_sitemap", "In a sitemap"],
   ["script_words", "Words only with scripts"], ["external_links", "Links from other sites"], ["conversions", "Conversions a month"], ["sessions", "Visits a month"],
 ];
+
+function sheetTable(name, heads, rows) {
+  return h("div", { class: "wide", tabindex: "0", role: "region", "aria-label": name }, h("table", {},
+    h("thead", {}, h("tr", {}, heads.map(([text, kind]) => h("th", { scope: "col", class: kind }, text)))),
+    h("tbody", {}, rows.map((cells) => h("tr", {}, cells.map((cell, at) => h("td", { class: heads[at][1] }, cell)))))));
+}
 
 async function sheetView(root, { argument }) {
   const pages = await part("pages");
@@ -159,25 +164,40 @@ async function sheetView(root, { argument }) {
   const facts = [["Answer", [pages.status[page], pages.indexable[page] ? "indexable" : named(pages, "reason", page)].filter(Boolean).join(", ")],
     ["Kind", named(pages, "kind", page)], ["Language", named(pages, "language", page)], ["H1", pages.h1[page]],
     ["Words", pages.own_words[page] === null ? figure(pages.words[page]) : `${figure(pages.words[page])}: ${figure(pages.own_words[page])} own, ${figure(pages.shared_words[page])} shared, ${figure(pages.boilerplate_words[page])} boilerplate`],
+    ["Target phrase", sheet ? sheet.topic : ""],
     ["Thin", [named(pages, "thin", page), named(pages, "thin_reason", page)].filter(Boolean).join(": ")],
     ["Copies", figure(pages.copies[page])], ["Inlinks", `${figure(pages.inlinks[page])}${pages.link_weight[page] === null ? "" : `, ${percent(pages.link_weight[page])} of the link weight`}`],
     ["Search", pages.impressions[page] === null ? "" : `${figure(pages.clicks[page], 1)} clicks and ${figure(pages.impressions[page])} impressions a month${pages.clicks_before[page] === null ? "" : `; ${figure(pages.clicks_before[page], 1)} clicks in the span before`}`],
     ...(sheet ? FACTS.map(([name, text]) => [text, sheet[name] === undefined ? "" : String(sheet[name])]) : [])];
-  root.append(h("dl", { class: "facts" }, facts.filter(([, value]) => value !== "").map(([name, value]) => [h("dt", {}, name), h("dd", {}, bdi(value))])));
+  for (const [hreflang, target] of sheet ? sheet.alternates : []) facts.push([`hreflang ${hreflang}`, pageLink(pages, target)]);
+  if (pages.final[page] !== page && pages.final[page] >= 0) facts.splice(1, 0, ["Leads to", pageLink(pages, pages.final[page])]);
+  root.append(h("dl", { class: "facts" }, facts.filter(([, value]) => value !== "").map(([name, value]) => [h("dt", {}, name), h("dd", {}, typeof value === "string" ? bdi(value) : value)])));
   if (pages.own_words[page] !== null) root.append(wordBar(pages.own_words[page], pages.shared_words[page], pages.boilerplate_words[page], pages.words[page]));
   const listed = (heading, items) => { if (items.length) root.append(h("h3", {}, heading), h("ul", { class: "plain" }, items.map((item) => h("li", {}, item)))); };
   listed("Proposals and steps", plan.proposals.flatMap((one) => one.steps.filter(([at]) => at === page).map(([, step, target, detail]) =>
     [tag(step.replace("_", " ")), " ", target === "" ? null : [pageLink(pages, target), " "], bdi(detail), " (", h("a", { href: `#plan/${one.proposal}` }, `rank ${one.rank}`), ")"])));
   listed("Groups", groups.filter((group) => group.members.includes(page)).map((group) =>
-    h("a", { href: `#${group.kind === "rivals" ? "rivals" : "copies"}/${group.id}` }, `${count(group.n, "page")}: ${group.kind}`, group.phrase ? [", ", bdi(group.phrase)] : null)));
+    [h("a", { href: `#${group.kind === "rivals" ? "rivals" : "copies"}/${group.id}` }, `${count(group.n, "page")}: ${group.kind}`, group.phrase ? [", ", bdi(group.phrase)] : null),
+      ` ${group.has_keeper && group.members[0] === page ? "keeper" : "member"}; evidence ${group.evidence}, confidence ${group.confidence}`]));
   listed("Checks", checks.flatMap((one) => one.rows.filter(([at]) => at === page).map(([, value, detail]) =>
     [h("a", { href: `#checks/${one.check}` }, one.check), " ", bdi([value, detail].filter(Boolean).join("; "))])));
-  const near = pairs.a.map((a, at) => [a, pairs.b[at], pairs.resemblance[at]]).filter(([a, b]) => a === page || b === page).sort((one, other) => other[2] - one[2]).slice(0, 20);
-  listed("Relatives", near.map(([a, b, share]) => [percent(share / 1e6), " ", pageLink(pages, a === page ? b : a), " ", h("a", { href: `#pair/${page}/${a === page ? b : a}` }, "side by side")]));
+  const near = pairs.a.flatMap((a, at) => (a === page || pairs.b[at] === page ? [at] : [])).sort((one, other) => pairs.resemblance[other] - pairs.resemblance[one]).slice(0, 20);
+  if (near.length) {
+    root.append(h("h3", {}, "Relatives"), sheetTable("Relatives", [["Resemblance", "n"], ["This in it", "n"], ["It in this", "n"], ["Shared words", "n"], ["Page", "t"], ["Pair", "w"]], near.map((at) => {
+      const [other, here, there] = pairs.a[at] === page ? [pairs.b[at], pairs.a_in_b[at], pairs.b_in_a[at]] : [pairs.a[at], pairs.b_in_a[at], pairs.a_in_b[at]];
+      return [percent(pairs.resemblance[at] / 1e6), percent(here / 1e6), percent(there / 1e6), figure(pairs.shared_words[at]), pageLink(pages, other), h("a", { href: `#pair/${page}/${other}` }, "side by side")];
+    })));
+  }
   if (sheet && sheet.outline.length) listed("Heading outline", sheet.outline.map(([level, text]) => [`${"\u2003".repeat(level - 1)}H${level} `, bdi(text)]));
+  if (sheet && sheet.phrases.length) root.append(h("h3", {}, "Phrases used most"), sheetTable("Phrases used most", [["Uses", "n"], ["Phrase", "t"]], sheet.phrases.map(([phrase, uses]) => [figure(uses), bdi(phrase)])));
+  if (sheet && sheet.elsewhere.length) {
+    root.append(h("h3", {}, `Text that stands elsewhere too: ${percent(sheet.copied)} of the words`),
+      sheetTable("Text that stands elsewhere too", [["Words", "n"], ["Text", "t"], ["Other pages", "n"], ["For example", "t"], ["Boilerplate", "w"]],
+        sheet.elsewhere.map(([words, isBoilerplate, others, example, text]) => [figure(words), bdi(text), figure(others), pageLink(pages, example), isBoilerplate ? "yes" : ""])));
+  }
   if (sheet && sheet.queries.length) {
-    root.append(h("h3", {}, "Queries that show it"), h("div", { class: "wide", tabindex: "0", role: "region", "aria-label": "Queries" }, h("table", {}, h("thead", {}, h("tr", {}, h("th", { scope: "col" }, "Query"), ["Impressions", "Clicks", "Position"].map((text) => h("th", { scope: "col", class: "n" }, text)))),
-      h("tbody", {}, sheet.queries.map(([query, clicks, impressions, position]) => h("tr", {}, h("td", { class: "t" }, bdi(query)), h("td", { class: "n" }, figure(impressions)), h("td", { class: "n" }, figure(clicks, 1)), h("td", { class: "n" }, figure(position, 1))))))));
+    root.append(h("h3", {}, "Queries that show it"), sheetTable("Queries", [["Query", "t"], ["Impressions", "n"], ["Clicks", "n"], ["Position", "n"], ["Share", "n"], ["Competing", "n"]],
+      sheet.queries.map(([query, clicks, impressions, position, share, competing]) => [bdi(query), figure(impressions, 1), figure(clicks, 1), figure(position, 1), percent(share), figure(competing, 1)])));
   }
   root.append(h("p", { class: "soft" }, "All that was read of it, its text block by block: ", command(`mardok page DIR ${url} --text`)));
 }

@@ -1,0 +1,95 @@
+"""Which phrases each page uses most.
+
+In:  the words of texts with their stems.
+Out: for each text the phrases it uses more than once, counted as :mod:`mardok.compare.phrases` counts those of a site.
+
+A stem of one text is taken for another than the same stem of another text: then one count over all texts is a count of each.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pandas as pd
+
+from mardok.compare.phrases import counted_phrases, written
+from mardok.text.distinct import first_of_equal
+from mardok.text.hashes import Corpus, mixed
+from mardok.text.stems import Stemmed
+
+_WORDS_AT_ONCE = 1 << 21
+_LEAST_USES = 2
+_APART = np.uint64(0x9FB21C651E98DF25)
+
+
+def phrases_by_page(stemmed: Stemmed, sizes: range, most: int) -> pd.DataFrame:
+    """The phrases that each text uses most.
+
+    Parameters
+    ----------
+    sizes : range
+        Numbers of words, from 1 to 6.
+    most : int
+        Phrases of one text.
+
+    Returns
+    -------
+    DataFrame
+        Columns ``page``, ``phrase``, ``words``, ``uses``; by page, the most used first, of equally used ones the longer,
+        then in the order of the alphabet.
+    """
+    offsets = stemmed.corpus.offsets
+    parts, first = [], 0
+    while first < stemmed.corpus.n_texts:
+        last = max(int(np.searchsorted(offsets, offsets[first] + _WORDS_AT_ONCE, side="right")) - 1, first + 1)
+        part = _of_some(_apart(stemmed, first, last), sizes, most)
+        parts.append(part.assign(page=part["page"] + first))
+        first = last
+    if not parts:
+        return pd.DataFrame({"page": [], "phrase": [], "words": [], "uses": []})
+    return pd.concat(parts, ignore_index=True)
+
+
+def _apart(stemmed: Stemmed, first: int, last: int) -> Stemmed:
+    """Some texts, with stems that no two of them have in common."""
+    corpus = stemmed.corpus
+    begin, end = int(corpus.offsets[first]), int(corpus.offsets[last])
+    clauses = corpus.clause_offsets[
+        np.searchsorted(corpus.clause_offsets, begin) : np.searchsorted(corpus.clause_offsets, end)
+    ]
+    own = Corpus(
+        words=corpus.words[begin:end],
+        offsets=corpus.offsets[first : last + 1] - begin,
+        block_offsets=np.zeros(1, np.int64),
+        first_blocks=np.zeros(last - first + 1, np.int64),
+        clause_offsets=clauses - begin,
+        vocabulary=corpus.vocabulary,
+    )
+    text = np.repeat(np.arange(last - first), own.n_words)
+    key = text * len(stemmed.hashes) + stemmed.number[begin:end]
+    order = np.argsort(key, kind="stable")
+    is_first = first_of_equal(key[order])
+    number = np.empty(len(key), np.int32)
+    number[order] = np.cumsum(is_first) - 1
+    known = order[is_first]
+    hashes = mixed(stemmed.hashes[stemmed.number[begin:end][known]] + _APART * (text[known] + 1).astype(np.uint64))
+    return replace(stemmed, corpus=own, number=number, hashes=hashes, is_function=stemmed.is_function[begin:end])
+
+
+def _of_some(stemmed: Stemmed, sizes: range, most: int) -> pd.DataFrame:
+    n_texts = stemmed.corpus.n_texts
+    found = counted_phrases(stemmed, np.ones(n_texts, bool), np.zeros(n_texts, bool), sizes, _LEAST_USES)
+    found["page"] = np.searchsorted(stemmed.corpus.offsets, found["place"].to_numpy(), side="right") - 1
+    found = found.sort_values(["page", "uses", "words"], ascending=[True, False, False], kind="stable", ignore_index=True)
+    # Only what may be among the first is written out: where phrases tie, the alphabet decides.
+    page, uses, words = (found[name].to_numpy() for name in ("page", "uses", "words"))
+    begins = np.flatnonzero(first_of_equal(page))
+    sizes_of = np.diff(begins, append=len(page))
+    least = np.repeat(begins + np.minimum(sizes_of, most) - 1, sizes_of)
+    found = found[(uses > uses[least]) | ((uses == uses[least]) & (words >= words[least]))]
+    found = found.assign(phrase=written(stemmed, found))
+    found = found.sort_values(["page", "uses", "words", "phrase"], ascending=[True, False, False, True])
+    place = np.arange(len(found)) - np.searchsorted(found["page"].to_numpy(), found["page"].to_numpy())
+    kept: pd.DataFrame = found.loc[place < most, ["page", "phrase", "words", "uses"]]
+    return kept
