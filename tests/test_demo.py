@@ -34,13 +34,19 @@ def test_texts_are_authored_not_filled() -> None:
     assert "lorem ipsum" not in " ".join(bodies).casefold()
 
 
-def test_variants_are_one_proposal_a_pattern(demo: mardok.Audit) -> None:
-    rules = {}
-    for summary, proposal in demo.plan[["summary", "proposal"]].itertuples(index=False):
-        if "one rule: " in summary:
-            steps = demo.steps[(demo.steps["proposal"] == proposal) & demo.steps["step"].isin(["redirect", "canonical"])]
-            rules[summary.split("one rule: ")[1]] = len(steps)
+def test_variants_are_three_proposals_by_whose_work_they_are(demo: mardok.Audit) -> None:
+    rules: dict[str, int] = {}
+    for proposal in demo.plan.itertuples():
+        own = json.loads(proposal.basis).get("rules", {})
+        steps = demo.steps[
+            (demo.steps["proposal"] == proposal.proposal) & demo.steps["step"].isin(["redirect", "canonical"])
+        ]
+        assert own == {} or steps["detail"].value_counts().to_dict() == own
+        assert all(rule in proposal.summary and rule in proposal.why for rule in own)
+        rules |= own
     assert rules == troubles.VARIANT_RULES
+    assert demo.plan["basis"].str.contains('"rules"').sum() == 3
+    assert 25 <= len(demo.plan) <= 35
     moved = demo.steps[demo.steps["step"].isin(["redirect", "canonical"])].set_index("url")["target"]
     for address, path in troubles.VARIANTS.items():
         assert moved[address] == url(path)

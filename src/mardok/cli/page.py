@@ -17,7 +17,7 @@ from rich.table import Table
 import mardok
 from mardok.cli.console import answer_console, print_json, records, shown
 from mardok.findings.elsewhere import Elsewhere, Stretch
-from mardok.plan.wording import FIRST_WORDS, percent, topic_told
+from mardok.plan.wording import FIRST_WORDS, clipped, percent, topic_told
 
 _SHOWN_RELATIVES = 10
 _SHOWN_QUERIES = 10
@@ -136,7 +136,7 @@ def _stretch(found: mardok.Audit, stretch: Stretch) -> dict[str, Any]:
         "boilerplate": stretch.is_boilerplate,
         "other_pages": stretch.other_pages,
         "for_example": found.pages["url"][stretch.example] if stretch.example >= 0 else "",
-        "text": stretch.text,
+        "text": clipped(stretch.text),
     }
 
 

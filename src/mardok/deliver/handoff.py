@@ -12,7 +12,7 @@ import io
 import json
 import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from html import escape
 from typing import Any
 
@@ -24,10 +24,10 @@ from mardok.deliver.letter import letter
 from mardok.deliver.redirects import WITH_SLASH, WITHOUT_SLASH, Redirects, Writing, index_file
 from mardok.errors import HandoffError
 from mardok.folder import neutral_cell
+from mardok.plan.proposals import ORIGIN_RULE
 from mardok.plan.wording import path_of
 from mardok.urls import split_url
 
-_ORIGIN_RULES = re.compile(r"(?:http to https|host \S+ to \S+)")
 _WRITINGS: Mapping[str, Callable[[Iterable[str]], Writing]] = {
     "index file to folder": lambda urls: index_file({url.partition("?")[0].rpartition("/")[2] for url in urls}),
     "slash at the end": lambda _: WITH_SLASH,
@@ -98,23 +98,24 @@ def _origin(url: str) -> str:
 
 
 def _redirects(plan: pd.DataFrame, steps: pd.DataFrame, known: Sequence[str]) -> Redirects:
-    """Redirects of the steps: by rule where a proposal is one rule and no page that was read speaks against it."""
-    rules = {
-        str(proposal): str(json.loads(basis).get("rule", ""))
+    """Redirects of the steps: by rule where a proposal goes by rules and no page that was read speaks against it."""
+    rules: dict[str, Collection[str]] = {
+        str(proposal): json.loads(basis).get("rules", ())
         for proposal, basis in plan[["proposal", "basis"]].itertuples(index=False, name=None)
     }
     moved = steps[steps["step"] == "redirect"]
     single: dict[str, str] = {}
     origins: dict[str, str] = {}
     by_writing: dict[str, dict[str, str]] = defaultdict(dict)
-    for proposal, url, target in moved[["proposal", "url", "target"]].itertuples(index=False, name=None):
-        by_origin = _ORIGIN_RULES.fullmatch(rules[proposal]) and _origin(url) != _origin(target)
+    for proposal, url, target, detail in moved[["proposal", "url", "target", "detail"]].itertuples(index=False, name=None):
+        rule = detail if detail in rules[proposal] else ""  # the step of a variant says its rule, and nothing else
+        by_origin = ORIGIN_RULE.fullmatch(rule) and _origin(url) != _origin(target)
         if by_origin:
             origins[_origin(url)] = _origin(target)
         if not (by_origin and url == _origin(url) + path_of(url) and path_of(url) == path_of(target)):
             single[url] = target
-        if rules[proposal] in _WRITINGS and _origin(url) == _origin(target):
-            by_writing[rules[proposal]][url] = target
+        if rule in _WRITINGS and _origin(url) == _origin(target):
+            by_writing[rule][url] = target
     for origin, target in list(origins.items()):  # both at once: the other scheme of a host that goes
         other = ("http:" if origin.startswith("https:") else "https:") + origin.partition(":")[2]
         if split_url(origin).netloc != split_url(target).netloc:
@@ -201,7 +202,7 @@ def _briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.Dat
     found = {}
     for row in records(plan[plan["action"].isin(BRIEFED)]):
         own = records(steps[steps["proposal"] == row["proposal"]].sort_values("order"))
-        if not json.loads(row["basis"]).get("rule"):  # one rule for many addresses needs no writer
+        if not json.loads(row["basis"]).get("rules"):  # rules for many addresses need no writer
             about = row["keeper"] or own[0]["url"]
             slug = re.sub(r"[^a-z0-9]+", "-", path_of(about).lower()).strip("-")[:50] or "home"
             found[f"briefs/{row['rank']:03}-{row['action']}-{slug}.md"] = brief(row, own, asked)

@@ -448,7 +448,7 @@ def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[s
                 "queries": asked[first_query[row] : last_query],
                 "copied": round(float(copied[row]), 6),
                 "elsewhere": [
-                    (one.words, int(one.is_boilerplate), one.other_pages, int(listed.number[one.example]), _short(one.text))
+                    (one.words, int(one.is_boilerplate), one.other_pages, int(listed.number[one.example]), clipped(one.text))
                     for one in elsewhere.stretches(row, _MOST_STRETCHES)
                 ],
             }

@@ -13,7 +13,6 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.join import Ints
-from mardok.plan.wording import clipped
 from mardok.text.distinct import distinct
 from mardok.text.spans import WordSpans
 
@@ -28,7 +27,7 @@ class Stretch:
     example: int
     """Row of another page with them, -1 if there is none."""
     text: str
-    """How it is written on the page, cut short."""
+    """How it is written on the page."""
 
 
 class Elsewhere:
@@ -76,5 +75,5 @@ class Elsewhere:
             bool(self._is_boilerplate[place]),
             len(carriers) - 1,
             int(others[0]) if len(others) else -1,
-            clipped(spans.written(int(self._word[place]), n_words)),
+            spans.written(int(self._word[place]), n_words),
         )

@@ -109,7 +109,7 @@ def _one(name: str, rows: Sequence[int], bench: Workbench, *, is_asked: bool) ->
     return Proposal(
         id=group_id("filter", urls), action=action, owner="developer", keeper="", urls=urls,
         gain=Gain(0.0, 0.0, "link weight"),
-        effort_hours=effort_hours(steps, bench.settings.plan.effort, is_pattern=True),
+        effort_hours=effort_hours(steps, bench.settings.plan.effort, n_rules=1),
         confidence="medium" if known else "low", evidence="search" if known else "text", summary=summary,
         why=(
             f"{n} with the parameter '{name}' show parts of a listing that is read without it too, for example "

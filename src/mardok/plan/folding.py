@@ -44,7 +44,7 @@ def fold(proposals: Sequence[Proposal], decided: Collection[str], settings: Plan
     for proposal in proposals:
         single[proposal.action] += 1
         is_late = single[proposal.action] > settings.single_proposals
-        if is_late and proposal.action in _FOLDED and proposal.id not in decided and "rule" not in proposal.basis:
+        if is_late and proposal.action in _FOLDED and proposal.id not in decided and "rules" not in proposal.basis:
             late[proposal.action, proposal.gain.unit, proposal.evidence, *_sections(proposal)].append(proposal)
         else:
             found.append(proposal)

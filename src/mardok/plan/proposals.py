@@ -1,17 +1,19 @@
 """From groups to proposals: which action, which steps, in which words.
 
 In:  groups with their keepers, what stands for each page, search data.
-Out: one proposal for each group of copies, and one for each pattern of variants.
+Out: one proposal for each group of copies, and one for each kind of variants.
 
 The actions are the rows of the design's table for variants and copies: variants that must go on working get a canonical,
-others a redirect, by one rule a pattern; copies that promise the same are merged, or get a canonical where both must stay
+others a redirect, by one rule a pattern, whose rules for origins, for writings of an address and for parameters are one
+proposal each; copies that promise the same are merged, or get a canonical where both must stay
 reachable; copies that promise different things are rewritten apart if searchers ask for them, and merged if search data
 shows that nobody does; hreflang alternates are left.
 """
 
 from __future__ import annotations
 
-from collections import defaultdict
+import re
+from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fnmatch import fnmatchcase
@@ -31,6 +33,9 @@ from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import is_home, matches, split_url, variant_form
+
+ORIGIN_RULE = re.compile(r"http to https|host \S+ to \S+")
+"""Rules by which all addresses of an origin go to another."""
 
 
 @dataclass(frozen=True)
@@ -55,15 +60,16 @@ def group_drafts(
 
 
 def group_proposals(drafts: Iterable[GroupDraft], bench: Workbench) -> list[Proposal]:
-    """Drafts written out, those of one rule as one proposal; in no particular order."""
+    """Drafts written out, those by rules of one kind as one proposal; in no particular order."""
     writer = _Writer(bench)
-    by_rule: dict[tuple[str, str], list[GroupDraft]] = defaultdict(list)
-    for draft in drafts:
-        by_rule[draft.action, draft.rule].append(draft)
+    by_rules: dict[tuple[str, bool], list[GroupDraft]] = defaultdict(list)
     proposals = []
-    for (_, rule), same_rule in by_rule.items():
-        proposals += [writer.variants(rule, same_rule)] if rule else [writer.copies(draft) for draft in same_rule]
-    return proposals
+    for draft in drafts:
+        if draft.rule:
+            by_rules[draft.action, bool(ORIGIN_RULE.fullmatch(draft.rule))].append(draft)
+        else:
+            proposals.append(writer.copies(draft))
+    return proposals + [writer.variants(alike) for alike in by_rules.values()]
 
 
 def fixed_pages(site: Site, ways: Sequence[Destination], settings: Settings) -> set[int]:
@@ -187,12 +193,16 @@ class _Writer:
         self.site, self.standing, self.curve = bench.site, bench.standing, bench.curve
         self.settings, self.moves, self.url = bench.settings, bench.moves, bench.url
 
-    def variants(self, rule: str, drafts: Sequence[GroupDraft]) -> Proposal:
-        """One proposal for a pattern of addresses."""
+    def variants(self, drafts: Sequence[GroupDraft]) -> Proposal:
+        """One proposal for addresses that go by rules of one kind."""
         action = drafts[0].action
-        moved = sorted(move.row for draft in drafts for move in draft.moved)
+        rule_of = {move.row: draft.rule for draft in drafts for move in draft.moved}
+        moved = sorted(rule_of, key=lambda row: (rule_of[row], row))
         keepers = sorted({self.moves.end_of(draft.group.keeper) for draft in drafts})
-        gains = [self.bench.gain([d.group.keeper, *d.group.members], d.group.members) for d in drafts]
+        members: dict[int, list[int]] = defaultdict(list)
+        for draft in drafts:
+            members[draft.group.keeper] += draft.group.members
+        gains = [self.bench.gain([keeper, *rows], rows) for keeper, rows in members.items()]
         in_clicks = [gain for gain in gains if gain.unit == "clicks/month"]
         summed = in_clicks or gains
         gain = Gain(
@@ -200,19 +210,17 @@ class _Writer:
             sum(g.at_risk for g in summed), sum(g.n_queries for g in summed), sum(g.impressions for g in summed),
         )  # fmt: skip
         identical = all(draft.group.is_identical for draft in drafts)
-        steps = [step for row in moved for step in self.bench.moving(row, f"{rule}")]
+        steps = [step for row in moved for step in self.bench.moving(row, rule_of[row])]
         steps += [Step(self.url(row), "leave", detail="keeper: stays as it is") for row in keepers]
         steps += [step for draft in drafts for step in self._staying(draft)]
         urls = tuple(sorted(map(self.url, [*moved, *keepers])))
+        rules = Counter(rule_of[row] for row in moved)
         n = count(len(moved), "address", "addresses")
-        summary = f"Redirect {n}, one rule: {rule}" if action == "merge" else f"Give {n} a canonical, one rule: {rule}"
-        same = "the identical text" if identical else "the same text but for a few words"
-        why = (
-            f"{n} {'answers 200 and shows' if len(moved) == 1 else 'answer 200 and show'} {same} as another address of the "
-            f"same page, for example {self.url(moved[0])} and {self.url(self.moves.end_of(moved[0]))}."
-        )
+        by = f"{'one rule' if len(rules) == 1 else f'{len(rules)} rules'}: {listed(list(rules), most=len(rules))}"
+        why = self._sameness_of_variants(moved, rule_of, is_identical=identical)
         if action == "canonical":
-            why += " It must go on working for people and tools; a canonical settles which address counts."
+            they = "It" if len(moved) == 1 else "They"
+            why += f" {they} must go on working for people and tools; a canonical settles which address counts."
         why += self.bench.figures(gain, len(moved))
         unless = (
             "one of them has to show something else; then exclude it in the settings (plan.leave)"
@@ -222,11 +230,30 @@ class _Writer:
         return Proposal(
             id=group_id("variants", urls), action=action, owner="server" if action == "merge" else "developer",
             keeper=self.url(keepers[0]) if len(keepers) == 1 else "", urls=urls, gain=gain,
-            effort_hours=effort_hours(steps, self.settings.plan.effort, is_pattern=True),
+            effort_hours=effort_hours(steps, self.settings.plan.effort, n_rules=len(rules)),
             confidence="high" if identical else "medium", evidence="search" if in_clicks else "text",
-            summary=summary, why=why, unless=unless, steps=tuple(steps),
-            basis={"rule": rule, "addresses": len(moved), "identical": identical, **gain_basis(gain)},
+            summary=f"Redirect {n}, {by}" if action == "merge" else f"Give {n} a canonical, {by}",
+            why=why, unless=unless, steps=tuple(steps),
+            basis={"rules": dict(rules), "addresses": len(moved), "identical": identical, **gain_basis(gain)},
         )  # fmt: skip
+
+    def _sameness_of_variants(self, moved: Sequence[int], rule_of: Mapping[int, str], *, is_identical: bool) -> str:
+        """What addresses have in common with those they go to, with an example of each rule."""
+        n, same = count(len(moved), "address", "addresses"), "the identical text" if is_identical else "the same text"
+        answers = "answers 200 and shows" if len(moved) == 1 else "answer 200 and show"
+        but = "" if is_identical else " but for a few words"
+        shown = f"{n} {answers} {same} as another address of the same page{but}"
+        examples = {rule_of[row]: self._example(row) for row in reversed(moved)}
+        if len(examples) == 1:
+            return f"{shown}, for example {next(iter(examples.values()))}."
+        counts = Counter(rule_of[row] for row in moved)
+        return f"{shown}: {'; '.join(f'{rule} ({n}), for example {examples[rule]}' for rule, n in counts.items())}."
+
+    def _example(self, row: int) -> str:
+        """An address and the one it goes to, without their origin if they have one in common."""
+        here, there = self.url(row), self.url(self.moves.end_of(row))
+        is_one_origin = split_url(here)[:2] == split_url(there)[:2]
+        return f"{path_of(here)} and {path_of(there)}" if is_one_origin else f"{here} and {there}"
 
     def copies(self, draft: GroupDraft) -> Proposal:
         """The proposal for one group of copies."""

@@ -60,7 +60,7 @@ def _proposal(found: NamePhrase, bench: Workbench) -> Proposal:
         keeper=bench.url(found.home) if found.home >= 0 else "", urls=urls,
         gain=gain,
         # One template is looked at or edited, whatever the number of pages.
-        effort_hours=effort_hours([], bench.settings.plan.effort, is_pattern=action == "retitle"),
+        effort_hours=effort_hours([], bench.settings.plan.effort, n_rules=int(action == "retitle")),
         confidence="medium" if is_searched and action != "investigate" else "low",
         evidence="search" if is_searched else "wording",
         summary=summary, why=f"{why} {decision}", unless=unless, steps=tuple(steps),
