@@ -29,7 +29,7 @@ _PAGINATION_PATH = re.compile(r"/(?:page|seite)[/-]?\d+/?$", re.IGNORECASE)
 
 
 def resolved_url(href: str, base: str) -> str | None:
-    """An address as :func:`normal_url` gives it, for the many addresses of one page.
+    """An address as :func:`normal_url` gives it, for the many addresses of one page; `base` is in the one form itself.
 
     What a page's address has to do with the answer is cut down to its origin or its folder, so that the menus of a site
     are resolved once and not once a page; plain paths, which most are, need no resolving at all.
@@ -39,6 +39,10 @@ def resolved_url(href: str, base: str) -> str | None:
     >>> resolved_url("/b?c=1", "https://host.example/x/y"), resolved_url("b.html", "https://host.example/x/y?z")
     ('https://host.example/b?c=1', 'https://host.example/x/b.html')
     """
+    if "#" in href:
+        href = href.partition("#")[0]
+        if not href:
+            return base
     if href[:1] == "/" and href[1:2] not in ("/", "\\"):
         origin = _origin(base)
         if _PLAIN_PATH.fullmatch(href) and "/." not in href:

@@ -117,10 +117,12 @@ _PARTS = "|".join(
     rf"<{name}(?:\s[^>]*)?>[^<]*+(?:<(?!/?(?:{name}|base|meta|{_RAW_TEXTS})\b|!)[^<]*+)*+</{name}>"
     for name in ("header", "nav", "footer", "aside", "ul")
 )
-_SIMPLE_TAGS = r"(?:li|p|td|th|h[1-6]|dt|dd|div|figcaption|caption|summary)"
+_SIMPLE_TAGS = (
+    r"(?:li|p|td|th|h[1-6]|dt|dd|div|pre|figcaption|caption|summary|blockquote|address|article|section|legend|center)"
+)
 _INLINE_TAGS = (
-    "a|abbr|b|bdi|bdo|big|br|cite|code|data|del|dfn|em|font|i|img|ins|kbd|mark|q|s|samp|small|span|strong|sub|sup|time|tt|u"
-    "|var|wbr"
+    "a|abbr|acronym|b|bdi|bdo|big|br|cite|code|data|del|dfn|em|font|i|img|ins|kbd|label|mark|nobr|picture|q|rb|rp|rt|ruby|s|samp"
+    "|small|source|span|strike|strong|sub|sup|time|tt|u|var|wbr"
 )
 # Most blocks hold text, links and inline elements, and nothing else: each is read at once, not tag by tag.
 _SIMPLE_BLOCK = rf"<{_SIMPLE_TAGS}(?:\s[^>]*)?>[^<]*+(?:</?(?:{_INLINE_TAGS})(?:\s[^>]*)?>[^<]*+)*+</{_SIMPLE_TAGS}>"
@@ -129,8 +131,10 @@ _SPLIT_PART = re.compile(rf"({_SIMPLE_BLOCK}|<[^>]*>)")
 _SPLIT_TAGS = re.compile(r"(<[^>]*>)")
 _PART = re.compile(r"<(?:header|nav|footer|aside|ul)[\s>]")
 _SIMPLE = re.compile(rf"<{_SIMPLE_TAGS}[\s>]")
-# Of inline elements only links, line breaks and images say something where nothing is hidden: the others are taken out.
-_FORMATTING = re.compile(r"<(?!/?(?:a|br|img)[\s>])[^>]*>")
+_LINK = re.compile(r"(<a(?:\s[^>]*)?>)([^<]*+(?:<(?!/a>)[^<]*+)*+)</a>")
+_IMAGE = re.compile(r"<img(?:\s[^>]*)?>")
+_SPACE = re.compile(r"<(?:br|img)(?:\s[^>]*)?>")
+_TAG = re.compile(r"<[^>]*>")
 _ADDRESS = re.compile(r'\s(?:href|src)="([^"]*)"')
 _NAME = re.compile(r"</?([a-z][^\s/>]*)")
 _ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
@@ -262,16 +266,18 @@ def _is_telling(markup: str) -> bool:
 class _OpenLink:
     """A link as it is being read."""
 
-    __slots__ = ("alt", "anchor", "block", "end", "in_page", "is_closed", "rel", "start", "url")
+    __slots__ = ("alt", "anchor", "block", "end", "first_piece", "has_image", "in_page", "is_closed", "rel", "start", "url")
 
     def __init__(self, url: str | None, rel: str, in_page: bool) -> None:
         self.url, self.rel, self.in_page, self.is_closed = url, rel, in_page, False
         self.anchor: list[str] = []
-        self.alt = ""
+        self.alt, self.has_image = "", False
+        self.first_piece = 0
+        """Its first one among the pieces of the block in which it begins."""
         self.block, self.start, self.end = -1, 0, 0
 
     def is_sign(self, text: str) -> bool:
-        """Whether the text of the link is only the sign that headings carry for those who want their address."""
+        """Whether a link with this text is only the sign that headings carry for those who want their address."""
         return self.in_page and not any(map(str.isalnum, text))
 
     def finished(self) -> Link:
@@ -325,7 +331,7 @@ class _Reader:
             text = _unescaped(text)
         if self.expects_title:
             self.document.title = " ".join(text.split())
-        if self.state.is_unseen or (self.link is not None and self.link.is_sign(text)):
+        if self.state.is_unseen:
             return
         self.pieces.append(text)
         if self.link is not None:
@@ -374,90 +380,52 @@ class _Reader:
             self.seen.add(name)
             return
         inner = markup[begin : markup.rindex("</")]
-        if "<" not in inner:
-            text = " ".join((_unescaped(inner) if "&" in inner else inner).split())
-            if text:
-                self.blocks.append(Block(text, state.context))
+        if "<a " in inner or "<img" in inner:
+            self.linked_block(inner, state.context)
             return
-        if 'href="#' in inner:  # the sign of a link to its own heading is told piece by piece
-            self.inline_block(_SPLIT_TAGS.split(inner), state.context)
-            return
-        pieces = _SPLIT_TAGS.split(_FORMATTING.sub("", inner))
-        is_mixed = "<img" in inner or "<br" in inner
-        if is_mixed or not self.linked_block(pieces[::2], pieces[1::4], state.context):
-            self.inline_block(pieces, state.context)
-
-    def linked_block(self, texts: Sequence[str], tags: Sequence[str], context: Context) -> bool:
-        """A block of texts of which every second is a link, with the tags of those; False if it has to be read otherwise."""
-        raw = _LINK_EDGE.join(texts)
-        marked = " ".join((_unescaped(raw) if "&" in raw else raw).split())
-        text = marked.replace(_LINK_EDGE, "")
-        if text[:1] == " " or text[-1:] == " " or "  " in text:
-            return False
-        links, bare, end = [], [], 0
-        for number, part in enumerate(marked.split(_LINK_EDGE)):
-            start, end = end, end + len(part)
-            if number % 2 == 0:
-                continue
-            link = self.new_link(tags[number // 2])
-            if link is not None and link.url is not None:
-                anchor = part.strip(" ")
-                if anchor:
-                    start += part[0] == " "
-                    links.append(Link(link.url, anchor, link.rel, start, start + len(anchor)))
-                else:
-                    bare.append(Link(link.url, "", link.rel, 0, 0))
+        text = " ".join(_shown(inner).split())
         if text:
-            self.blocks.append(Block(text, context, tuple(links)))
+            self.blocks.append(Block(text, state.context))
+        elif state.context.level == 1:
+            self.seen.add("h1")
+
+    def linked_block(self, markup: str, context: Context) -> None:
+        """A block of texts, links and images among inline elements: what :meth:`flush` makes of it, in one pass."""
+        parts = _LINK.split(markup)  # text, tag and content of a link, text, ...
+        tags = parts[1::3]
+        del parts[1::3]
+        alts: dict[int, str] = {}
+        if "<img" in markup:
+            for number, part in enumerate(parts):
+                for image in _IMAGE.findall(part):
+                    alt = " ".join((self.image(image) or "").split())
+                    alts[number] = alts.get(number) or alt
+        out: list[str] = []
+        links, bare = [], []
+        length, has_space = 0, False
+        for number, part in enumerate(_shown(_LINK_EDGE.join(parts)).split(_LINK_EDGE)):
+            link = self.new_link(tags[number // 2]) if number % 2 else None
+            words = " ".join(part.split())
+            if link is not None and number not in alts and link.is_sign(words):
+                words = part = ""
+            if words:
+                if length and (has_space or part[0].isspace()):
+                    words = " " + words
+                out.append(words)
+                begin, length = length + (words[0] == " "), length + len(words)
+                has_space = part[-1].isspace()
+                if link is not None and link.url:
+                    links.append(Link(link.url, words.strip(" "), link.rel, begin, length))
+            elif part:
+                has_space = True
+            if link is not None and link.url and not words:
+                bare.append(Link(link.url, alts.get(number, ""), link.rel, 0, 0))
+        if out:
+            self.blocks.append(Block("".join(out), context, tuple(links)))
         elif context.level == 1:
             self.seen.add("h1")
         if bare:
             self.blocks.append(Block("", context, tuple(bare)))
-        return True
-
-    def inline_block(self, pieces: Sequence[str], context: Context) -> None:
-        """A block of texts and, at every odd place, tags of inline elements: what :meth:`flush` makes of it, in one pass."""
-        out: list[str] = []
-        length, has_space, is_markup = 0, False, False
-        found: list[_OpenLink] = []
-        link: _OpenLink | None = None
-        for piece in pieces:
-            if not is_markup:
-                text = _unescaped(piece) if "&" in piece else piece
-                words = " ".join(text.split())
-                if words and not (link is not None and link.is_sign(text)):
-                    if length and (has_space or text[0].isspace()):
-                        words = " " + words
-                    if link is not None:
-                        if link.end == 0:
-                            link.start = length + (words[0] == " ")
-                        link.end = length + len(words)
-                    out.append(words)
-                    length += len(words)
-                    has_space = text[-1].isspace()
-                elif text:
-                    has_space = True
-            elif piece == "</a>":
-                link = None
-            elif piece[:2] == "<a" and piece[2] in " >":
-                link = self.new_link(piece)
-                if link is not None:
-                    found.append(link)
-            elif piece[:3] == "<br":
-                has_space = True
-            elif piece[:4] == "<img":
-                has_space = True
-                self.image(piece, link)
-            is_markup = not is_markup
-        text = "".join(out)
-        links = tuple([Link(at.url, text[at.start : at.end], at.rel, at.start, at.end) for at in found if at.end and at.url])
-        bare = tuple([at.finished() for at in found if at.url and not at.end])
-        if text:
-            self.blocks.append(Block(text, context, links))
-        elif context.level == 1:
-            self.seen.add("h1")
-        if bare:
-            self.blocks.append(Block("", context, bare))
 
     def markup(self, markup: str) -> None:
         # Most links are written once on a site: to remember each would drive out the tags that come again.
@@ -510,6 +478,7 @@ class _Reader:
         if self.link is not None:
             self.edges.append(self.link)
             self.pieces.append(_LINK_EDGE)
+            self.link.first_piece = len(self.pieces)
 
     def new_link(self, markup: str) -> _OpenLink | None:
         """A link as its tag says; None if the tag leads nowhere."""
@@ -525,6 +494,14 @@ class _Reader:
             return
         self.link = None
         link.is_closed = True
+        if (
+            link.in_page
+            and link is not self.link_at_block_start
+            and not link.has_image
+            and link.is_sign("".join(link.anchor))
+        ):
+            del self.pieces[link.first_piece :]
+            link.anchor.clear()
         self.edges.append(link)
         self.pieces.append(_LINK_EDGE)
         if link.block >= 0 and link.url is not None:  # its block ended before it did
@@ -532,16 +509,19 @@ class _Reader:
             self.blocks[link.block] = block._replace(links=(*block.links, link.finished()))
 
     def shown_image(self, markup: str) -> None:
-        if not self.state.is_unseen:
-            self.image(markup, self.link)
+        if self.state.is_unseen:
+            return
+        alt = self.image(markup)
+        if self.link is not None:
+            self.link.has_image = True
+            self.link.alt = self.link.alt or " ".join((alt or "").split())
 
-    def image(self, markup: str, link: _OpenLink | None) -> None:
-        """An image, inside a link or not."""
+    def image(self, markup: str) -> str | None:
+        """Note an image; its alternative text."""
         address, alt = _value("src", markup), _value("alt", markup)
         url = (address and resolved_url(address, self.document.base)) or ""
         self.document.images.append(Image(url, alt))
-        if link is not None and alt and not link.alt:
-            link.alt = " ".join(alt.split())
+        return alt
 
     def textless_link(self, markup: str) -> None:
         """A frame, or a part of an image map: it leads somewhere and shows no text."""
@@ -681,6 +661,15 @@ _MEMORY = _Memory()
 
 def _rel(markup: str) -> str:
     return " ".join(_attributes(markup).get("rel", "").lower().split())
+
+
+def _shown(markup: str) -> str:
+    """The text of inline markup; a break or an image parts words as a space does."""
+    if "<" in markup:
+        if "<br" in markup or "<img" in markup:
+            markup = _SPACE.sub(" ", markup)
+        markup = _TAG.sub("", markup)
+    return _unescaped(markup) if "&" in markup else markup
 
 
 def _value(name: str, markup: str) -> str | None:
