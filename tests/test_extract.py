@@ -56,7 +56,10 @@ MAIN_TEXTS = [
     ("<P>UPPER<p>a &lt; b &amp;amp; c&nbsp;d", "UPPER\na < b &amp; c d"),
     ("<!-- a > b --><p title='x > y <p>'>kept</p><iframe><p>no</p></iframe>", "kept"),
     ("<h1>Bows<a href='#bows' title='Link'>\u00b6</a></h1><p>a<a href='#b'> [1] </a>b", "Bows\na [1] b"),
-    ("<p>Use <a href='#x'><code>XTS</code>-<b>AES</b></a><div>or<a href='#y'>, <i>now</i></a></div>", "Use XTS-AES\nor, now"),
+    (
+        "<p>Use <a href='#x'><code>XTS</code>-<b>AES</b></a><div>or<a href='#y'>, <i>now</i></a></div>",
+        "Use XTS-AES\nor, now",
+    ),
     ("", ""),
 ]
 

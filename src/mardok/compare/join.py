@@ -30,6 +30,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
+from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import Hashes, Offsets, shingle_hashes
 
 Ints = NDArray[np.int64]
@@ -39,6 +40,7 @@ _FAMILY_LIST = 64
 _ROWS = 256
 _WORDS_AT_ONCE = 1 << 18
 _TEXTS_AT_ONCE = 1 << 14
+_KEYS_AT_ONCE = 1 << 16
 _CHECKED_AT_ONCE = 1 << 14
 _KEPT_BITS = np.uint64(50)
 _DENSE_COLUMNS = 4096
@@ -126,21 +128,19 @@ class _Shared:
     """One row for each of `texts`, one column a shingle, the rarest first; 1 where the text has it."""
 
 
-def _shared(sets: Sets, minimum: float) -> _Shared:
-    """Steps 1 and 2: what may be in a pair of at least `minimum` resemblance; with 0, all that two texts share."""
-    text, shingle = _shingles_of_several(sets)
+def _shared(sets: Sets, several: OfSeveral, minimum: float) -> _Shared:
+    """Steps 1 and 2: what may be in a pair of at least `minimum` resemblance."""
     least = np.ceil(minimum * sets.sizes - 1e-9).astype(np.int64)
+    text, _ = _left(several.text, several.shingle, least)
+    texts = np.flatnonzero(np.bincount(text))
+    # What is left is small enough to number by whole hashes, so that overlaps in families are counted on these.
+    own = sets.taken(texts)
+    order = order_of_equal(own.hashes)
+    is_first = first_of_equal(own.hashes[order])
+    is_kept = ~(is_first & np.append(is_first[1:], True))
+    text, shingle = np.repeat(texts, own.sizes)[order[is_kept]], np.cumsum(is_first)[is_kept]
     text, shingle = _left(text, shingle, least)
     texts = np.flatnonzero(np.bincount(text))
-    if minimum > 0:
-        # What is left is small enough to number by whole hashes, so that overlaps in families are counted on these.
-        own = sets.taken(texts)
-        order = np.argsort(own.hashes)
-        ordered = own.hashes[order]
-        shingle = np.empty(len(order), np.int64)
-        shingle[order] = np.cumsum(np.concatenate([[False], ordered[1:] != ordered[:-1]]))
-        text, shingle = _left(np.repeat(texts, own.sizes), shingle, least)
-        texts = np.flatnonzero(np.bincount(text))
     counts = np.bincount(shingle, minlength=1)
     present = np.flatnonzero(counts)
     rank = np.empty(len(counts), np.int64)
@@ -162,34 +162,50 @@ def _shared(sets: Sets, minimum: float) -> _Shared:
 def _left(text: Ints, shingle: Ints, least: Ints) -> tuple[Ints, Ints]:
     """Step 2, repeated until nothing changes."""
     while True:
-        is_kept = np.bincount(shingle, minlength=1)[shingle] > 1
-        is_kept &= (np.bincount(text[is_kept], minlength=len(least)) >= least)[text]
-        if is_kept.all():
-            return text, shingle
+        before = len(text)
+        is_kept = (np.bincount(text, minlength=len(least)) >= least)[text]
         text, shingle = text[is_kept], shingle[is_kept]
+        is_kept = (np.bincount(shingle, minlength=1) > 1)[shingle]
+        text, shingle = text[is_kept], shingle[is_kept]
+        if len(text) == before:
+            return text, shingle
 
 
-def _shingles_of_several(sets: Sets) -> tuple[Ints, Ints]:
-    """Text and number of each shingle that several texts have."""
+@dataclass(frozen=True)
+class OfSeveral:
+    """The shingles that several texts have, ordered by shingle and text.
+
+    Two different shingles may be under one number: that can only add candidates.
+    """
+
+    text: Ints
+    shingle: Ints
+    """Text and number of each."""
+
+
+def shingles_of_several(sets: Sets) -> OfSeveral:
+    """The shingles that two texts or more have: what every join begins with."""
     n_texts = len(sets.offsets) - 1
     bits = np.uint64(max(int(n_texts - 1).bit_length(), 1))
     # One packed number sorts several times faster than two. Cutting the hash may put two shingles under one number; that
     # can only add candidates, whose overlap is counted on whole hashes.
-    keys = sets.hashes >> bits
-    keys <<= bits
+    below = np.uint64(1) << bits
+    keys = sets.hashes & ~(below - np.uint64(1))
     for first in range(0, n_texts, _TEXTS_AT_ONCE):
         last = min(first + _TEXTS_AT_ONCE, n_texts)
         texts = np.repeat(np.arange(first, last, dtype=np.uint64), sets.sizes[first:last])
         keys[sets.offsets[first] : sets.offsets[last]] |= texts
     keys.sort()
     begins = np.ones(len(keys) + 1, bool)
-    begins[1:-1] = (keys[1:] ^ keys[:-1]) >> bits != 0
+    for first in range(1, len(keys), _KEYS_AT_ONCE):
+        last = min(first + _KEYS_AT_ONCE, len(keys))
+        np.greater_equal(keys[first:last] ^ keys[first - 1 : last - 1], below, out=begins[first:last])
     keys = keys[~(begins[:-1] & begins[1:])]
-    text = (keys & ((np.uint64(1) << bits) - np.uint64(1))).astype(np.int64)
+    text = (keys & (below - np.uint64(1))).astype(np.int64)
     keys >>= bits
     shingle = np.zeros(len(keys), np.int64)
     shingle[1:] = keys[1:] != keys[:-1]
-    return text, np.cumsum(shingle, out=shingle)
+    return OfSeveral(text, np.cumsum(shingle, out=shingle))
 
 
 @dataclass(frozen=True)
@@ -237,7 +253,7 @@ class Family:
         return found
 
 
-def join(sets: Sets, minimum: float) -> tuple[list[Overlaps], list[Family]]:
+def join(sets: Sets, several: OfSeveral, minimum: float) -> tuple[list[Overlaps], list[Family]]:
     """Pairs outside of families that share as many shingles as `minimum` resemblance needs, and the families.
 
     Parameters
@@ -245,7 +261,7 @@ def join(sets: Sets, minimum: float) -> tuple[list[Overlaps], list[Family]]:
     minimum : float
         Least resemblance, above 0 and at most 1.
     """
-    shared = _shared(sets, minimum)
+    shared = _shared(sets, several, minimum)
     if not len(shared.texts):
         return [], []
     matrix = shared.matrix
@@ -333,7 +349,9 @@ def _overlaps(one: Sets, other: Sets) -> Ints:
     return np.minimum(*counts).astype(np.int64)
 
 
-def contained_pairs(sets: Sets, candidates: Ints, containment: float, resemblance: float, most: int) -> Overlaps:
+def contained_pairs(
+    sets: Sets, several: OfSeveral, candidates: Ints, containment: float, resemblance: float, most: int
+) -> Overlaps:
     """Pairs in which one text is contained in a much longer one, whatever their resemblance.
 
     No prefix helps here, but length does: if A is contained by `containment` and yet the resemblance is below
@@ -352,13 +370,14 @@ def contained_pairs(sets: Sets, candidates: Ints, containment: float, resemblanc
     Overlaps
         ``a`` is contained in ``b``.
     """
-    shared = _shared(sets, 0.0)
-    left = np.diff(shared.matrix.indptr)
-    order = np.argsort(shared.sizes, kind="stable")
-    matrix, sizes, texts, left = shared.matrix[order], shared.sizes[order], shared.texts[order], left[order]
-    may_be_inside = np.isin(texts, candidates) & (left >= containment * sizes - 1e-9)
     ratio = containment * (1 + 1 / resemblance) - 1
-    rows = np.flatnonzero(may_be_inside)
+    is_inside = np.zeros(len(sets.sizes), bool)
+    is_inside[candidates] = True
+    left = np.bincount(several.text, minlength=len(is_inside))
+    is_inside &= (left > 0) & (left >= containment * sets.sizes - 1e-9)
+    texts, matrix = _matrix_around(sets.sizes, several, is_inside, ratio)
+    sizes = sets.sizes[texts]
+    rows = np.flatnonzero(is_inside[texts])
     parts: list[Overlaps] = []
     for begin in range(0, len(rows), _ROWS):
         block = rows[begin : begin + _ROWS]
@@ -375,6 +394,24 @@ def contained_pairs(sets: Sets, candidates: Ints, containment: float, resemblanc
             )
     empty = np.zeros(0, np.int64)
     return Overlaps(*(np.concatenate([getattr(part, name) for part in parts] or [empty]) for name in ("a", "b", "common")))
+
+
+def _matrix_around(
+    sizes: Ints, several: OfSeveral, is_inside: NDArray[np.bool_], ratio: float
+) -> tuple[Ints, sparse.csr_array]:
+    """Texts that may be contained and those long enough to contain one, by size, with the shingles of the former."""
+    is_long = sizes >= ratio * sizes[is_inside].min(initial=np.iinfo(np.int64).max // 8) - 1e-9
+    is_asked = np.zeros(int(several.shingle.max(initial=-1)) + 1, bool)
+    is_asked[several.shingle[is_inside[several.text]]] = True
+    kept = is_asked[several.shingle] & (is_inside | is_long)[several.text]
+    text, shingle = several.text[kept], (np.cumsum(is_asked) - 1)[several.shingle[kept]]
+    texts = np.flatnonzero(np.bincount(text, minlength=1))
+    texts = texts[np.argsort(sizes[texts], kind="stable")]
+    place = np.empty(len(sizes), np.int64)
+    place[texts] = np.arange(len(texts))
+    ones = np.ones(len(text), np.float32)
+    shape = len(texts), max(int(is_asked.sum()), 1)
+    return texts, sparse.coo_array((ones, (place[text], shingle)), shape=shape).tocsr()
 
 
 def _nearest_of(found: Overlaps, containment: float, sets: Sets, most: int) -> Overlaps:

@@ -20,7 +20,17 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.copies import family_pairs, shares
-from mardok.compare.join import Family, Ints, Overlaps, Sets, contained_pairs, join, overlap_with, shingle_sets
+from mardok.compare.join import (
+    Family,
+    Ints,
+    Overlaps,
+    Sets,
+    contained_pairs,
+    join,
+    overlap_with,
+    shingle_sets,
+    shingles_of_several,
+)
 from mardok.settings import Pairs
 from mardok.text.hashes import Corpus
 
@@ -146,7 +156,8 @@ def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _F
     compared = np.flatnonzero(model_of == np.arange(n_pages))
     weight = np.bincount(model_of, minlength=n_pages)
     own = sets.taken(compared)
-    found, families = join(own, settings.resemblance)
+    several = shingles_of_several(own)
+    found, families = join(own, several, settings.resemblance)
     kin_of, uncounted = np.full(n_pages, -1, np.int64), np.zeros(n_pages, np.int64)
     parts: list[Overlaps] = list(found)
     for family in families:
@@ -159,6 +170,7 @@ def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _F
         parts.append(_pairs_kept(family, nearest, settings.resemblance))
     contained = contained_pairs(
         own,
+        several,
         np.flatnonzero(n_words[compared] >= settings.containment_words),
         settings.containment,
         settings.resemblance,

@@ -33,3 +33,26 @@ def first_of_equal(ordered: NDArray[_Number]) -> NDArray[np.bool_]:
     is_first = np.ones(len(ordered), bool)
     np.not_equal(ordered[1:], ordered[:-1], out=is_first[1:])
     return is_first
+
+
+def order_of_equal(hashes: NDArray[np.uint64]) -> NDArray[np.int64]:
+    """Places in an order in which equal hashes follow one another, in the order of their places.
+
+    The upper bits are sorted with the place in one number, which takes half the time of sorting places by whole hashes;
+    should two hashes agree in all the upper bits and not in the lower ones, these are sorted after all.
+
+    Examples
+    --------
+    >>> order_of_equal(np.array([2**63, 5, 2**63], np.uint64))
+    array([1, 0, 2])
+    """
+    low = np.uint64((1 << len(hashes).bit_length()) - 1)
+    keys = hashes & ~low
+    keys |= np.arange(len(hashes), dtype=np.uint64)
+    keys.sort()
+    keys &= low
+    order = keys.astype(np.int64)
+    ordered = hashes[order]
+    if ((ordered[1:] != ordered[:-1]) & ((ordered[1:] ^ ordered[:-1]) <= low)).any():
+        return np.argsort(hashes, kind="stable")
+    return order

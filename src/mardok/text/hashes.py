@@ -34,6 +34,7 @@ RUN_WORDS = 8
 """Words of the shortest run that counts as shared between pages."""
 _BATCH = 1 << 15
 """Characters handled at once: the arrays stay in the processor's cache."""
+_SLOT_BITS = 20
 _BASE = 0x9E3779B97F4A7C15 | 1
 _OTHER, _LETTER, _JOINER, _SPACELESS, _MARK = range(5)
 _SIGN = 1
@@ -88,7 +89,7 @@ class Corpus:
 
 def corpus_of(texts: Iterable[str]) -> Corpus:
     """The words of folded texts, each with its blocks on lines of their own; see :func:`word_hashes`."""
-    vocabulary: dict[int, str] = {}
+    vocabulary = _Vocabulary()
     lines = _hashed_lines(texts, vocabulary)
     is_block = np.ones(len(lines.ends), bool)
     is_block[lines.cuts] = False  # a long block is read in several lines
@@ -96,7 +97,7 @@ def corpus_of(texts: Iterable[str]) -> Corpus:
     first_blocks = np.concatenate([zero, np.cumsum(is_block)])[np.concatenate([zero, lines.of_texts])]
     block_offsets = np.concatenate([zero, lines.ends[is_block]])
     clause_offsets = distinct(np.concatenate([lines.clauses, block_offsets[:-1]]))
-    return Corpus(lines.words, lines.text_offsets, block_offsets, first_blocks, clause_offsets, vocabulary)
+    return Corpus(lines.words, lines.text_offsets, block_offsets, first_blocks, clause_offsets, vocabulary.words)
 
 
 def word_hashes(texts: Iterable[str]) -> tuple[Hashes, Offsets]:
@@ -140,7 +141,7 @@ class _Lines:
         return np.concatenate([np.zeros(1, np.int64), begins[self.of_texts]])
 
 
-def _hashed_lines(texts: Iterable[str], vocabulary: dict[int, str] | None = None) -> _Lines:
+def _hashed_lines(texts: Iterable[str], vocabulary: _Vocabulary | None = None) -> _Lines:
     """The words of texts; new ones are put into the vocabulary, if there is one."""
     words: list[Hashes] = []
     ends: list[Offsets] = []
@@ -152,7 +153,7 @@ def _hashed_lines(texts: Iterable[str], vocabulary: dict[int, str] | None = None
     def hash_batch() -> int:
         found = _words_in("\n".join(batch))
         if vocabulary is not None:
-            found.add_to(vocabulary)
+            vocabulary.add(found)
         words.append(found.hashes)
         ends.append(found.line_ends + n_words)
         clauses.append(found.clauses + n_words)
@@ -210,12 +211,23 @@ class _Found:
     clauses: Offsets
     """Words before each sign that ends a clause."""
 
-    def add_to(self, vocabulary: dict[int, str]) -> None:
-        """Put each different word into the vocabulary, by its hash."""
-        different, places = np.unique(self.hashes, return_index=True)
-        for word, place in zip(different.tolist(), places.tolist(), strict=True):
-            if word not in vocabulary:
-                vocabulary[word] = self.text[self.starts[place] : self.ends[place]]
+
+class _Vocabulary:
+    """Each different word by its hash."""
+
+    def __init__(self) -> None:
+        self.words: dict[int, str] = {}
+        # Most words of a text are known: one look at a table says so of nearly all, many times faster than the dictionary.
+        self._lately = np.zeros(1 << _SLOT_BITS, np.uint64)
+
+    def add(self, found: _Found) -> None:
+        """Put the words of a text into it."""
+        slots = (found.hashes >> np.uint64(64 - _SLOT_BITS)).astype(np.int64)
+        places = np.flatnonzero(self._lately[slots] != found.hashes)
+        self._lately[slots[places]] = found.hashes[places]
+        for place, word in zip(places.tolist(), found.hashes[places].tolist(), strict=True):
+            if word not in self.words:
+                self.words[word] = found.text[found.starts[place] : found.ends[place]]
 
 
 def word_places(text: str) -> tuple[Offsets, Offsets]:
