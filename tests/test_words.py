@@ -6,7 +6,7 @@ import unicodedata
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from mardok.text.hashes import corpus_of, word_hashes
@@ -135,6 +135,7 @@ def test_shown_pieces_lose_nothing_but_white_space(text: str) -> None:
 
 
 @settings(deadline=None, max_examples=300)
+@example("\u00bd\u3042\u00df\u3042\u00ad\u200b\u200b")  # as long when it is folded, with other places
 @given(st.text(alphabet=LETTERS + " ", max_size=30))
 def test_spans_cut_out_the_words_as_they_are_written(text: str) -> None:
     found = words(text)

@@ -32,7 +32,7 @@ class WordSpans:
         >>> WordSpans("To hire, co\\u00adop").of(1, 2)
         (3, 14)
         """
-        if len(self._plain) == len(self.text):  # nearly always: then places in the folded text mostly are those in the text
+        if self._keeps_places:
             starts, ends = self._places
             start, end = int(starts[first]), int(ends[first + n_words - 1])
             if folded(self.text[start:end]) == self._plain[start:end]:
@@ -50,6 +50,13 @@ class WordSpans:
         """
         start, end = self.of(first, n_words)
         return " ".join(self.text[start:end].split())
+
+    @cached_property
+    def _keeps_places(self) -> bool:
+        """Whether places in the folded text mostly are those in the text, as they nearly always are."""
+        if len(self._plain) != len(self.text):
+            return False
+        return self.text.isascii() or all(len(_folded_character(character)) == 1 for character in set(self.text))
 
     @cached_property
     def _places(self) -> tuple[Offsets, Offsets]:

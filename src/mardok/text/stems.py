@@ -74,6 +74,10 @@ class Stemmed:
         return self.hashes[self.number]
 
 
+_KNOWN: dict[str, dict[str, str]] = {}
+_MOST_KNOWN = 1 << 18
+
+
 @lru_cache(maxsize=64)
 def _stemmer(language: str) -> Any:
     name = _ALGORITHMS.get(language, "")
@@ -97,9 +101,14 @@ def stems(words: Sequence[str], language: str) -> list[str]:
     stemmer = _stemmer(language)
     if stemmer is None:
         return list(words)
-    plain = {word for word in words if not any(map(str.isdigit, word))}
-    stem_of = dict(zip(plain, stemmer.stemWords(list(plain)), strict=True))
-    return [stem_of.get(word) or word for word in words]
+    # Titles, addresses and texts of a site are stemmed one after the other, and mostly use the same words.
+    known = _KNOWN.setdefault(language, {})
+    if len(known) > _MOST_KNOWN:
+        known.clear()
+    new = {word for word in words if word not in known}
+    plain = [word for word in new if not any(map(str.isdigit, word))]
+    known.update(zip(plain, stemmer.stemWords(plain), strict=True))
+    return [known.get(word) or word for word in words]
 
 
 def stem_hashes(words: Sequence[str], language: str) -> Hashes:
