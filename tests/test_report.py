@@ -173,6 +173,7 @@ def test_by_keyboard_one_sorts_filters_decides_and_saves(
     section.locator("tr.detail select").focus()
     report.press("a")  # accept
     report.press("Tab")
+    assert section.locator(f'tr:has(button[data-opens="{target["proposal"]}"]) td').last.inner_text() == "accept"
     report.page.keyboard.type('=said "yes", on Monday')
     report.press("Tab")
     with report.page.expect_download() as download:

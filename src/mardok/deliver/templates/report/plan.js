@@ -116,6 +116,11 @@ async function planView(root, { argument, query, isAll }) {
       : `${count(n, "decision")}${isSaved ? "" : ", not saved to a file yet"}. Save them into the audit folder; mardok audit --decisions decisions.csv and mardok handoff --decisions decisions.csv read them.`;
   }
 
+  function showDecision(proposal) {
+    const opener = [...table.element.querySelectorAll("button[data-opens]")].find((one) => one.dataset.opens === proposal.proposal);
+    opener.closest("tr").lastElementChild.textContent = decisionOf(proposal).decision || "open";
+  }
+
   const table = makeTable({
     caption: "Proposals, best first", noun: "proposal", rows: proposals, isAll,
     columns: [
@@ -127,7 +132,7 @@ async function planView(root, { argument, query, isAll }) {
       { title: "Confidence", kind: "w", value: (one) => ["low", "medium", "high"].indexOf(one.confidence), cell: (one) => one.confidence },
       { title: "Decision", kind: "w", value: (one) => decisionOf(one).decision, cell: (one) => decisionOf(one).decision || "open" },
     ],
-    detail: (one) => proposalDetail(pages, one, tell, isAll),
+    detail: (one) => proposalDetail(pages, one, () => { tell(); showDecision(one); }, isAll),
   });
 
   function filter() {
