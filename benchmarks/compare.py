@@ -170,9 +170,7 @@ def main() -> None:
         ("words", lambda: all_pairs(shingle_sets(*hashed), 0.8)),
         ("sets of shingles", lambda: all_pairs(pages.sets, 0.8)),
     ):
-        print(
-            f"{n_pages} pages at 0.8, from {start}: scikit-learn takes {theirs / least(work):.0f} times as long"
-        )
+        print(f"{n_pages} pages at 0.8, from {start}: scikit-learn takes {theirs / least(work):.0f} times as long")
 
 
 if __name__ == "__main__":

@@ -15,7 +15,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from selectolax.lexbor import LexborHTMLParser
 
@@ -263,22 +263,34 @@ def _is_telling(markup: str) -> bool:
     )
 
 
+class _Target(NamedTuple):
+    """Where a link leads."""
+
+    url: str | None
+    """None if it is no http(s) address."""
+    rel: str
+    in_page: bool
+    """Whether it leads to a place in its own page."""
+
+
+def _is_sign(text: str) -> bool:
+    """Whether the text of a link into its own page is only the sign that headings carry for those who want their address."""
+    return not any(map(str.isalnum, text))
+
+
 class _OpenLink:
     """A link as it is being read."""
 
     __slots__ = ("alt", "anchor", "block", "end", "first_piece", "has_image", "in_page", "is_closed", "rel", "start", "url")
 
-    def __init__(self, url: str | None, rel: str, in_page: bool) -> None:
-        self.url, self.rel, self.in_page, self.is_closed = url, rel, in_page, False
+    def __init__(self, target: _Target) -> None:
+        self.url, self.rel, self.in_page = target
+        self.is_closed = False
         self.anchor: list[str] = []
         self.alt, self.has_image = "", False
         self.first_piece = 0
         """Its first one among the pieces of the block in which it begins."""
         self.block, self.start, self.end = -1, 0, 0
-
-    def is_sign(self, text: str) -> bool:
-        """Whether a link with this text is only the sign that headings carry for those who want their address."""
-        return self.in_page and not any(map(str.isalnum, text))
 
     def finished(self) -> Link:
         assert self.url is not None, "a link that cannot be followed is not kept"
@@ -400,28 +412,31 @@ class _Reader:
                 for image in _IMAGE.findall(part):
                     alt = " ".join((self.image(image) or "").split())
                     alts[number] = alts.get(number) or alt
-        out: list[str] = []
+        text = ""
         links, bare = [], []
-        length, has_space = 0, False
-        for number, part in enumerate(_shown(_LINK_EDGE.join(parts)).split(_LINK_EDGE)):
-            link = self.new_link(tags[number // 2]) if number % 2 else None
-            words = " ".join(part.split())
-            if link is not None and number not in alts and link.is_sign(words):
+        has_space = False
+        for number, part in enumerate(" ".join(_shown(_LINK_EDGE.join(parts)).split()).split(_LINK_EDGE)):
+            target = self.link_target(tags[number // 2]) if number % 2 else None
+            words = part.strip(" ")
+            if target is not None and target.in_page and number not in alts and _is_sign(words):
                 words = part = ""
+            begin = len(text)
             if words:
-                if length and (has_space or part[0].isspace()):
-                    words = " " + words
-                out.append(words)
-                begin, length = length + (words[0] == " "), length + len(words)
-                has_space = part[-1].isspace()
-                if link is not None and link.url:
-                    links.append(Link(link.url, words.strip(" "), link.rel, begin, length))
+                if text and (has_space or part[0] == " "):
+                    text += " "
+                    begin += 1
+                text += words
+                has_space = part[-1] == " "
             elif part:
                 has_space = True
-            if link is not None and link.url and not words:
-                bare.append(Link(link.url, alts.get(number, ""), link.rel, 0, 0))
-        if out:
-            self.blocks.append(Block("".join(out), context, tuple(links)))
+            if target is None or target.url is None:
+                continue
+            if words:
+                links.append(Link(target.url, words, target.rel, begin, len(text)))
+            else:
+                bare.append(Link(target.url, alts.get(number, ""), target.rel, 0, 0))
+        if text:
+            self.blocks.append(Block(text, context, tuple(links)))
         elif context.level == 1:
             self.seen.add("h1")
         if bare:
@@ -474,19 +489,20 @@ class _Reader:
 
     def open_link(self, markup: str) -> None:
         self.close_link()
-        self.link = None if self.state.is_unseen else self.new_link(markup)
-        if self.link is not None:
+        target = None if self.state.is_unseen else self.link_target(markup)
+        if target is not None:
+            self.link = _OpenLink(target)
             self.edges.append(self.link)
             self.pieces.append(_LINK_EDGE)
             self.link.first_piece = len(self.pieces)
 
-    def new_link(self, markup: str) -> _OpenLink | None:
-        """A link as its tag says; None if the tag leads nowhere."""
+    def link_target(self, markup: str) -> _Target | None:
+        """Where a link leads, as its tag says; None if the tag leads nowhere."""
         address = _value("href", markup)
         if address is None:
             return None
         url = resolved_url(address, self.document.base)
-        return _OpenLink(url, _rel(markup) if "rel=" in markup else "", address[:1] == "#")
+        return _Target(url, _rel(markup) if "rel=" in markup else "", address[:1] == "#")
 
     def close_link(self) -> None:
         link = self.link
@@ -494,12 +510,7 @@ class _Reader:
             return
         self.link = None
         link.is_closed = True
-        if (
-            link.in_page
-            and link is not self.link_at_block_start
-            and not link.has_image
-            and link.is_sign("".join(link.anchor))
-        ):
+        if link.in_page and link is not self.link_at_block_start and not link.has_image and _is_sign("".join(link.anchor)):
             del self.pieces[link.first_piece :]
             link.anchor.clear()
         self.edges.append(link)
@@ -674,6 +685,12 @@ def _shown(markup: str) -> str:
 
 def _value(name: str, markup: str) -> str | None:
     """The value of one attribute, ``""`` if it has none; None if the tag does not have the attribute."""
+    start = f' {name}="'
+    at = markup.find(start)
+    if at > 0 and '"' not in markup[:at]:  # it is the first with a value, as it mostly is
+        at += len(start)
+        value = markup[at : markup.index('"', at)]
+        return _unescaped(value) if "&" in value else value
     found = _VALUES[name].search(markup)
     if found is None:
         return None
