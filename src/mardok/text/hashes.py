@@ -35,6 +35,8 @@ RUN_WORDS = 8
 _BATCH = 1 << 15
 """Characters handled at once: the arrays stay in the processor's cache."""
 _SLOT_BITS = 20
+_TABLE = 0x10000
+"""Code points whose values are looked up: the basic plane."""
 _BASE = 0x9E3779B97F4A7C15 | 1
 _OTHER, _LETTER, _JOINER, _SPACELESS, _MARK = range(5)
 _SIGN = 1
@@ -233,7 +235,7 @@ class _Vocabulary:
 def word_places(text: str) -> tuple[Offsets, Offsets]:
     """First character of each word of a folded text, and the one after its last."""
     if not text.isascii():
-        return _runs_in(letter_kinds()[np.frombuffer(text.encode("utf-32-le", "surrogatepass"), np.uint32)])
+        return _runs_in(letter_kinds().take(np.frombuffer(text.encode("utf-32-le", "surrogatepass"), np.uint32)))
     raw = text.encode("ascii")
     codes = np.frombuffer(raw, np.uint8)
     padded = np.zeros(len(codes) + 2, bool)
@@ -250,12 +252,13 @@ def _words_in(text: str) -> _Found:
     if text.isascii():
         raw = text.encode("ascii")
         codes: NDArray[Any] = np.frombuffer(raw, np.uint8)
-        values = _ascii_values()[codes]
+        values = _known_values(128).take(codes)  # in less than half the time of indexing
         signs = np.frombuffer(raw.translate(_ascii_signs()), np.uint8)
     else:
         codes = np.frombuffer(text.encode("utf-32-le", "surrogatepass"), np.uint32)
-        values = _values(codes.astype(np.uint64))
-        signs = clause_signs()[codes]
+        in_table = len(codes) == 0 or codes.max() < _TABLE
+        values = _known_values(_TABLE).take(codes) if in_table else _values(codes.astype(np.uint64))
+        signs = clause_signs().take(codes)
     line_ends = np.append(np.flatnonzero(codes == ord("\n")), len(codes))
     at = np.flatnonzero(signs)
     goes_on = np.append(codes[1:] > ord(" "), False)[at]  # a point or comma inside a number or an address ends nothing
@@ -330,8 +333,9 @@ def _values(codes: Hashes) -> Hashes:
 
 
 @cache
-def _ascii_values() -> Hashes:
-    return _values(np.arange(128, dtype=np.uint64))
+def _known_values(n: int) -> Hashes:
+    """The values of the first code points."""
+    return _values(np.arange(n, dtype=np.uint64))
 
 
 @cache
