@@ -12,8 +12,10 @@ from hypothesis import strategies as st
 import mardok
 from mardok.compare.accounting import account
 from mardok.compare.runs import repeated_runs
+from mardok.findings.elsewhere import Elsewhere
 from mardok.settings import Boilerplate
 from mardok.text.hashes import corpus_of
+from mardok.text.words import words as words_of
 
 RUN = 8
 BLOCKS = [
@@ -90,6 +92,26 @@ def test_the_three_add_up_to_the_words_of_a_page(demo: mardok.Audit) -> None:
         pages["boilerplate_words"].to_numpy(float)
     )
     assert demo.pages.loc[~demo.pages["indexable"], "own_words"].isna().all()
+
+
+def test_what_stands_elsewhere_is_told_of_each_page(demo: mardok.Audit) -> None:
+    passages, urls = demo.tables["passages"], demo.pages["url"]
+    elsewhere = Elsewhere(demo.pages, passages)
+    shares, carriers = elsewhere.shares(), passages.groupby("passage")["page"].agg(set)
+    for row in range(len(urls)):
+        own = passages[passages["page"] == row]
+        places = {first + k for first, n in own[["word", "words"]].itertuples(index=False) for k in range(n)}
+        assert shares[row] == pytest.approx(len(places) / max(demo.pages["words"][row], 1), abs=1e-12)
+        stretches = elsewhere.stretches(row)
+        told = own[["word", "words", "passage"]].itertuples(index=False)
+        for stretch, (first, n, passage) in zip(stretches, told, strict=True):
+            written = words_of(demo.pages["main_text"][row])[first : first + n]
+            assert words_of(stretch.text) == written
+            others = carriers[passage] - {row}
+            assert stretch.other_pages == len(others)
+            assert stretch.example == (min(others) if others else -1)
+        longest = elsewhere.stretches(row, 2)
+        assert sorted(one.words for one in longest) == sorted(one.words for one in stretches)[-2:]
 
 
 def test_pasted_text_is_found_out_and_a_teaser_counts_against_the_listing(demo: mardok.Audit) -> None:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import unicodedata
+from itertools import groupby
 
 import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from mardok.text.distinct import order_of_equal
 from mardok.text.hashes import corpus_of, word_hashes
 from mardok.text.spans import WordSpans
 from mardok.text.words import folded, shown_pieces, text_hash, words
@@ -145,3 +147,14 @@ def test_spans_cut_out_the_words_as_they_are_written(text: str) -> None:
     assert starts == sorted(starts)
     for (start, end), word in zip(spans, found, strict=True):
         assert word in words(text[start:end])
+
+
+@settings(deadline=None, max_examples=200)
+@given(st.lists(st.sampled_from([0, 1, 2, 2**63, 2**63 + 1, 2**64 - 1, 5 << 40, (5 << 40) + 3]), max_size=30))
+def test_equal_hashes_follow_one_another_even_where_their_upper_bits_agree(values: list[int]) -> None:
+    hashes = np.array(values, np.uint64)
+    order = order_of_equal(hashes).tolist()
+    assert sorted(order) == list(range(len(values)))
+    runs = [list(run) for _, run in groupby(order, key=lambda place: values[place])]
+    assert len(runs) == len(set(values))
+    assert all(run == sorted(run) for run in runs)
