@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from mardok.extract import html as html_module
+from mardok.extract import known_parts
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
 from mardok.extract.html import read_document
@@ -60,6 +61,7 @@ MAIN_TEXTS = [
         "<p>Use <a href='#x'><code>XTS</code>-<b>AES</b></a><div>or<a href='#y'>, <i>now</i></a></div>",
         "Use XTS-AES\nor, now",
     ),
+    ("<div title='a'<b>one</div><p x<ul>two<ul <li>three</ul>", "one\ntwo\nthree"),
     ("", ""),
 ]
 
@@ -260,6 +262,48 @@ def test_shortcuts_and_what_is_remembered_change_nothing(html: str, menu: str) -
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(html_module, "_SPLIT", re.compile(f"({html_module._RAW_TEXT}|<[^>]*>)", re.DOTALL))
         assert quick == [read_document(whole, url) for url in addresses] * 2
+
+
+PARTS = [
+    "<ul><li><a href=/bows>Bows</a></li><li>Hire <b>now</b></li></ul>", "<nav class='m'><ul><li>One</li></ul>two</nav>",
+    "<header><svg><path d=x /><title>t</title></svg><a href=y>Z</a></header>", "<ul><li>left <b>open</li></ul>",
+    "<footer><p>Old <i hidden>words</i></p><img src=i.png alt=A></footer>", "<ul><li>x --> </li></ul>",
+    "<nav>in <a href='#z'>#</a></nav>", "<ul><li><a name=q>n</a><br/></li></ul>", "<nav><svg><g><ul></ul></g></svg></nav>",
+    "<ul><table><tr><td>x</td></tr></table></ul>", '<ul><li title="a > b">t</li></ul>', "<ul><li>a</li></div></ul>",
+    "<header><h2>H</h2><div role=menu>m</div></header>", "<ul><p>p</p></ul>", "<nav></p></nav>",
+    "<ul><li>&amp;ul;</li></ul>",
+]  # fmt: skip
+AROUND = [
+    "<a name=t>", "<font>", "<nobr>", "<textarea>", "</textarea>", "<title>", "</title>", "<math>", "<template>",
+    "</template>", "</svg>", "<noscript>", "<iframe>", "</iframe>", "<object>", "<frameset>", "<plaintext>", "<dl>", "<dd>",
+    '<div title="', "<div title='", '">', "'>", "<div class=", "<MATH>", "<foreignObject>", "<caption>",
+    "<ul mardok-part=1>", "<h2>", "<html>", "<p a<b>", "<ul <b>",
+]  # fmt: skip
+
+
+@settings(max_examples=1000, deadline=None)
+@given(st.lists(PIECES | st.sampled_from(PARTS) | st.sampled_from(AROUND), max_size=14).map("".join))
+def test_a_known_part_is_read_as_if_it_were_parsed(html: str) -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(known_parts, "_LEAST", 1)
+        patch.setattr(html_module, "_KNOWN", known_parts.KnownParts())
+        for part in PARTS * 2:
+            html_module._KNOWN.shortened(part)
+        quick = read_document(html, URL)
+        patch.setattr(html_module._KNOWN, "shortened", lambda _: None)
+        assert quick == read_document(html, URL)
+
+
+def test_a_part_that_comes_again_is_not_parsed_again() -> None:
+    known = known_parts.KnownParts()
+    menu = f"<ul>{''.join(f'<li><a href=/{n}/>Section {n}</a></li>' for n in range(20))}</ul>"
+    assert [known.shortened(f"<p>{n}</p>{menu}<p>end</p>") is not None for n in range(3)] == [False, True, True]
+    short = known.shortened(menu + menu)
+    assert short is not None
+    assert len(short.html) < len(menu)
+    assert [part.markup for part in short.parts] == [menu.replace("=/", '="/').replace("/>", '/">')] * 2
+    told = [known_parts.written_alone(part, part[1:].partition(">")[0].partition(" ")[0]) is not None for part in PARTS]
+    assert told == [True] * 3 + [False] + [True] * 4 + [False] * 2 + [True, False] + [True] * 2 + [False, True]
 
 
 @settings(max_examples=200, deadline=None)

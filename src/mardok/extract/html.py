@@ -19,6 +19,7 @@ from typing import Any, NamedTuple
 
 from selectolax.lexbor import LexborHTMLParser
 
+from mardok.extract.known_parts import ATTRIBUTE, STAND_IN, KnownParts, Part
 from mardok.extract.page import NO_SIGNS, Block, Context, Image, Link, Signs
 from mardok.extract.signs import SIGN_TAGS, signs_of
 from mardok.urls import normal_url, resolved_url
@@ -97,7 +98,7 @@ _CHROME_ROLES = {
     "navigation": "nav", "banner": "header", "contentinfo": "footer", "complementary": "aside", "search": "search",
     "dialog": "dialog", "alertdialog": "dialog", "menu": "nav", "menubar": "nav",
 }  # fmt: skip
-_RAW_TEXT_TAGS = frozenset(["script", "style", "iframe", "noembed", "noframes", "xmp"])
+_RAW_TEXT_TAGS = frozenset(["script", "style", "iframe", "noembed", "noframes", "plaintext", "xmp"])
 _CONTEXT_TAGS = _BLOCK_TAGS | _UNSEEN_TAGS | _CHROME_TAGS.keys() | {"dialog"}
 NOTICE = "notice"
 """Place of what calls itself a cookie or consent notice; whether it is one, its recurrence tells."""
@@ -127,8 +128,9 @@ _INLINE_TAGS = (
 # Most blocks hold text, links and inline elements, and nothing else: each is read at once, not tag by tag.
 _SIMPLE_BLOCK = rf"<{_SIMPLE_TAGS}(?:\s[^>]*)?>[^<]*+(?:</?(?:{_INLINE_TAGS})(?:\s[^>]*)?>[^<]*+)*+</{_SIMPLE_TAGS}>"
 _SPLIT = re.compile(rf"({_RAW_TEXT}|{_PARTS}|{_SIMPLE_BLOCK}|<[^>]*>)", re.DOTALL)
-_SPLIT_PART = re.compile(rf"({_SIMPLE_BLOCK}|<[^>]*>)")
+_SPLIT_PART = re.compile(rf"({STAND_IN}|{_SIMPLE_BLOCK}|<[^>]*>)")
 _SPLIT_TAGS = re.compile(r"(<[^>]*>)")
+_STAND_IN = re.compile(STAND_IN)
 _PART = re.compile(r"<(?:header|nav|footer|aside|ul)[\s>]")
 _SIMPLE = re.compile(rf"<{_SIMPLE_TAGS}[\s>]")
 _LINK = re.compile(r"(<a(?:\s[^>]*)?>)([^<]*+(?:<(?!/a>)[^<]*+)*+)</a>")
@@ -228,16 +230,28 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
     >>> document.blocks[0].text, document.blocks[0].links[0].url, document.blocks[0].links[0].start
     ('Old violins and bows', 'https://host.example/bows', 16)
     """
+    if not only and not ignore:  # a selector may ask for anything in a part
+        short = _KNOWN.shortened(text)
+        if short is not None:
+            document, known = _document(LexborHTMLParser(short.html), url)
+            if known == list(short.parts):
+                return document
+            short.failed()
     parser = LexborHTMLParser(text)
     if only or ignore:
         _mark(parser, only, ignore)
+    return _document(parser, url)[0]
+
+
+def _document(parser: LexborHTMLParser, url: str) -> tuple[Document, list[Part]]:
+    """What a parsed document holds, and the known parts that were met in it."""
     reader = _Reader(url)
     # A character reference can put the edge mark into any text, so it is taken out only now.
     html = (parser.html or "").replace(_LINK_EDGE, " ")
     reader.read(_SPLIT.split(html))
     document = reader.finished()
     document.signs = signs_of(parser, html, url, document.metas, reader.seen)
-    return document
+    return document, reader.known
 
 
 def _mark(parser: LexborHTMLParser, only: Sequence[str], ignore: Sequence[str]) -> None:
@@ -305,6 +319,10 @@ class _Reader:
         self.blocks = self.document.blocks
         self.seen: set[str] = set()
         """Elements that stand somewhere, of those that are looked at once more."""
+        self.n_anchors = 0
+        """Open ``a`` elements, those that lead nowhere too."""
+        self.known: list[Part] = []
+        """Known parts, in the order in which they were met."""
         self.has_base = self.expects_title = False
         self._set_base(url)
         self.state = _ROOT
@@ -328,7 +346,8 @@ class _Reader:
         is_markup = False
         for piece in pieces:
             if is_markup:
-                if "<" not in piece[1:]:
+                # One tag, as long as it may be: names of attributes may hold a "<".
+                if "<" not in piece[1:] or piece.index(">") == len(piece) - 1:
                     self.markup(piece)
                 elif _PART.match(piece):
                     self.part(piece)
@@ -351,6 +370,9 @@ class _Reader:
 
     def part(self, markup: str) -> None:
         """A header, menu or list, of which most stand on many pages."""
+        if ATTRIBUTE in markup:
+            self.part_with_stand_in(markup)
+            return
         if self.link is not None:
             self.read(_SPLIT_PART.split(markup))
             return
@@ -370,6 +392,19 @@ class _Reader:
         if place is not None:
             _MEMORY.put(state, markup, place, (tuple(blocks[n_blocks:]), tuple(images[n_images:]), self.seen))
         self.seen = self.seen | seen
+
+    def part_with_stand_in(self, markup: str) -> None:
+        """The stand-in of a known part, or a part that holds one."""
+        if _STAND_IN.fullmatch(markup) is None:
+            self.read(_SPLIT_PART.split(markup))
+            return
+        known = _KNOWN.named_by(markup)
+        # Inside of SVG it means something else; in a table, a link around it may have let it pass; and whether an H1 has a
+        # text is asked of the parser.
+        is_plain = not self.state.is_unseen and not self.n_anchors and not self.state.context.level
+        if known is not None and is_plain:
+            self.known.append(known)
+            self.part(known.markup)
 
     def _place_of(self, addresses: Sequence[str]) -> str | None:
         """Below what addresses as written lead to the same pages: an origin, a folder; None if on no other page."""
@@ -456,6 +491,7 @@ class _Reader:
                 self.link.anchor.append(" ")
         if tag.is_end:
             if tag.name == "a":
+                self.n_anchors -= 1
                 self.close_link()
             self.expects_title = False
             if self.set_aside and self.set_aside[-1][0] == len(self.stack):
@@ -488,6 +524,7 @@ class _Reader:
         _, self.pieces, self.edges, self.link_at_block_start, self.link = self.set_aside.pop()
 
     def open_link(self, markup: str) -> None:
+        self.n_anchors += 1
         self.close_link()
         target = None if self.state.is_unseen else self.link_target(markup)
         if target is not None:
@@ -665,6 +702,7 @@ _SPECIAL: dict[str, Callable[[_Reader, str], None]] = {
     **dict.fromkeys(SIGN_TAGS, _Reader.note),
 }
 _PLAIN_LINK = _tag("<a>")
+_KNOWN = KnownParts()
 _STATES: dict[tuple[Context, bool, bool], _State] = {}
 _ROOT = _State.of(Context("body", "body", 0, "", False, ""), False, False)
 _MEMORY = _Memory()
