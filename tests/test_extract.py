@@ -222,7 +222,7 @@ def test_a_declared_language_is_checked_and_a_missing_one_found(text: str, decla
 
 TAGS = [
     "a", "b", "p", "div", "span", "h1", "ul", "li", "table", "tr", "td", "nav", "main", "header", "br", "img", "button",
-    "select", "option", "script", "svg", "form", "aside", "pre",
+    "select", "option", "script", "svg", "form", "aside", "pre", "math", "input", "source",
 ]  # fmt: skip
 PIECES = st.sampled_from(
     [f"<{tag}>" for tag in TAGS] + [f"</{tag}>" for tag in TAGS]

@@ -682,6 +682,8 @@ def _tag(markup: str) -> _Tag | None:
     if found is None or found[1] in _RAW_TEXT_TAGS:
         return None
     name, is_end = found[1], markup[1] == "/"
+    if is_end and name in _VOID_TAGS:
+        return None  # of SVG or MathML, where its start has opened nothing here
     is_telling = not is_end and bool(_is_telling(markup))
     return _Tag(
         name, is_end, name in _BLOCK_TAGS, name in _SPACE_TAGS, name in _VOID_TAGS,
