@@ -22,6 +22,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from itertools import count
 
 from selectolax.lexbor import LexborHTMLParser
 
@@ -92,7 +93,8 @@ class KnownParts:
         self._by_number: dict[int, Part] = {}
         self._seen: set[int] = set()
         """Hashes of what was seen once."""
-        self._size = self._next = 0
+        self._size = 0
+        self._numbers = count()
 
     def shortened(self, html: str) -> Shortened | None:
         """A document with stand-ins; None if there is nothing to replace."""
@@ -142,8 +144,8 @@ class KnownParts:
         markup = written_alone(text, name)
         part = None
         if markup is not None:
-            part = self._by_number[self._next] = Part(self._next, name, markup)
-            self._next += 1
+            part = Part(next(self._numbers), name, markup)
+            self._by_number[part.number] = part
         self._parts[text] = part
         return part
 
@@ -167,7 +169,10 @@ def written_alone(text: str, name: str) -> str | None:
     if html != before + markup + after or not markup.startswith(f"<{name}") or not markup.endswith(f"</{name}>"):
         return None
     tags = _nesting(text)
-    return markup if tags is not None and tags == _nesting(markup) else None
+    is_plain = (
+        tags is not None and tags == _nesting(markup) and not any(sign < " " and not sign.isspace() for sign in markup)
+    )
+    return markup if is_plain else None
 
 
 def _nesting(text: str) -> list[tuple[str, bool]] | None:
