@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import os
+import re
 from collections import defaultdict
 from itertools import combinations
 from pathlib import Path
 
 import numpy as np
 import pytest
+from selectolax.lexbor import LexborHTMLParser
 
 import mardok
+from mardok.extract import html
+from mardok.extract.html import read_document
 from mardok.text.words import words
 
 pytestmark = pytest.mark.fetched
@@ -39,6 +43,20 @@ def test_every_file_of_the_tree_is_a_page_with_text(tree: Path, audit: mardok.Au
     assert audit.pages["indexable"].all()
     assert (audit.pages["words"] > 0).mean() > 0.99
     assert audit.pages["link_weight"].sum() == pytest.approx(1)
+
+
+def test_every_letter_is_read_in_its_order_by_any_way(tree: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    files = sorted(path for path in tree.rglob("*.html") if path.is_file())[::3]
+    pages = [(f"https://docs.example/{path.name}", path.read_bytes().decode("utf-8", "replace")) for path in files]
+    first = [read_document(text, url) for url, text in pages]
+    for (_, text), document in zip(pages, first, strict=True):
+        parser = LexborHTMLParser(text)
+        parser.strip_tags(["script", "style", "svg", "template", "object"])
+        seen = filter(str.isalnum, parser.body.text() if parser.body else "")
+        assert "".join(filter(str.isalnum, "".join(block.text for block in document.blocks))) == "".join(seen)
+    assert [read_document(text, url) for url, text in pages] == first  # menus are known by now
+    monkeypatch.setattr(html, "_SPLIT", re.compile(f"({html._RAW_TEXT}|<[^>]*>)", re.DOTALL))
+    assert [read_document(text, url) for url, text in pages[::5]] == first[::5]
 
 
 def test_copies_are_pages_with_one_title_in_two_books(tree: Path, audit: mardok.Audit) -> None:
