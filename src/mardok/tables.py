@@ -39,7 +39,7 @@ STRUCTURAL_STEPS = ("redirect", "canonical", "noindex", "retire")
 """Steps that settle what becomes of an address; it gets at most one of them."""
 STEPS_OF_ACTION: Mapping[str, tuple[str, ...]] = {
     "merge": ("redirect", "canonical", "move_text", "retitle", "relink", "sitemap", "leave"),
-    "canonical": ("canonical", "relink", "sitemap", "leave"),
+    "canonical": ("canonical", "redirect", "relink", "sitemap", "leave"),
     "rewrite": ("rewrite", "retitle", "relink", "leave"),
     "retitle": ("retitle", "relink", "leave"),
     "expand": ("expand", "leave"),

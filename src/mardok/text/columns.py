@@ -12,12 +12,14 @@ from __future__ import annotations
 from array import array
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mardok.extract.batch import Batch, Coded, Numbers
 from mardok.extract.page import Context, Page
+from mardok.text.words import is_invisible
 
 Ints = NDArray[np.int64]
 Codes = NDArray[np.int32]
@@ -49,10 +51,11 @@ class Blocks:
         """Page of each place."""
         return np.repeat(np.arange(len(self.first) - 1, dtype=np.int32), np.diff(self.first))
 
-    @property
+    @cached_property
     def has_text(self) -> NDArray[np.bool_]:
-        """Whether each block has a text."""
-        return (self.lengths > 0)[self.text]
+        """Whether each block has a text that can be seen."""
+        is_seen = np.fromiter((not is_invisible(text) for text in self.texts), bool, len(self.texts))
+        return np.asarray(is_seen[self.text])
 
     @property
     def lengths(self) -> Ints:

@@ -22,7 +22,9 @@ from functools import cache
 import numpy as np
 from numpy.typing import NDArray
 
-_VANISHING = re.compile("[\\u00ad\\u061c\\u180e\\u200b-\\u200f\\u202a-\\u202e\\u2060-\\u2064\\u2066-\\u206f\\ufeff]")
+_INVISIBLE_RANGES = (range(0x200B, 0x2010), range(0x202A, 0x202F), range(0x2060, 0x2065), range(0x2066, 0x2070))
+_INVISIBLE = "\u00ad\u061c\u180e\ufeff" + "".join(chr(code) for codes in _INVISIBLE_RANGES for code in codes)
+_VANISHING = re.compile(f"[{_INVISIBLE}]")
 _SPACELESS_RANGES = (
     (0x0E00, 0x0EFF), (0x1000, 0x109F), (0x1780, 0x17FF), (0x1950, 0x19FF), (0x1A20, 0x1AAF), (0x3005, 0x3007),
     (0x3040, 0x30FF), (0x31F0, 0x31FF), (0x3400, 0x4DBF), (0x4E00, 0x9FFF), (0xA9E0, 0xA9FF), (0xAA60, 0xAADF),
@@ -121,6 +123,17 @@ def words(text: str) -> list[str]:
     ['the', "violin's", 'e-string', 'coop', '漢', '字']
     """
     return folded_words(folded(text))
+
+
+def is_invisible(text: str) -> bool:
+    """Whether nothing of a text can be seen: folded, it is empty.
+
+    Examples
+    --------
+    >>> is_invisible("\u200b\u00ad"), is_invisible("\u200bbow")
+    (True, False)
+    """
+    return not text.strip(_INVISIBLE)
 
 
 def folded(text: str) -> str:
