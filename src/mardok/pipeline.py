@@ -283,11 +283,7 @@ def audit(
         read_decisions(Path(decisions), intake) if decisions is not None else (),
     )
     batches = extract_batches(raw_pages(paths, base, intake, settings.sources), settings, jobs)
-    site = site_of(_counted(batches, progress), settings.text)
-    give_back_memory()
-    if not site.pages:
-        raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
-    tables, found_totals = _findings(site, intake, known, settings, progress)
+    tables, found_totals, is_rendered = _findings(batches, paths, intake, known, settings, progress)
     meta = {
         "mardok": version("mardok"),
         "made": datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
@@ -299,18 +295,20 @@ def audit(
         "decisions": str(Path(decisions).resolve()) if decisions is not None else None,
         "settings": settings.model_dump(mode="json"),
         "skipped": dict(sorted(intake.skipped.items())),
-        "not_computed": _not_computed(
-            intake, searched=known.search is not None, is_rendered=any(page.script_words is not None for page in site.pages)
-        ),
+        "not_computed": _not_computed(intake, searched=known.search is not None, is_rendered=is_rendered),
         "totals": found_totals,
     }
     return Audit(tables, meta)
 
 
 def _findings(
-    site: Site, intake: Intake, known: _Known, settings: Settings, progress: Progress
-) -> tuple[dict[str, pd.DataFrame], dict[str, Any]]:
-    """Everything that needs the whole site."""
+    batches: Iterable[Batch], paths: Sequence[Path], intake: Intake, known: _Known, settings: Settings, progress: Progress
+) -> tuple[dict[str, pd.DataFrame], dict[str, Any], bool]:
+    """Everything that needs the whole site; and whether a browser looked at any page."""
+    site = site_of(_counted(batches, progress), settings.text)
+    give_back_memory()
+    if not site.pages:
+        raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
     agents = settings.extract.robots_agents
     is_blocked = blocked_by(intake.robots, agents)
     reasons = [reason_not_indexable(page, is_blocked, agents) for page in site.pages]
@@ -375,17 +373,22 @@ def _findings(
         "checks": checks_table(troubles),
         **compared.wording,
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
-        **site_tables(site, compared.accounted.boilerplate_blocks),
     }
+    site = site.without_words()  # the tables of blocks and links are the largest, and need the room
+    tables |= site_tables(site, compared.accounted.boilerplate_blocks)
     found_totals = totals(tables, demand, compared.grouping)
     found_totals["outcome"] = outcomes(tables, settings.search.minimum_share)
-    return tables, {
-        **found_totals,
-        "crawl": coverage.totals(),
-        "site_names": list(titles.all_names),
-        "targets": contest.targets,
-        "decisions_without_proposal": [dict(told.told) for told in unmatched if told.decision],
-    }
+    return (
+        tables,
+        {
+            **found_totals,
+            "crawl": coverage.totals(),
+            "site_names": list(titles.all_names),
+            "targets": contest.targets,
+            "decisions_without_proposal": [dict(told.told) for told in unmatched if told.decision],
+        },
+        any(page.script_words is not None for page in site.pages),
+    )
 
 
 def _planned(

@@ -21,11 +21,13 @@ from numpy.typing import NDArray
 from mardok.compare.join import Ints
 from mardok.compare.phrases import gram_hashes, gram_hashes_at, numbers_in, stem_grams, words_left
 from mardok.text.distinct import first_of_equal
-from mardok.text.hashes import word_hashes
+from mardok.text.hashes import Hashes, word_hashes
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import words
 
+_PLACES_AT_ONCE, _TEXTS_AT_ONCE = 1 << 20, 1 << 12
+"""Of the whole site only so much is looked at together: arrays over all its words fill the memory."""
 _SENTENCE_END = re.compile(r"[.!?\u2026]+[\"'\u201d\u2019)\]]*\s+|[\u3002\uff01\uff1f]")
 _GOOD_SENTENCE = 120
 """Characters of a sentence that says enough about a mention and not too much."""
@@ -93,27 +95,23 @@ def find_mentions(
     """
     asked = [(thing, found) for thing, wordings in enumerate(things) for found in map(words, wordings) if found]
     left = words_left(stemmed)
-    language_of_word = np.repeat(language_of, stemmed.corpus.n_words)
     nothing = np.zeros(0, np.int64)
     parts = [(nothing, nothing, nothing)]
     for n in sorted({len(found) for _, found in asked}):
-        hashes = gram_hashes(stemmed.corpus.words if exact else stemmed.stems, n)
-        fits = left[: len(hashes)] >= n
         things_of: dict[int, list[tuple[int, int]]] = defaultdict(list)
         for thing, wording in asked:
             for number, language in enumerate(stemmed.languages) if len(wording) == n else ():
                 own = word_hashes([" ".join(wording)])[0] if exact else stem_hashes(wording, language)
                 things_of[int(gram_hashes(own, n)[0])].append((number, thing))
         wanted = np.array(sorted(things_of), np.uint64)
-        at = np.flatnonzero(fits)
-        match = numbers_in(wanted, hashes[at])
-        at, match = at[match >= 0], match[match >= 0]
+        at, match = _matches(stemmed, left, n, wanted, exact=exact)
+        language_at = language_of[np.searchsorted(stemmed.corpus.offsets, at, side="right") - 1]
         order = np.argsort(match, kind="stable")
         first = np.searchsorted(match[order], np.arange(len(wanted) + 1))
         for known, (start, stop) in zip(wanted.tolist(), pairwise(first.tolist()), strict=True):
             for number, thing in things_of[known]:
-                places = at[order[start:stop]]
-                places = places[language_of_word[places] == number]
+                hits = order[start:stop]
+                places = at[hits[language_at[hits] == number]]
                 parts.append((places, np.full(len(places), n), np.full(len(places), thing)))
     columns = [np.concatenate(column) for column in zip(*parts, strict=True)]
     place, n_words, its_thing = columns
@@ -121,6 +119,24 @@ def find_mentions(
     kept = order[_apart(place[order], n_words[order], its_thing[order])]
     kept = kept[np.lexsort((its_thing[kept], place[kept]))]
     return Found(place[kept], n_words[kept], its_thing[kept])
+
+
+def _matches(stemmed: Stemmed, left: NDArray[np.int32], n: int, wanted: Hashes, *, exact: bool) -> tuple[Ints, Ints]:
+    """Places of the words of the corpus where n words with a wanted hash begin, and which hash it is."""
+    corpus = stemmed.corpus
+    parts = [(np.zeros(0, np.int64), np.zeros(0, np.int64))]
+    for first in range(0, len(left), _PLACES_AT_ONCE):
+        at = np.flatnonzero(left[first : first + _PLACES_AT_ONCE] >= n) + first
+        if exact:
+            hashes = gram_hashes_at(corpus.words, at, n)
+            match = numbers_in(wanted, hashes)
+            parts.append((at[match >= 0], match[match >= 0]))
+            continue
+        for places, hashes in stem_grams(stemmed, at, n):
+            match = numbers_in(wanted, hashes)
+            parts.append((places[match >= 0], match[match >= 0]))
+    places, matches = (np.concatenate(column) for column in zip(*parts, strict=True))
+    return places, matches
 
 
 @dataclass(frozen=True)
@@ -149,22 +165,24 @@ def own_uses(stemmed: Stemmed, languages: Sequence[str], phrases: Sequence[str])
             asked[language, len(found)].append((text, found))
     uses, first = np.zeros(corpus.n_texts, np.int64), np.full(corpus.n_texts, -1, np.int64)
     for (language, n), texts in asked.items():
-        rows = np.array([text for text, _ in texts], np.int64)
-        stems = stem_hashes([word for _, found in texts for word in found], language)
-        wanted = gram_hashes_at(stems, np.arange(len(rows)) * n, n)
-        lengths = corpus.n_words[rows]
-        which = np.repeat(np.arange(len(rows)), lengths)
-        at = np.arange(len(which)) + np.repeat(corpus.offsets[rows] - (np.cumsum(lengths) - lengths), lengths)
-        fits = left[at] >= n
-        at, which = at[fits], which[fits]
-        hashes = np.concatenate([np.zeros(0, np.uint64), *(found for _, found in stem_grams(stemmed, at, n))])
-        is_it = hashes == wanted[which]
-        at, which = at[is_it], which[is_it]
-        kept = _apart(at, np.full(len(at), n), which)
-        at, which = at[kept], which[kept]
-        uses[rows] = np.bincount(which, minlength=len(rows))
-        begins = np.flatnonzero(first_of_equal(which))
-        first[rows[which[begins]]] = at[begins] - corpus.offsets[rows[which[begins]]]
+        for start in range(0, len(texts), _TEXTS_AT_ONCE):
+            part = texts[start : start + _TEXTS_AT_ONCE]
+            rows = np.array([text for text, _ in part], np.int64)
+            stems = stem_hashes([word for _, found in part for word in found], language)
+            wanted = gram_hashes_at(stems, np.arange(len(rows)) * n, n)
+            lengths = corpus.n_words[rows]
+            which = np.repeat(np.arange(len(rows)), lengths)
+            at = np.arange(len(which)) + np.repeat(corpus.offsets[rows] - (np.cumsum(lengths) - lengths), lengths)
+            fits = left[at] >= n
+            at, which = at[fits], which[fits]
+            hashes = np.concatenate([np.zeros(0, np.uint64), *(found for _, found in stem_grams(stemmed, at, n))])
+            is_it = hashes == wanted[which]
+            at, which = at[is_it], which[is_it]
+            kept = _apart(at, np.full(len(at), n), which)
+            at, which = at[kept], which[kept]
+            uses[rows] = np.bincount(which, minlength=len(rows))
+            begins = np.flatnonzero(first_of_equal(which))
+            first[rows[which[begins]]] = at[begins] - corpus.offsets[rows[which[begins]]]
     return OwnUses(uses, first)
 
 

@@ -61,7 +61,9 @@ def words_left(stemmed: Stemmed) -> NDArray[np.int32]:
     n_words = len(stemmed.corpus.words)
     ends = np.append(stemmed.corpus.clause_offsets[1:], n_words)[: len(stemmed.corpus.clause_offsets)]
     lengths = np.diff(stemmed.corpus.clause_offsets, append=n_words)
-    return (np.repeat(ends, lengths) - np.arange(n_words)).astype(np.int32)
+    left = np.repeat(ends.astype(np.int32), lengths)
+    left -= np.arange(n_words, dtype=np.int32)
+    return left
 
 
 @dataclass(frozen=True)
@@ -84,7 +86,7 @@ class _Level:
     """Hash of each, in order."""
     places: Ints
     """Where they begin, in order."""
-    number: Ints
+    number: Ints | NDArray[np.int32]
     """Which of them begins at each of the places."""
 
 
@@ -122,11 +124,11 @@ def counted_phrases(
     """
     page_of = np.repeat(np.arange(stemmed.corpus.n_texts, dtype=np.int32), stemmed.corpus.n_words)
     asked = _Asked(page_of, selected, rest)
-    parts = [
-        _counted(stemmed, level, asked, least_uses)
-        for level in _levels(stemmed, selected[page_of], sizes[-1], least_uses)
-        if level.n in sizes
-    ]
+    parts = []
+    for level in _levels(stemmed, selected[page_of], sizes[-1], least_uses):
+        if level.n in sizes:
+            parts.append(_counted(stemmed, level, asked, least_uses))
+        del level  # the next is made while the one at hand would still fill the memory
     found = pd.concat([part.frame for part in parts], ignore_index=True)
     return found[~_is_told_by_longer(stemmed, found, [part.hashes for part in parts])].reset_index(drop=True)
 
@@ -143,27 +145,35 @@ def written(stemmed: Stemmed, found: pd.DataFrame) -> list[str]:
 def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], longest: int, least_uses: int) -> Iterator[_Level]:
     """Phrases by length, function words at their ends included, that are used often enough."""
     left = words_left(stemmed)
+    nothing = np.zeros(0, np.int64)
     uses = np.bincount(stemmed.number[is_selected], minlength=len(stemmed.hashes))
     is_usual = uses >= least_uses
     at = np.flatnonzero(is_selected & is_usual[stemmed.number])
     hashes = gram_hashes(stemmed.hashes[is_usual], 1)
     order = np.argsort(hashes)
-    rank = np.zeros(len(is_usual), np.int64)
+    rank = np.zeros(len(is_usual), np.int32)
     rank[np.flatnonzero(is_usual)[order]] = np.arange(len(order))
     yield _Level(1, hashes[order], at, rank[stemmed.number[at]])
     for n in range(2, longest + 1):
         alive = np.zeros(len(left), bool)
         alive[at] = True
+        del at
         alive[:-1] &= alive[1:]  # both parts of the longer phrase
         at = np.flatnonzero(alive & (left >= n))
-        keys = np.concatenate([np.zeros(0, np.uint64), *(hashes for _, hashes in stem_grams(stemmed, at, n))])
+        keys, end = np.empty(len(at), np.uint64), 0
+        for _, hashes in stem_grams(stemmed, at, n):
+            keys[end : end + len(hashes)] = hashes
+            end += len(hashes)
         keys.sort()
         begins = np.flatnonzero(first_of_equal(keys))
         known = keys[begins[np.diff(begins, append=len(keys)) >= least_uses]]
         del keys
-        parts = [(places, numbers_in(known, hashes)) for places, hashes in stem_grams(stemmed, at, n)]
-        at = np.concatenate([np.zeros(0, np.int64), *(places[number >= 0] for places, number in parts)])
-        number = np.concatenate([np.zeros(0, np.int64), *(number[number >= 0] for _, number in parts)])
+        parts = [(nothing, nothing)]
+        for places, hashes in stem_grams(stemmed, at, n):
+            number = numbers_in(known, hashes)
+            parts.append((places[number >= 0], number[number >= 0]))
+        at, number = (np.concatenate(column) for column in zip(*parts, strict=True))
+        del parts
         yield _Level(n, known, at, number)
 
 
@@ -203,7 +213,7 @@ def _counted(stemmed: Stemmed, level: _Level, asked: _Asked, least_uses: int) ->
     n = level.n
     is_function = stemmed.is_function
     is_phrase = ~(is_function[level.places] | is_function[level.places + n - 1])
-    places, number = level.places[is_phrase], level.number[is_phrase]
+    places, number = level.places[is_phrase], level.number[is_phrase].astype(np.int64)
     uses = np.bincount(number, minlength=len(level.known))
     n_pages = max(len(asked.rest), 1)
     pages = np.bincount(distinct(number * n_pages + asked.page_of[places]) // n_pages, minlength=len(level.known))

@@ -35,6 +35,7 @@ from mardok.findings.wording import (
     section_phrases_table,
     stemmed_site,
 )
+from mardok.memory import give_back_memory
 from mardok.settings import Copies, Settings
 from mardok.text.site import Site
 
@@ -68,7 +69,37 @@ def compare_texts(
     standing: Standing,
     settings: Settings,
 ) -> Comparison:
-    """Compare the pages; the sets of shingles, which fill much memory, are needed no longer than that."""
+    """Compare the pages."""
+    related = _relate(site, reasons, titles, standing, settings)
+    give_back_memory()
+    counts = np.isin(np.arange(len(site.pages)), related.rows)
+    accounted, texts, passages = _accounted(site, ways, counts, related.group_of, settings)
+    stems = stemmed_site(site, settings.phrases)
+    wording = {
+        "passages": passages,
+        "boilerplate": boilerplate_table(site, texts, counts, related.group_of),
+        "phrases": phrases_table(stems, counts, settings.phrases),
+        "page_phrases": page_phrases_table(stems, settings.phrases),
+        "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
+    }
+    groups = related.grouping.groups
+    wanted = {group.keeper: wording_of(site, group.keeper) for group in groups if group.kind == "copies"}
+    mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
+    of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in topics])
+    return Comparison(related.grouping, accounted, related.kept, texts, mentions, wording, of_topic, related.rows)
+
+
+@dataclass(frozen=True)
+class _Related:
+    grouping: Grouping
+    kept: pd.DataFrame
+    group_of: NDArray[np.int64]
+    """A number for each page, equal for pages of one group of copies."""
+    rows: NDArray[np.int64]
+
+
+def _relate(site: Site, reasons: Sequence[str], titles: Titles, standing: Standing, settings: Settings) -> _Related:
+    """Which pages are variants and copies; the sets of shingles, which fill much memory, are needed no longer than that."""
     rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
     traits = _traits(site, settings.copies)
     counting = page_sets(site.corpus, np.array(rows, np.int64))
@@ -76,24 +107,17 @@ def compare_texts(
     apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
     grouping = find_groups(site, titles, variants, relations, traits, standing, settings)
-    counts = np.isin(np.arange(len(site.pages)), apart.rows)
-    runs = repeated_runs(site.corpus, counts)
-    group_of = _groups_of_copies(site, grouping, relations.pairs)
-    accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
-    texts = carried_texts(site, runs, accounted)
-    stems = stemmed_site(site, settings.phrases)
-    wording = {
-        "passages": passages_table(site, runs, accounted),
-        "boilerplate": boilerplate_table(site, texts, counts, group_of),
-        "phrases": phrases_table(stems, counts, settings.phrases),
-        "page_phrases": page_phrases_table(stems, settings.phrases),
-        "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
-    }
-    wanted = {group.keeper: wording_of(site, group.keeper) for group in grouping.groups if group.kind == "copies"}
-    mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in topics])
-    return Comparison(grouping, accounted, kept, texts, mentions, wording, of_topic, apart.rows)
+    return _Related(grouping, kept, _groups_of_copies(site, grouping, relations.pairs), apart.rows)
+
+
+def _accounted(
+    site: Site, ways: Sequence[Destination], counts: NDArray[np.bool_], group_of: NDArray[np.int64], settings: Settings
+) -> tuple[Accounted, list[CarriedText], pd.DataFrame]:
+    """Whose the words of each page are, the boilerplate texts, and the table of passages; runs are needed for these only."""
+    runs = repeated_runs(site.corpus, counts)
+    accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
+    return accounted, carried_texts(site, runs, accounted), passages_table(site, runs, accounted)
 
 
 def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,6 +47,10 @@ class Site:
     """Equal where words and punctuation are; ``""`` without words."""
     corpus: Corpus
     """Words of the main texts."""
+
+    def without_words(self) -> Site:
+        """The same without the words of its texts, which fill much memory."""
+        return replace(self, corpus=corpus_of(()))
 
     def main_text(self, row: int) -> str:
         """Main text of a page, one line a block."""
