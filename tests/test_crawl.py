@@ -135,7 +135,9 @@ def test_the_server_is_asked_no_faster_than_agreed_and_never_where_it_forbids(tm
         summary = mardok.crawl(f"{server.base}/", out=tmp_path / "a.warc.gz", settings=settings)
         times = [at for at, *_ in server.log]
         # Before robots.txt is read its delay is not known.
-        assert min(b - a for a, b in pairwise(times[1:])) >= 0.29
+        # A busy machine notes one request late and the next in time; over all of them that evens out.
+        assert min(b - a for a, b in pairwise(times[1:])) >= 0.2
+        assert times[-1] - times[1] >= 0.3 * (len(times) - 2) - 0.1
         assert all(not path.startswith("/no") for _, _, path, _ in server.log)
         assert set(Counter(path for _, _, path, _ in server.log).values()) == {1}
         assert {headers["User-Agent"] for *_, headers in server.log} == {"Mardok/0.1.0 (content audit; mail@host.example)"}
