@@ -106,6 +106,7 @@ _MARK = "mardok-chosen"
 _LINK_EDGE = "\x01"
 _REMEMBERED_TAGS = 1000
 _REMEMBERED_CHARACTERS = 1 << 22
+_REMEMBERED_HASHES = 1 << 16
 """Markup that is remembered in one process."""
 
 _RAW_TEXTS = "|".join(sorted(_RAW_TEXT_TAGS))
@@ -180,7 +181,18 @@ class _Memory:
 
     def __init__(self) -> None:
         self._found: dict[tuple[_State, str, str], Any] = {}
+        self._seen: set[int] = set()
         self._size = 0
+
+    def is_met_again(self, state: _State, markup: str) -> bool:
+        """Whether the markup was asked about there before: most parts are a page's own, and not worth remembering."""
+        key = hash((state, markup))
+        if key in self._seen:
+            return True
+        if len(self._seen) >= _REMEMBERED_HASHES:
+            self._seen.clear()
+        self._seen.add(key)
+        return False
 
     def get(self, state: _State, markup: str, origin: str) -> Any:
         """What the markup is there, below an origin or folder; None if it is not known."""
@@ -384,6 +396,9 @@ class _Reader:
             blocks += known[0]
             images += known[1]
             self.seen |= known[2]
+            return
+        if not _MEMORY.is_met_again(state, markup):
+            self.read(_SPLIT_PART.split(markup))
             return
         n_blocks, n_images, seen = len(blocks), len(images), self.seen
         self.seen = set()
