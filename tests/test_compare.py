@@ -73,6 +73,19 @@ def _triples(frame) -> list[tuple[int, int, float]]:  # type: ignore[no-untyped-
     return list(frame[["a", "b", "resemblance"]].itertuples(index=False, name=None))
 
 
+@settings(deadline=None, max_examples=100)
+@given(st.lists(st.lists(st.integers(0, 12), max_size=6, unique=True), max_size=12), st.integers(1, 9))
+def test_shingles_of_several_texts_are_told_from_those_of_one(sets: list[list[int]], at_once: int) -> None:
+    hashes = np.array([value << 40 for own in sets for value in sorted(own)], np.uint64)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(join, "_KEYS_AT_ONCE", at_once)
+        found = join.shingles_of_several(join.Sets(hashes, np.cumsum([0, *map(len, sets)])))
+    texts = {value: [text for text, own in enumerate(sets) if value in own] for value in range(13)}
+    several = [(text, value) for value, own in texts.items() if len(own) > 1 for text in own]
+    numbers = {value: number for number, value in enumerate(dict.fromkeys(value for _, value in several))}
+    assert list(zip(found.text, found.shingle, strict=True)) == [(text, numbers[value]) for text, value in several]
+
+
 @pytest.mark.parametrize("minimum", [0, -0.5, 1.01])
 def test_a_minimum_out_of_bounds_is_refused(minimum: float) -> None:
     with pytest.raises(ValueError, match="above 0 and at most 1"):

@@ -196,16 +196,30 @@ def shingles_of_several(sets: Sets) -> OfSeveral:
         texts = np.repeat(np.arange(first, last, dtype=np.uint64), sets.sizes[first:last])
         keys[sets.offsets[first] : sets.offsets[last]] |= texts
     keys.sort()
-    begins = np.ones(len(keys) + 1, bool)
-    for first in range(1, len(keys), _KEYS_AT_ONCE):
-        last = min(first + _KEYS_AT_ONCE, len(keys))
-        np.greater_equal(keys[first:last] ^ keys[first - 1 : last - 1], below, out=begins[first:last])
-    keys = keys[~(begins[:-1] & begins[1:])]
+    keys = _of_several(keys, below)
     text = (keys & (below - np.uint64(1))).astype(np.int64)
     keys >>= bits
     shingle = np.zeros(len(keys), np.int64)
     shingle[1:] = keys[1:] != keys[:-1]
     return OfSeveral(text, np.cumsum(shingle, out=shingle))
+
+
+def _of_several(keys: Hashes, below: np.uint64) -> Hashes:
+    """Of keys in order those that agree with a neighbour in all but the bits `below`; `keys` is used up.
+
+    A part at a time, and the kept ones into the place of those before: arrays as long as all keys would fill the memory.
+    """
+    end, n_keys = 0, len(keys)
+    for first in range(0, n_keys, _KEYS_AT_ONCE):
+        last = min(first + _KEYS_AT_ONCE, n_keys)
+        # No more were kept than were looked at, so that the one before the part is still what it was.
+        around = keys[max(first - 1, 0) : last + 1]
+        differs = np.ones(last - first + 1, bool)
+        differs[first == 0 : len(differs) - (last == n_keys)] = (around[1:] ^ around[:-1]) >= below
+        kept = keys[first:last][~(differs[:-1] & differs[1:])]
+        keys[end : end + len(kept)] = kept
+        end += len(kept)
+    return keys[:end].copy()
 
 
 @dataclass(frozen=True)
