@@ -12,7 +12,7 @@ cost a Python call for each node.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, NamedTuple
@@ -20,91 +20,20 @@ from typing import Any, NamedTuple
 from selectolax.lexbor import LexborHTMLParser
 
 from mardok.extract.known_parts import ATTRIBUTE, STAND_IN, KnownParts, Part
+from mardok.extract.markup import attributes, rel_of, shown_text, unescaped, value_of
 from mardok.extract.page import NO_SIGNS, Block, Context, Image, Link, Signs
 from mardok.extract.signs import SIGN_TAGS, signs_of
+from mardok.extract.state import BLOCK_TAGS, CONTEXT_TAGS, MARK, ROOT, State, is_telling
 from mardok.urls import normal_url, resolved_url
 
-_BLOCK_TAGS = frozenset(
-    [
-        "address",
-        "article",
-        "aside",
-        "blockquote",
-        "body",
-        "caption",
-        "center",
-        "dd",
-        "details",
-        "dialog",
-        "dir",
-        "div",
-        "dl",
-        "dt",
-        "fieldset",
-        "figcaption",
-        "figure",
-        "footer",
-        "form",
-        "frameset",
-        "h1",
-        "h2",
-        "h3",
-        "h4",
-        "h5",
-        "h6",
-        "header",
-        "hgroup",
-        "hr",
-        "html",
-        "legend",
-        "li",
-        "listing",
-        "main",
-        "menu",
-        "nav",
-        "ol",
-        "optgroup",
-        "option",
-        "p",
-        "pre",
-        "search",
-        "section",
-        "summary",
-        "table",
-        "tbody",
-        "td",
-        "tfoot",
-        "th",
-        "thead",
-        "tr",
-        "ul",
-        "xmp",
-    ]
-)
 _VOID_TAGS = frozenset(
     ["area", "base", "br", "col", "embed", "frame", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"]
 )
 _SPACE_TAGS = frozenset(
     ["br", "img", "input", "select", "textarea", "button", "embed", "object", "video", "audio", "canvas", "svg", "iframe"]
 )
-_HEADINGS = {f"h{level}": level for level in range(1, 7)}
-_UNSEEN_TAGS = frozenset(["head", "template", "svg", "object", "canvas", "audio", "video"])
-_CHROME_TAGS = {
-    "nav": "nav", "noscript": "noscript", "button": "form control", "select": "form control",
-    "textarea": "form control", "datalist": "form control",
-}  # fmt: skip
-_OUTSIDE_SECTIONS_TAGS = frozenset(["header", "footer", "aside"])
-_CHROME_ROLES = {
-    "navigation": "nav", "banner": "header", "contentinfo": "footer", "complementary": "aside", "search": "search",
-    "dialog": "dialog", "alertdialog": "dialog", "menu": "nav", "menubar": "nav",
-}  # fmt: skip
 _RAW_TEXT_TAGS = frozenset(["script", "style", "iframe", "noembed", "noframes", "plaintext", "xmp"])
-_CONTEXT_TAGS = _BLOCK_TAGS | _UNSEEN_TAGS | _CHROME_TAGS.keys() | {"dialog"}
-NOTICE = "notice"
-"""Place of what calls itself a cookie or consent notice; whether it is one, its recurrence tells."""
-_MARK = "mardok-chosen"
 _LINK_EDGE = "\x01"
-_REMEMBERED_TAGS = 1000
 _REMEMBERED_CHARACTERS = 1 << 22
 _REMEMBERED_HASHES = 1 << 16
 """Markup that is remembered in one process."""
@@ -136,55 +65,19 @@ _PART = re.compile(r"<(?:header|nav|footer|aside|ul)[\s>]")
 _SIMPLE = re.compile(rf"<{_SIMPLE_TAGS}[\s>]")
 _LINK = re.compile(r"(<a(?:\s[^>]*)?>)([^<]*+(?:<(?!/a>)[^<]*+)*+)</a>")
 _IMAGE = re.compile(r"<img(?:\s[^>]*)?>")
-_SPACE = re.compile(r"<(?:br|img)(?:\s[^>]*)?>")
-_TAG = re.compile(r"<[^>]*>")
 _ADDRESS = re.compile(r'\s(?:href|src)="([^"]*)"')
 _NAME = re.compile(r"</?([a-z][^\s/>]*)")
-_ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
-_VALUES = {name: re.compile(rf'\s{name}(?:="([^"]*)")?(?=[\s>])') for name in ("href", "src", "alt")}
-_NOTICE = re.compile(r"cookie|consent", re.IGNORECASE)
-_NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
-
-
-class _State:
-    """What the open elements say about what stands inside them; equal ones are one object."""
-
-    __slots__ = ("context", "in_section", "inside", "is_unseen")
-
-    def __init__(self, context: Context, in_section: bool, is_unseen: bool) -> None:
-        self.context, self.in_section, self.is_unseen = context, in_section, is_unseen
-        self.inside: dict[str, _State] = {}
-        """States inside elements, by name, of those with telling attributes by tag: pages repeat them thousands of times."""
-
-    @classmethod
-    def of(cls, context: Context, in_section: bool, is_unseen: bool) -> _State:
-        key = context, in_section, is_unseen
-        return _STATES.get(key) or _STATES.setdefault(key, cls(*key))
-
-    def plain(self, name: str) -> _State:
-        """The state inside an element without telling attributes."""
-        found = self.inside[name] = _inner_state(self, name, {})
-        return found
-
-    def telling(self, name: str, markup: str) -> _State:
-        """The state inside an element with telling attributes."""
-        found = self.inside.get(markup)
-        if found is None:
-            if len(self.inside) > _REMEMBERED_TAGS:
-                self.inside.clear()
-            found = self.inside[markup] = _inner_state(self, name, _attributes(markup))
-        return found
 
 
 class _Memory:
     """What pieces of markup were read as; emptied when it is full."""
 
     def __init__(self) -> None:
-        self._found: dict[tuple[_State, str, str], Any] = {}
+        self._found: dict[tuple[State, str, str], Any] = {}
         self._seen: set[int] = set()
         self._size = 0
 
-    def is_met_again(self, state: _State, markup: str) -> bool:
+    def is_met_again(self, state: State, markup: str) -> bool:
         """Whether the markup was asked about there before: most parts are a page's own, and not worth remembering."""
         key = hash((state, markup))
         if key in self._seen:
@@ -194,11 +87,11 @@ class _Memory:
         self._seen.add(key)
         return False
 
-    def get(self, state: _State, markup: str, origin: str) -> Any:
+    def get(self, state: State, markup: str, origin: str) -> Any:
         """What the markup is there, below an origin or folder; None if it is not known."""
         return self._found.get((state, markup, origin))
 
-    def put(self, state: _State, markup: str, origin: str, found: Any) -> None:
+    def put(self, state: State, markup: str, origin: str, found: Any) -> None:
         self._size += len(markup)
         if self._size > _REMEMBERED_CHARACTERS:
             self._found.clear()
@@ -267,26 +160,12 @@ def _document(parser: LexborHTMLParser, url: str) -> tuple[Document, list[Part]]
 
 
 def _mark(parser: LexborHTMLParser, only: Sequence[str], ignore: Sequence[str]) -> None:
-    for node in parser.css(f"[{_MARK}]"):
-        del node.attrs[_MARK]
+    for node in parser.css(f"[{MARK}]"):
+        del node.attrs[MARK]
     for chosen, selectors in (("only", only), ("ignore", ignore)):
         for selector in selectors:
             for node in parser.css(selector):
-                node.attrs[_MARK] = chosen
-
-
-def _is_telling(markup: str) -> bool:
-    """Whether attributes of a tag may change what the text inside it is; a few hits too many do no harm."""
-    # Seven searches for a word are ten times faster than one for a pattern.
-    return (
-        "hidden" in markup
-        or "role=" in markup
-        or "style=" in markup
-        or "readcrumb" in markup
-        or "ookie" in markup
-        or "onsent" in markup
-        or _MARK in markup
-    )
+                node.attrs[MARK] = chosen
 
 
 class _Target(NamedTuple):
@@ -337,8 +216,8 @@ class _Reader:
         """Known parts, in the order in which they were met."""
         self.has_base = self.expects_title = False
         self._set_base(url)
-        self.state = _ROOT
-        self.stack: list[_State] = []
+        self.state = ROOT
+        self.stack: list[State] = []
         self.pieces: list[str] = []
         """Text of the present block; :data:`_LINK_EDGE` where a link begins or ends."""
         self.edges: list[_OpenLink] = []
@@ -371,7 +250,7 @@ class _Reader:
 
     def text(self, text: str) -> None:
         if "&" in text:
-            text = _unescaped(text)
+            text = unescaped(text)
         if self.expects_title:
             self.document.title = " ".join(text.split())
         if self.state.is_unseen:
@@ -430,7 +309,7 @@ class _Reader:
     def simple_block(self, markup: str) -> None:
         """A block with nothing in it but text, links and inline elements."""
         outer = self.state
-        if self.link is not None or _is_telling(markup):
+        if self.link is not None or is_telling(markup):
             self.read(_SPLIT_TAGS.split(markup))
             return
         if self.pieces:
@@ -445,7 +324,7 @@ class _Reader:
         if "<a " in inner or "<img" in inner:
             self.linked_block(inner, state.context)
             return
-        text = " ".join(_shown(inner).split())
+        text = " ".join(shown_text(inner).split())
         if text:
             self.blocks.append(Block(text, state.context))
         elif state.context.level == 1:
@@ -465,7 +344,7 @@ class _Reader:
         text = ""
         links, bare = [], []
         has_space = False
-        for number, part in enumerate(" ".join(_shown(_LINK_EDGE.join(parts)).split()).split(_LINK_EDGE)):
+        for number, part in enumerate(" ".join(shown_text(_LINK_EDGE.join(parts)).split()).split(_LINK_EDGE)):
             target = self.link_target(tags[number // 2]) if number % 2 else None
             words = part.strip(" ")
             if target is not None and target.in_page and number not in alts and _is_sign(words):
@@ -494,7 +373,7 @@ class _Reader:
 
     def markup(self, markup: str) -> None:
         # Most links are written once on a site: to remember each would drive out the tags that come again.
-        tag = _PLAIN_LINK if markup[:3] == "<a " and not _is_telling(markup) else _tag(markup)
+        tag = _PLAIN_LINK if markup[:3] == "<a " and not is_telling(markup) else _tag(markup)
         if tag is None:
             return
         if tag.is_block:
@@ -550,11 +429,11 @@ class _Reader:
 
     def link_target(self, markup: str) -> _Target | None:
         """Where a link leads, as its tag says; None if the tag leads nowhere."""
-        address = _value("href", markup)
+        address = value_of("href", markup)
         if address is None:
             return None
         url = resolved_url(address, self.document.base)
-        return _Target(url, _rel(markup) if "rel=" in markup else "", address[:1] == "#")
+        return _Target(url, rel_of(markup) if "rel=" in markup else "", address[:1] == "#")
 
     def close_link(self) -> None:
         link = self.link
@@ -581,19 +460,19 @@ class _Reader:
 
     def image(self, markup: str) -> str | None:
         """Note an image; its alternative text."""
-        address, alt = _value("src", markup), _value("alt", markup)
+        address, alt = value_of("src", markup), value_of("alt", markup)
         url = (address and resolved_url(address, self.document.base)) or ""
         self.document.images.append(Image(url, alt))
         return alt
 
     def textless_link(self, markup: str) -> None:
         """A frame, or a part of an image map: it leads somewhere and shows no text."""
-        attrs = _attributes(markup)
+        attrs = attributes(markup)
         address = attrs.get("href") or attrs.get("src")
         url = address and resolved_url(address, self.document.base)
         if url and not self.state.is_unseen:
             name = " ".join((attrs.get("alt") or attrs.get("title") or "").split())
-            self.blocks.append(Block("", self.state.context, (Link(url, name, _rel(markup), 0, 0),)))
+            self.blocks.append(Block("", self.state.context, (Link(url, name, rel_of(markup), 0, 0),)))
 
     def note(self, markup: str) -> None:
         """An element that the signs of the document depend on."""
@@ -602,20 +481,20 @@ class _Reader:
             self.seen.add(name[1])
 
     def root(self, markup: str) -> None:
-        self.document.language = _attributes(markup).get("lang", "").strip().lower()
+        self.document.language = attributes(markup).get("lang", "").strip().lower()
 
     def base(self, markup: str) -> None:
-        href = _attributes(markup).get("href")
+        href = attributes(markup).get("href")
         if href is not None and not self.has_base:
             self._set_base(normal_url(href, self.document.base) or self.document.base)
             self.has_base = True
 
     def meta(self, markup: str) -> None:
-        self.document.metas.append(_attributes(markup))
+        self.document.metas.append(attributes(markup))
 
     def link_element(self, markup: str) -> None:
         if self.state.context.tag == "head":  # in the body it is not trusted: anybody's comment could carry one
-            self.document.link_elements.append(_attributes(markup))
+            self.document.link_elements.append(attributes(markup))
 
     def title(self, markup: str) -> None:  # noqa: ARG002 - all of them take the tag
         self.expects_title = self.state.context.tag == "head" and not self.document.title
@@ -699,10 +578,10 @@ def _tag(markup: str) -> _Tag | None:
     name, is_end = found[1], markup[1] == "/"
     if is_end and name in _VOID_TAGS:
         return None  # of SVG or MathML, where its start has opened nothing here
-    is_telling = not is_end and bool(_is_telling(markup))
+    tells = not is_end and is_telling(markup)
     return _Tag(
-        name, is_end, name in _BLOCK_TAGS, name in _SPACE_TAGS, name in _VOID_TAGS,
-        is_telling or name in _CONTEXT_TAGS, is_telling, None if is_end else _SPECIAL.get(name),
+        name, is_end, name in BLOCK_TAGS, name in _SPACE_TAGS, name in _VOID_TAGS,
+        tells or name in CONTEXT_TAGS, tells, None if is_end else _SPECIAL.get(name),
     )  # fmt: skip
 
 
@@ -720,81 +599,4 @@ _SPECIAL: dict[str, Callable[[_Reader, str], None]] = {
 }
 _PLAIN_LINK = _tag("<a>")
 _KNOWN = KnownParts()
-_STATES: dict[tuple[Context, bool, bool], _State] = {}
-_ROOT = _State.of(Context("body", "body", 0, "", False, ""), False, False)
 _MEMORY = _Memory()
-
-
-def _rel(markup: str) -> str:
-    return " ".join(_attributes(markup).get("rel", "").lower().split())
-
-
-def _shown(markup: str) -> str:
-    """The text of inline markup; a break or an image parts words as a space does."""
-    if "<" in markup:
-        if "<br" in markup or "<img" in markup:
-            markup = _SPACE.sub(" ", markup)
-        markup = _TAG.sub("", markup)
-    return _unescaped(markup) if "&" in markup else markup
-
-
-def _value(name: str, markup: str) -> str | None:
-    """The value of one attribute, ``""`` if it has none; None if the tag does not have the attribute."""
-    start = f' {name}="'
-    at = markup.find(start)
-    if at > 0 and '"' not in markup[:at]:  # it is the first with a value, as it mostly is
-        at += len(start)
-        value = markup[at : markup.index('"', at)]
-        return _unescaped(value) if "&" in value else value
-    found = _VALUES[name].search(markup)
-    if found is None:
-        return None
-    if markup.count('"', 0, found.start()) % 2:  # it stands inside the value of another
-        return _attributes(markup).get(name)
-    value = found[1] or ""
-    return _unescaped(value) if "&" in value else value
-
-
-def _attributes(markup: str) -> dict[str, str]:
-    return {name: _unescaped(value) if "&" in value else value for name, value in _ATTRIBUTE.findall(markup)}
-
-
-def _unescaped(text: str) -> str:
-    text = text.replace("&lt;", "<").replace("&gt;", ">").replace("&nbsp;", "\xa0").replace("&quot;", '"')
-    return text.replace("&amp;", "&")
-
-
-def _inner_state(outer: _State, name: str, attrs: Mapping[str, str]) -> _State:
-    """What holds inside the element, given what holds outside."""
-    role = attrs.get("role", "").strip().lower()
-    tag, place, level, chrome, in_main, chosen = outer.context
-    in_section = outer.in_section or name in ("article", "section")
-    if name in _BLOCK_TAGS or name == "head":
-        tag = name
-    level = _HEADINGS.get(name, level)
-    if (name == "main" and not role) or role == "main":
-        place, in_main, in_section = "main", True, True
-    if attrs.get(_MARK):
-        chosen = "ignore" if chosen == "ignore" else attrs[_MARK]
-    if _NOTICE.search(attrs.get("class", "")) or _NOTICE.search(attrs.get("id", "")):
-        place = NOTICE
-    reason = _chrome_reason(outer, name, role, attrs)
-    if reason and chrome != "hidden":
-        place = chrome = reason
-    is_unseen = outer.is_unseen or name in _UNSEEN_TAGS
-    return _State.of(Context(tag, place, level, chrome, in_main, chosen), in_section, is_unseen)
-
-
-def _chrome_reason(outer: _State, name: str, role: str, attrs: Mapping[str, str]) -> str:
-    if "hidden" in attrs or attrs.get("aria-hidden") == "true" or _NOT_SHOWN.search(attrs.get("style", "")):
-        return "hidden"
-    if role in _CHROME_ROLES:
-        return _CHROME_ROLES[role]
-    if name in _CHROME_TAGS:
-        return _CHROME_TAGS[name]
-    if name == "dialog" and "open" not in attrs:
-        return "hidden"
-    if name in _OUTSIDE_SECTIONS_TAGS and not outer.in_section:
-        return name
-    telling = (attrs.get(key, "") for key in ("class", "id", "aria-label", "itemtype"))
-    return "breadcrumb" if any("breadcrumb" in value.lower() for value in telling) else ""

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.extract.html import NOTICE
+from mardok.extract.state import NOTICE
 from mardok.settings import Text
 from mardok.text.columns import Blocks, Codes
 from mardok.text.distinct import distinct, first_of_equal

@@ -1,0 +1,176 @@
+"""What the open elements say about what stands inside them: landmark, heading, chrome, whether it is shown.
+
+In:  the elements around a place, from the outermost in.
+Out: a :class:`State`; equal ones are one object, and the way from one to the next is remembered.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+from mardok.extract.markup import attributes
+from mardok.extract.page import Context
+
+BLOCK_TAGS = frozenset(
+    [
+        "address",
+        "article",
+        "aside",
+        "blockquote",
+        "body",
+        "caption",
+        "center",
+        "dd",
+        "details",
+        "dialog",
+        "dir",
+        "div",
+        "dl",
+        "dt",
+        "fieldset",
+        "figcaption",
+        "figure",
+        "footer",
+        "form",
+        "frameset",
+        "h1",
+        "h2",
+        "h3",
+        "h4",
+        "h5",
+        "h6",
+        "header",
+        "hgroup",
+        "hr",
+        "html",
+        "legend",
+        "li",
+        "listing",
+        "main",
+        "menu",
+        "nav",
+        "ol",
+        "optgroup",
+        "option",
+        "p",
+        "pre",
+        "search",
+        "section",
+        "summary",
+        "table",
+        "tbody",
+        "td",
+        "tfoot",
+        "th",
+        "thead",
+        "tr",
+        "ul",
+        "xmp",
+    ]
+)
+_HEADINGS = {f"h{level}": level for level in range(1, 7)}
+_UNSEEN_TAGS = frozenset(["head", "template", "svg", "object", "canvas", "audio", "video"])
+_CHROME_TAGS = {
+    "nav": "nav", "noscript": "noscript", "button": "form control", "select": "form control",
+    "textarea": "form control", "datalist": "form control",
+}  # fmt: skip
+_OUTSIDE_SECTIONS_TAGS = frozenset(["header", "footer", "aside"])
+_CHROME_ROLES = {
+    "navigation": "nav", "banner": "header", "contentinfo": "footer", "complementary": "aside", "search": "search",
+    "dialog": "dialog", "alertdialog": "dialog", "menu": "nav", "menubar": "nav",
+}  # fmt: skip
+CONTEXT_TAGS = BLOCK_TAGS | _UNSEEN_TAGS | _CHROME_TAGS.keys() | {"dialog"}
+NOTICE = "notice"
+"""Place of what calls itself a cookie or consent notice; whether it is one, its recurrence tells."""
+MARK = "mardok-chosen"
+"""Attribute of elements that a selector of the settings matches, put there before the document is written out."""
+_REMEMBERED_TAGS = 1000
+_NOTICE = re.compile(r"cookie|consent", re.IGNORECASE)
+_NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
+
+
+class State:
+    """What the open elements say about what stands inside them; equal ones are one object."""
+
+    __slots__ = ("context", "in_section", "inside", "is_unseen")
+
+    def __init__(self, context: Context, in_section: bool, is_unseen: bool) -> None:
+        self.context, self.in_section, self.is_unseen = context, in_section, is_unseen
+        self.inside: dict[str, State] = {}
+        """States inside elements, by name, of those with telling attributes by tag: pages repeat them thousands of times."""
+
+    @classmethod
+    def of(cls, context: Context, in_section: bool, is_unseen: bool) -> State:
+        """The one state that is so."""
+        key = context, in_section, is_unseen
+        return _STATES.get(key) or _STATES.setdefault(key, cls(*key))
+
+    def plain(self, name: str) -> State:
+        """The state inside an element without telling attributes."""
+        found = self.inside[name] = _inner_state(self, name, {})
+        return found
+
+    def telling(self, name: str, markup: str) -> State:
+        """The state inside an element with telling attributes."""
+        found = self.inside.get(markup)
+        if found is None:
+            if len(self.inside) > _REMEMBERED_TAGS:
+                self.inside.clear()
+            found = self.inside[markup] = _inner_state(self, name, attributes(markup))
+        return found
+
+
+def is_telling(markup: str) -> bool:
+    """Whether attributes of a tag may change what the text inside it is; a few hits too many do no harm."""
+    # Seven searches for a word are ten times faster than one for a pattern.
+    return (
+        "hidden" in markup
+        or "role=" in markup
+        or "style=" in markup
+        or "readcrumb" in markup
+        or "ookie" in markup
+        or "onsent" in markup
+        or MARK in markup
+    )
+
+
+def _inner_state(outer: State, name: str, attrs: Mapping[str, str]) -> State:
+    """What holds inside the element, given what holds outside."""
+    role = attrs.get("role", "").strip().lower()
+    tag, place, level, chrome, in_main, chosen = outer.context
+    in_section = outer.in_section or name in ("article", "section")
+    if name in BLOCK_TAGS or name == "head":
+        tag = name
+    level = _HEADINGS.get(name, level)
+    if (name == "main" and not role) or role == "main":
+        place, in_main, in_section = "main", True, True
+    if attrs.get(MARK):
+        chosen = "ignore" if chosen == "ignore" else attrs[MARK]
+    if _NOTICE.search(attrs.get("class", "")) or _NOTICE.search(attrs.get("id", "")):
+        place = NOTICE
+    reason = _chrome_reason(outer, name, role, attrs)
+    if reason and chrome != "hidden":
+        place = chrome = reason
+    is_unseen = outer.is_unseen or name in _UNSEEN_TAGS
+    return State.of(Context(tag, place, level, chrome, in_main, chosen), in_section, is_unseen)
+
+
+def _chrome_reason(outer: State, name: str, role: str, attrs: Mapping[str, str]) -> str:
+    if "hidden" in attrs or attrs.get("aria-hidden") == "true" or _NOT_SHOWN.search(attrs.get("style", "")):
+        return "hidden"
+    if role in _CHROME_ROLES:
+        return _CHROME_ROLES[role]
+    if name in _CHROME_TAGS:
+        return _CHROME_TAGS[name]
+    if name == "dialog" and "open" not in attrs:
+        return "hidden"
+    if name in _OUTSIDE_SECTIONS_TAGS and not outer.in_section:
+        return name
+    telling = (attrs.get(key, "") for key in ("class", "id", "aria-label", "itemtype"))
+    return "breadcrumb" if any("breadcrumb" in value.lower() for value in telling) else ""
+
+
+_STATES: dict[tuple[Context, bool, bool], State] = {}
+ROOT = State.of(Context("body", "body", 0, "", False, ""), False, False)
+"""Where a document begins."""
