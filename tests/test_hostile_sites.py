@@ -109,3 +109,23 @@ def test_a_hostile_site_is_audited_to_the_end(seed: int, tmp_path: Path) -> None
     again.hand_off(tmp_path / "orders", all_proposals=True)
     assert (tmp_path / "orders" / "redirects.csv").read_text("utf-8").count("\n") >= moved["step"].eq("redirect").sum()
     assert "<script>document" not in (tmp_path / "out" / "report.html").read_text("utf-8")
+
+
+def test_a_redirect_into_an_address_that_gets_a_canonical_and_a_page_of_nothing_visible(tmp_path: Path) -> None:
+    host, page = "https://www.host.example", [("Content-Type", "text/html; charset=utf-8")]
+    same = f"<title>Hire</title><h1>Hire</h1><p>{SAME}".encode()
+    responses: list[Response] = [
+        (f"{host}/", 200, page, b"<title>Home</title><p>A home page that says what is to be found here."),
+        (f"{host}/a", 200, page, same),
+        (f"{host}/a?utm_source=x", 200, page, same),
+        (f"{host}/old", 301, [("Location", "/a?utm_source=x")], b""),
+        (f"{host}/blank", 200, page, b"<title>Blank</title><p>&#8203;&shy;"),
+    ]
+    path = tmp_path / "site.warc.gz"
+    path.write_bytes(warc_bytes(responses)[0])
+    audit = mardok.audit(path)
+    assert audit.pages.set_index("url")["words"][f"{host}/blank"] == 0
+    assert f"{host}/blank" not in set(audit.pages["url"].iloc[audit.tables["blocks"]["page"]])
+    steps = audit.steps.set_index("url")[["step", "target"]]
+    assert tuple(steps.loc[f"{host}/a?utm_source=x"]) == ("canonical", f"{host}/a")
+    assert tuple(steps.loc[f"{host}/old"]) == ("redirect", f"{host}/a")
