@@ -446,6 +446,8 @@ def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[s
                 "outline": outline[first_heading[row] : first_heading[row + 1]],
                 "phrases": used[first_phrase[row] : first_phrase[row + 1]],
                 "queries": asked[first_query[row] : last_query],
+                "n_queries": first_query[row + 1] - first_query[row],
+                "n_elsewhere": elsewhere.n_stretches(row),
                 "copied": round(float(copied[row]), 6),
                 "elsewhere": [
                     (one.words, int(one.is_boilerplate), one.other_pages, int(listed.number[one.example]), clipped(one.text))

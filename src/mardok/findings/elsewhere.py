@@ -58,6 +58,10 @@ class Elsewhere:
         shares: NDArray[np.float64] = (n_covered[offsets[1:]] - n_covered[offsets[:-1]]) / np.maximum(self._n_words, 1)
         return shares
 
+    def n_stretches(self, row: int) -> int:
+        """How many stretches of a page stand elsewhere too."""
+        return int(self._bounds[row + 1] - self._bounds[row])
+
     def stretches(self, row: int, most: int | None = None) -> list[Stretch]:
         """The stretches of a page in their order; the longest only, if there are more than are asked for."""
         at = np.arange(self._bounds[row], self._bounds[row + 1])

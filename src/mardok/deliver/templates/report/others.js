@@ -147,6 +147,8 @@ const FACTS = [
   ["script_words", "Words only with scripts"], ["external_links", "Links from other sites"], ["conversions", "Conversions a month"], ["sessions", "Visits a month"],
 ];
 
+const some = (which, shown, all) => (shown < all ? `, ${which} ${shown} of ${figure(all)}` : "");
+
 function sheetTable(name, heads, rows) {
   return h("div", { class: "wide", tabindex: "0", role: "region", "aria-label": name }, h("table", {},
     h("thead", {}, h("tr", {}, heads.map(([text, kind]) => h("th", { scope: "col", class: kind }, text)))),
@@ -191,12 +193,12 @@ async function sheetView(root, { argument }) {
   if (sheet && sheet.outline.length) listed("Heading outline", sheet.outline.map(([level, text]) => [`${"\u2003".repeat(level - 1)}H${level} `, bdi(text)]));
   if (sheet && sheet.phrases.length) root.append(h("h3", {}, "Phrases used most"), sheetTable("Phrases used most", [["Uses", "n"], ["Phrase", "t"]], sheet.phrases.map(([phrase, uses]) => [figure(uses), bdi(phrase)])));
   if (sheet && sheet.elsewhere.length) {
-    root.append(h("h3", {}, `Text that stands elsewhere too: ${percent(sheet.copied)} of the words`),
+    root.append(h("h3", {}, `Text that stands elsewhere too: ${percent(sheet.copied)} of the words${some("the longest", sheet.elsewhere.length, sheet.n_elsewhere)}`),
       sheetTable("Text that stands elsewhere too", [["Words", "n"], ["Text", "t"], ["Other pages", "n"], ["For example", "t"], ["Boilerplate", "w"]],
         sheet.elsewhere.map(([words, isBoilerplate, others, example, text]) => [figure(words), bdi(text), figure(others), pageLink(pages, example), isBoilerplate ? "yes" : ""])));
   }
   if (sheet && sheet.queries.length) {
-    root.append(h("h3", {}, "Queries that show it"), sheetTable("Queries", [["Query", "t"], ["Impressions", "n"], ["Clicks", "n"], ["Position", "n"], ["Share", "n"], ["Competing", "n"]],
+    root.append(h("h3", {}, `Queries that show it, figures a month${some("the first", sheet.queries.length, sheet.n_queries)}`), sheetTable("Queries", [["Query", "t"], ["Impressions", "n"], ["Clicks", "n"], ["Position", "n"], ["Share", "n"], ["Competing", "n"]],
       sheet.queries.map(([query, clicks, impressions, position, share, competing]) => [bdi(query), figure(impressions, 1), figure(clicks, 1), figure(position, 1), percent(share), figure(competing, 1)])));
   }
   root.append(h("p", { class: "soft" }, "All that was read of it, its text block by block: ", command(`mardok page DIR ${url} --text`)));
