@@ -1,0 +1,198 @@
+"""The blocks of a document, made of one stream of its texts.
+
+In:  texts in the parser's canonical form, in document order; where blocks end, and where links begin and end.
+Out: blocks with their links.
+
+The texts are only gathered as they come, with a mark where a block or a link ends. Character references, white space and
+the parting into blocks are then seen to for the whole stream at once: block by block it costs several times as much.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from mardok.extract.markup import unescaped
+from mardok.extract.page import Block, Context, Link
+
+_END, _BEGIN_LINK, _END_LINK = "\x01", "\x02", "\x03"
+END = f" {_END} "
+"""What stands where a block ends."""
+_MARKS = str.maketrans(_END + _BEGIN_LINK + _END_LINK, "   ")
+_BARE = re.compile(f" *(?:{_BEGIN_LINK}{_END_LINK} *)+")
+
+_new = tuple.__new__
+"""Makes a tuple with names twice as fast as its own constructor; a page has hundreds."""
+
+
+def _with_one_space(links: re.Match[str]) -> str:
+    """Links without words, with the space around them before them."""
+    return (" " if " " in links[0] else "") + links[0].replace(" ", "")
+
+
+def without_marks(html: str) -> str:
+    """A document in which nothing can be taken for a mark; a character reference can put any character into it."""
+    return html.translate(_MARKS) if _END in html or _BEGIN_LINK in html or _END_LINK in html else html
+
+
+class OpenLink:
+    """A link as it is being read; it may reach over several blocks, and has one stretch in each."""
+
+    # Of most links nothing but their own three attributes is ever set.
+    alt = ""
+    has_image = False
+    first = 0
+    """Its first one among the pieces, of a link into its own page."""
+    is_from_before = False
+    """Whether it began in an earlier block."""
+    n_stretches = 1
+    texts: list[str] | None = None
+    """The words of its stretches, of a link that has more than one."""
+
+    def __init__(self, url: str | None, rel: str, in_page: bool) -> None:
+        self.url, self.rel, self.in_page = url, rel, in_page
+
+
+class Stream:
+    """Texts and links as they come, and the blocks they make."""
+
+    def __init__(self) -> None:
+        self.pieces: list[str] = [END]
+        """Texts, and marks where blocks and links begin or end."""
+        self.contexts: list[Context] = []
+        """Context of each block that has ended."""
+        self.link: OpenLink | None = None
+        """The link that is open."""
+        self._stretches: list[OpenLink] = []
+        """The link of each stretch."""
+        self._texts: list[str] = []
+        self._inserted: dict[int, list[Block]] = {}
+        """Finished blocks, by the number of the block that they stand before."""
+        self._set_aside: list[tuple[int, list[str], OpenLink | None, list[OpenLink]]] = []
+
+    def end_block(self, context: Context) -> None:
+        """End the present block, if there is anything in it; a link that is open goes on in the next one."""
+        if self.pieces[-1] is END:
+            return
+        link = self.link
+        if link is not None:
+            self.pieces.append(_END_LINK)
+        self.pieces.append(END)
+        self.contexts.append(context)
+        if link is not None:
+            link.is_from_before = True
+            link.n_stretches += 1
+            self.begin_link(link)
+
+    def insert(self, blocks: Iterable[Block]) -> None:
+        """Put finished blocks before the present one."""
+        self._inserted.setdefault(len(self.contexts), []).extend(blocks)
+
+    def set_aside(self) -> None:
+        """Interrupt the present block by one of another kind."""
+        begin = len(self.pieces)
+        while self.pieces[begin - 1] is not END:
+            begin -= 1
+        pieces = self.pieces[begin:]
+        first = len(self._stretches) - pieces.count(_BEGIN_LINK)
+        self._set_aside.append((begin, pieces, self.link, self._stretches[first:]))
+        del self.pieces[begin:], self._stretches[first:]
+        self.link = None
+
+    def resume(self, context: Context) -> None:
+        """End the interruption, and go on with the block that was set aside."""
+        self.end_link()
+        self.end_block(context)
+        began, pieces, self.link, stretches = self._set_aside.pop()
+        if self.link is not None:
+            self.link.first += len(self.pieces) - began
+        self.pieces += pieces
+        self._stretches += stretches
+
+    def begin_link(self, link: OpenLink) -> None:
+        """Begin a link, or its next stretch, where none is open."""
+        self.link = link
+        self.pieces.append(_BEGIN_LINK)
+        self._stretches.append(link)
+        if link.in_page:
+            link.first = len(self.pieces)
+
+    def end_link(self) -> None:
+        """End the link that is open, if there is one."""
+        link = self.link
+        if link is None:
+            return
+        self.link = None
+        if link.in_page and not link.is_from_before and not link.has_image:
+            words = unescaped("".join(self.pieces[link.first :]))
+            if not any(map(str.isalnum, words)):  # only the sign that headings carry for those who want their address
+                del self.pieces[link.first :]
+        self.pieces.append(_END_LINK)
+
+    def blocks(self) -> list[Block]:
+        """All blocks, when all have ended."""
+        self._texts = self._parted()
+        found: list[Block] = []
+        stretches = iter(self._stretches)
+        over_blocks: list[tuple[int, int, OpenLink]] = []
+        for number, (text, context) in enumerate(zip(self._texts, self.contexts, strict=False)):
+            if number in self._inserted:
+                found += self._inserted[number]
+            if _BEGIN_LINK not in text:
+                if text:
+                    found.append(_new(Block, (text, context, ())))
+                continue
+            parts = text.split(_BEGIN_LINK)  # text, words of a link, text, ...
+            links: list[Link] = []
+            bare: list[Link] = []
+            end = 0
+            for before, words, link in zip(parts[::2], parts[1::2], stretches, strict=False):
+                start = end + len(before)
+                end = start + len(words)
+                if link.url is None:
+                    continue
+                if link.n_stretches == 1 and link.texts is None:  # as most
+                    if words:
+                        links.append(_new(Link, (link.url, words, link.rel, start, end)))
+                    else:
+                        bare.append(Link(link.url, link.alt, link.rel, 0, 0))
+                    continue
+                link.n_stretches -= 1
+                if words and link.texts is None:
+                    link.texts = []
+                    over_blocks.append((len(found), len(links), link))
+                    links.append(Link(link.url, words, link.rel, start, end))
+                if words and link.texts is not None:
+                    link.texts.append(words)
+            text = "".join(parts).rstrip(" ")
+            if text:
+                found.append(_new(Block, (text, context, tuple(links))))
+            if bare:
+                found.append(Block("", context, tuple(bare)))
+        found += self._inserted.get(len(self.contexts), ())
+        for block, place, link in over_blocks:
+            known = list(found[block].links)
+            known[place] = known[place]._replace(anchor=" ".join(link.texts or ()))
+            found[block] = found[block]._replace(links=tuple(known))
+        return found
+
+    def is_h1(self, number: int) -> bool:
+        """Whether a block of those that ended is one of an H1, and has words; once :meth:`blocks` has made them."""
+        is_there = number < len(self.contexts) and self.contexts[number].level == 1
+        return is_there and bool(self._texts[number].strip(_BEGIN_LINK))
+
+    def _parted(self) -> list[str]:
+        """Text of each block, with a mark wherever a link begins or ends."""
+        whole = "".join(self.pieces[1:])
+        if "&" in whole:
+            whole = unescaped(whole)
+        whole = " ".join(whole.split())
+        if self._stretches:
+            # A link covers no space at its ends.
+            whole = whole.replace(_BEGIN_LINK + " ", " " + _BEGIN_LINK).replace(" " + _END_LINK, _END_LINK + " ")
+            if _BEGIN_LINK + _END_LINK in whole:
+                whole = _BARE.sub(_with_one_space, whole)
+            while "  " in whole:
+                whole = whole.replace("  ", " ")
+            whole = whole.replace(_END_LINK, _BEGIN_LINK)
+        return [text.strip(" ") for text in whole.split(_END)]
