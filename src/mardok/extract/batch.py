@@ -9,16 +9,16 @@ they are sent between processes, and put into the columns of the whole site, onc
 
 from __future__ import annotations
 
-import re
 from array import array
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Generic, TypeVar
 
+import numpy as np
+from numpy.typing import NDArray
+
 from mardok.extract.page import Block, Context, Image, Page
 
-_LETTERS = re.compile(r"[^\W_]+")
-_NO_ASCII_LETTERS = bytes(code for code in range(128) if not chr(code).isalnum())
 _Value = TypeVar("_Value", str, Context)
 
 
@@ -85,6 +85,7 @@ def batch_of(pages: Iterable[Page]) -> Batch:
     kept = list(pages)
     blocks, places = _different_blocks(kept)
     links = [link for block in blocks for link in block.links]
+    n_letters, n_linked_letters = _letters(blocks)
     images: list[Image] = [image for page in kept for image in page.images]
     contexts: Numbers[Context] = Numbers()
     context = array("i", [contexts[block.context] for block in blocks])
@@ -101,8 +102,8 @@ def batch_of(pages: Iterable[Page]) -> Batch:
         rel=_coded([link.rel for link in links]),
         start=array("i", [link.start for link in links]),
         end=array("i", [link.end for link in links]),
-        n_letters=array("i", [_n_letters(block.text) if block.links else 0 for block in blocks]),
-        n_linked_letters=array("i", [_n_linked_letters(block) for block in blocks]),
+        n_letters=n_letters,
+        n_linked_letters=n_linked_letters,
         n_images=array("i", [len(page.images) for page in kept]),
         image_url=_coded([image.url for image in images]),
         image_alt=_coded([image.alt or "" for image in images]),
@@ -110,15 +111,25 @@ def batch_of(pages: Iterable[Page]) -> Batch:
     )
 
 
-def _n_letters(text: str) -> int:
-    """Letters and digits of a text."""
-    if text.isascii():
-        return len(text.encode().translate(None, _NO_ASCII_LETTERS))
-    return len("".join(_LETTERS.findall(text)))
+def _letters(blocks: Sequence[Block]) -> tuple[array[int], array[int]]:
+    """Letters and digits of each block with links, 0 for others; and how many of them links cover."""
+    texts = [block.text if block.links else "" for block in blocks]
+    begins = np.concatenate([np.zeros(1, np.int64), np.cumsum(np.array([len(text) for text in texts], np.int64))])
+    codes = np.frombuffer("".join(texts).encode("utf-32-le", "surrogatepass"), np.uint32)
+    before = np.concatenate([np.zeros(1, np.int64), np.cumsum(_are_letters(codes))])
+    of_link = np.repeat(np.arange(len(blocks)), [len(block.links) for block in blocks])
+    links = [(link.start, link.end) for block in blocks for link in block.links]
+    start, end = np.array(links, np.int64).reshape(-1, 2).T + begins[of_link]
+    linked = np.bincount(of_link, before[end] - before[start], len(blocks)).astype(np.int64)
+    return array("i", np.diff(before[begins]).tolist()), array("i", linked.tolist())
 
 
-def _n_linked_letters(block: Block) -> int:
-    return sum([_n_letters(block.text[link.start : link.end]) for link in block.links])
+def _are_letters(codes: NDArray[np.uint32]) -> NDArray[np.bool_]:
+    """Whether each code point is a letter or a digit."""
+    different, number = (
+        (np.arange(128), codes) if codes.size and codes.max() < 128 else np.unique(codes, return_inverse=True)
+    )
+    return np.array([chr(code).isalnum() for code in different.tolist()], bool)[number]
 
 
 def _different_blocks(pages: Iterable[Page]) -> tuple[list[Block], array[int]]:
@@ -129,8 +140,7 @@ def _different_blocks(pages: Iterable[Page]) -> tuple[list[Block], array[int]]:
     places = array("i")
     for page in pages:
         for block in page.blocks:
-            found = of_object.get(id(block))
-            if found is None:
-                found = of_object[id(block)] = number.setdefault(block, len(number))
-            places.append(found)
+            if id(block) not in of_object:
+                of_object[id(block)] = number.setdefault(block, len(number))
+        places.extend(map(of_object.__getitem__, map(id, page.blocks)))
     return list(number), places

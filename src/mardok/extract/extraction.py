@@ -19,7 +19,7 @@ from w3lib.encoding import html_to_unicode
 from mardok.extract import directives
 from mardok.extract.batch import Batch, batch_of
 from mardok.extract.html import Document, read_document
-from mardok.extract.language import language_of
+from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Block, Context, Page
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
@@ -76,7 +76,6 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         document = after if settings.sources.rendered else document
     canonicals = directives.canonical_addresses(raw, document.link_elements, document.base)
     declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
-    seen = " ".join([block.text for block in document.blocks if not block.context.chrome])
     return Page(
         url=raw.url,
         source=raw.source,
@@ -87,7 +86,7 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         robots=directives.robots_directives(raw, document.metas),
         canonical_url=next(iter(canonicals), ""),
         declared_language=declared,
-        language=language_of(seen, declared, settings.language),
+        language=language_of(_beginning(document), declared, settings.language),
         alternates=directives.language_alternates(raw, document.link_elements, document.base),
         blocks=tuple(document.blocks),
         images=tuple(document.images),
@@ -97,6 +96,19 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         script_words=script_words,
         signs=document.signs._replace(canonicals=tuple(dict.fromkeys(filter(None, canonicals)))),
     )
+
+
+def _beginning(document: Document) -> str:
+    """The first blocks that are no chrome, enough of them to tell their language."""
+    texts: list[str] = []
+    remaining = CHECKED_CHARACTERS
+    for text, context, _ in document.blocks:
+        if not context.chrome and text:
+            texts.append(text)
+            remaining -= len(text) + 1
+            if remaining < 0:
+                break
+    return " ".join(texts)
 
 
 def _shown_words(document: Document) -> Counter[str]:

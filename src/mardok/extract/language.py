@@ -12,14 +12,16 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from functools import lru_cache
+from string import ascii_lowercase
 
 import stopwordsiso
 
 from mardok.settings import Language
 
 _WORD = re.compile(r"[^\W\d_]+")
-_ASCII_WORD = re.compile("[a-z]+")
-_CHECKED_CHARACTERS = 2000
+_ONLY_LETTERS = bytes(code if chr(code) in ascii_lowercase else ord(" ") for code in range(256))
+CHECKED_CHARACTERS = 2000
+"""Of a text, what is looked at."""
 _CLASSIFIED_CHARACTERS = 300
 
 
@@ -32,8 +34,8 @@ def language_of(text: str, declared: str, settings: Language) -> str:
     'en'
     """
     declared = re.split(r"[-_]", declared)[0].lower()
-    checked = text[:_CHECKED_CHARACTERS].casefold()
-    words = (_ASCII_WORD if checked.isascii() else _WORD).findall(checked)
+    checked = text[:CHECKED_CHARACTERS].casefold()
+    words = checked.encode().translate(_ONLY_LETTERS).decode().split() if checked.isascii() else _WORD.findall(checked)
     if len(words) < settings.minimum_words:
         return declared
     if declared and _is_believable(declared, words, settings):

@@ -124,5 +124,7 @@ class Page:
     @property
     def h1(self) -> str:
         """First H1 that is shown."""
-        shown = (block.text for block in self.blocks if block.context.level == 1 and block.context.chrome != "hidden")
-        return next(filter(None, shown), self.h1_given)
+        for text, context, _ in self.blocks:
+            if context.level == 1 and context.chrome != "hidden" and text:
+                return text
+        return self.h1_given
