@@ -19,9 +19,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.join import Ints
-from mardok.compare.phrases import gram_hashes, gram_hashes_at, numbers_in, stem_grams, words_left
+from mardok.compare.phrases import gram_hashes, gram_hashes_at, stem_grams, words_left
 from mardok.text.distinct import first_of_equal
 from mardok.text.hashes import Hashes, word_hashes
+from mardok.text.known_hashes import KnownHashes
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import words
@@ -76,7 +77,7 @@ class Found:
     thing: Ints
     """Which of the things is mentioned."""
 
-    def taken(self, kept: NDArray[np.bool_]) -> Found:
+    def taken(self, kept: Ints) -> Found:
         """Some of them."""
         return Found(self.place[kept], self.n_words[kept], self.thing[kept])
 
@@ -123,17 +124,17 @@ def find_mentions(
 
 def _matches(stemmed: Stemmed, left: NDArray[np.int32], n: int, wanted: Hashes, *, exact: bool) -> tuple[Ints, Ints]:
     """Places of the words of the corpus where n words with a wanted hash begin, and which hash it is."""
-    corpus = stemmed.corpus
+    corpus, known = stemmed.corpus, KnownHashes(wanted)
     parts = [(np.zeros(0, np.int64), np.zeros(0, np.int64))]
     for first in range(0, len(left), _PLACES_AT_ONCE):
         at = np.flatnonzero(left[first : first + _PLACES_AT_ONCE] >= n) + first
         if exact:
             hashes = gram_hashes_at(corpus.words, at, n)
-            match = numbers_in(wanted, hashes)
+            match = known.numbers(hashes)
             parts.append((at[match >= 0], match[match >= 0]))
             continue
         for places, hashes in stem_grams(stemmed, at, n):
-            match = numbers_in(wanted, hashes)
+            match = known.numbers(hashes)
             parts.append((places[match >= 0], match[match >= 0]))
     places, matches = (np.concatenate(column) for column in zip(*parts, strict=True))
     return places, matches

@@ -27,6 +27,7 @@ from scipy.special import xlogy
 from mardok.compare.join import Ints
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Hashes, mixed
+from mardok.text.known_hashes import KnownHashes
 from mardok.text.stems import Stemmed, joined
 
 LONGEST = 6
@@ -34,7 +35,6 @@ LONGEST = 6
 _FOLDED_SHARE = 0.9
 """Share of a phrase's uses inside a longer one from which it is told by that one."""
 _BASE = np.uint64(0xC2B2AE3D27D4EB4F)
-_SIEVE_BITS = 24
 _PLACES_AT_ONCE = 1 << 18
 
 
@@ -169,8 +169,9 @@ def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], longest: int, leas
         known = keys[begins[np.diff(begins, append=len(keys)) >= least_uses]]
         del keys
         parts = [(nothing, nothing)]
+        sought = KnownHashes(known)
         for places, hashes in stem_grams(stemmed, at, n):
-            number = numbers_in(known, hashes)
+            number = sought.numbers(hashes)
             parts.append((places[number >= 0], number[number >= 0]))
         at, number = (np.concatenate(column) for column in zip(*parts, strict=True))
         del parts
@@ -185,20 +186,6 @@ def stem_grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, H
         for k in range(1, n):
             found = mixed(found * _BASE + stemmed.hashes[stemmed.number[part + k]])
         yield part, found
-
-
-def numbers_in(known: Hashes, hashes: Hashes) -> Ints:
-    """Place of each hash among known ones in order, -1 where it is not among them."""
-    if not len(known):
-        return np.full(len(hashes), -1, np.int64)
-    mask = np.uint64((1 << min(max(len(known).bit_length() + 4, 12), _SIEVE_BITS)) - 1)
-    sieve = np.zeros(int(mask) + 1, bool)
-    sieve[(known & mask).view(np.int64)] = True
-    likely = np.flatnonzero(sieve[(hashes & mask).view(np.int64)])
-    place = np.minimum(np.searchsorted(known, hashes[likely]), len(known) - 1)
-    found = np.full(len(hashes), -1, np.int64)
-    found[likely] = np.where(known[place] == hashes[likely], place, -1)
-    return found
 
 
 @dataclass(frozen=True)
@@ -266,8 +253,9 @@ def _typical(stemmed: Stemmed, level: _Level, uses: Ints, asked: _Asked) -> NDAr
     at = np.flatnonzero(is_rest & ~stemmed.is_function)
     at = at[~stemmed.is_function[at + level.n - 1]]
     rest = np.zeros(len(uses), np.int64)
+    known = KnownHashes(level.known)
     for _, hashes in stem_grams(stemmed, at, level.n):
-        number = numbers_in(level.known, hashes)
+        number = known.numbers(hashes)
         rest += np.bincount(number[number >= 0], minlength=len(uses))
     return log_likelihood_ratio(uses, rest, int(n_here), int(n_rest))
 
@@ -308,8 +296,9 @@ def _is_told_by_longer(stemmed: Stemmed, found: pd.DataFrame, hashes: list[Hashe
     for long, (first_long, longer) in by_size.items():
         rows = np.arange(first_long, first_long + len(longer))
         for short, (first_short, shorter) in by_size.items():
+            known_shorter = KnownHashes(shorter)
             for offset in range(long - short + 1 if short < long else 0):
-                number = numbers_in(shorter, gram_hashes_at(stems, place[rows] + offset, short))
+                number = known_shorter.numbers(gram_hashes_at(stems, place[rows] + offset, short))
                 inner = first_short + number[number >= 0]
                 is_inside = uses[rows[number >= 0]] >= _FOLDED_SHARE * uses[inner]
                 told[inner[is_inside]] = True

@@ -17,11 +17,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.join import Ints
-from mardok.text.distinct import first_of_equal
+from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, run_hashes
+from mardok.text.known_hashes import KnownHashes
 
 _WORDS_AT_ONCE = 1 << 18
-_SIEVE_BITS = 26
 
 
 @dataclass(frozen=True)
@@ -84,16 +84,14 @@ def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[n
     del keys
     if not len(repeated):
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
-    # Most runs are on one page only: a table of bits leaves a few to look for among the repeated ones.
-    mask = np.uint64((1 << min(max(len(repeated).bit_length() + 4, 16), _SIEVE_BITS)) - 1)
-    sieve = np.zeros(int(mask) + 1, bool)
-    sieve[(repeated & mask).view(np.int64)] = True
+    known = KnownHashes(repeated)
     places, whole = [], []
     for first, hashes, is_run in _runs(words, page_of, counts):
-        cut = hashes >> bits
-        likely = np.flatnonzero(sieve[(cut & mask).view(np.int64)] & is_run)
-        cut = cut[likely]
-        found = likely[repeated[np.minimum(np.searchsorted(repeated, cut), len(repeated) - 1)] == cut]
+        found = np.flatnonzero((known.numbers(hashes >> bits) >= 0) & is_run)
         places.append(found + first)
         whole.append(hashes[found])
-    return np.concatenate(places), np.unique(np.concatenate(whole), return_inverse=True)[1].astype(np.int64)
+    runs = np.concatenate(whole)
+    order = order_of_equal(runs)
+    number = np.empty(len(runs), np.int64)
+    number[order] = np.cumsum(first_of_equal(runs[order])) - 1
+    return np.concatenate(places), number

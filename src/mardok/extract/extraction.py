@@ -21,6 +21,7 @@ from mardok.extract.batch import Batch, batch_of
 from mardok.extract.html import Document, read_document
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Block, Context, Page
+from mardok.memory import no_search_for_cycles
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
 from mardok.urls import normal_url
@@ -60,7 +61,8 @@ def extract_batches(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) 
 
 
 def _extract_batch(raws: list[RawPage], settings: Settings) -> Batch:
-    return batch_of(extract_page(raw, settings) for raw in raws)
+    with no_search_for_cycles():
+        return batch_of(extract_page(raw, settings) for raw in raws)
 
 
 def extract_page(raw: RawPage, settings: Settings) -> Page:

@@ -37,6 +37,7 @@ from mardok.findings.wording import (
 )
 from mardok.memory import give_back_memory
 from mardok.settings import Copies, Settings
+from mardok.text.distinct import first_of_equal
 from mardok.text.site import Site
 
 
@@ -130,15 +131,19 @@ def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> ND
     for group in grouping.groups:
         if group.kind == "copies":
             found[list(group.members)] = group.keeper
-    meant = grouping.meant_for
-    nearest: dict[int, tuple[float, int]] = {}
-    for a, b, resemblance in pairs[["a", "b", "resemblance"]].itertuples(index=False, name=None):
-        for guest, host in ((a, b), (b, a)):
-            is_guest = meant[guest] and site.pages[guest].language and meant[guest] != site.pages[guest].language
-            if is_guest and meant[host] != meant[guest]:
-                nearest[guest] = max(nearest.get(guest, (0.0, 0)), (resemblance, -host))
-    for guest, (_, host) in nearest.items():
-        found[guest] = found[-host]
+    meant = _numbers(grouping.meant_for)
+    languages = zip((page.language for page in site.pages), grouping.meant_for, strict=True)
+    is_guest = np.array([bool(own and meant) and own != meant for own, meant in languages], bool)
+    a, b, resemblance = (pairs[name].to_numpy() for name in ("a", "b", "resemblance"))
+    guest, host, resemblance = np.concatenate([a, b]), np.concatenate([b, a]), np.concatenate([resemblance, resemblance])
+    is_asked = is_guest[guest] & (meant[guest] != meant[host])
+    guest, host, resemblance = guest[is_asked], host[is_asked], resemblance[is_asked]
+    order = np.lexsort((host, -resemblance, guest))
+    nearest = order[first_of_equal(guest[order])]
+    # Pages that show the text of a page which is itself not translated yet come last, and go where that one went.
+    nearest = nearest[np.argsort(is_guest[host[nearest]], kind="stable")]
+    for page, shown in zip(guest[nearest].tolist(), host[nearest].tolist(), strict=True):
+        found[page] = found[shown]
     return found
 
 

@@ -38,16 +38,26 @@ def unlinked_mentions(
     language_of = np.array([number[page.language] for page in site.pages], np.int64)
     ends = np.array([way.row for way in ways], np.int64)
     leads = np.where(site.link_targets >= 0, ends[site.link_targets], -1)
-    in_text = ~site.chrome_links
+    thing_of = np.full(len(site.pages) + 1, -1, np.int64)  # the last one is what a link leads to that leads nowhere
+    thing_of[targets] = np.arange(len(targets))
+    links = np.flatnonzero((thing_of[leads] >= 0) & ~site.chrome_links)
+    linking = _by_thing(thing_of[leads[links]], len(targets))
     blocks = _block_links(site)
     places = find_mentions(stemmed, language_of, [[wording_of[target]] for target in targets], exact=False)
+    mentioning = _by_thing(places.thing, len(targets))
     found = {}
-    for thing, target in enumerate(targets):
+    for target, of_links, of_places in zip(targets, linking, mentioning, strict=True):
         fits = counts & (language_of == language_of[target])
-        fits[site.links.page[(leads == target) & in_text]] = False
+        fits[site.links.page[links[of_links]]] = False
         fits[target] = False
-        found[target] = unlinked(mentions_at(stemmed, blocks, places.taken(places.thing == thing)), fits)
+        found[target] = unlinked(mentions_at(stemmed, blocks, places.taken(of_places)), fits)
     return found
+
+
+def _by_thing(thing: NDArray[np.int64], n_things: int) -> list[NDArray[np.int64]]:
+    """Where each thing stands in an array, in order."""
+    order = np.argsort(thing, kind="stable")
+    return np.split(order, np.searchsorted(thing[order], np.arange(1, n_things)))[:n_things]
 
 
 def wording_of(site: Site, row: int) -> str:
