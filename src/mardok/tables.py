@@ -463,7 +463,7 @@ SECTION_PHRASES = Table(
         Column("phrase", "str", "phrase in its commonest form"),
         Column("pages", "int64", "pages of the section that use it", unit="pages"),
         Column("uses", "int64", "times the section uses it", unit="uses"),
-        Column("typical", "float64", "log-likelihood ratio against the rest of the site; 0 if there is no rest"),
+        Column("typical", "float64", "log-likelihood ratio against the rest of the site"),
     ),
     ("section", "place"),
     csv=False,

@@ -16,7 +16,7 @@ Phrases are told apart by 64-bit hashes of their stems; two different ones agree
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -67,17 +67,6 @@ def words_left(stemmed: Stemmed) -> NDArray[np.int32]:
 
 
 @dataclass(frozen=True)
-class _Asked:
-    """What is asked about."""
-
-    page_of: NDArray[np.int32]
-    """Page of each word."""
-    selected: NDArray[np.bool_]
-    rest: NDArray[np.bool_]
-    """Pages that are asked about, and those they are held against."""
-
-
-@dataclass(frozen=True)
 class _Level:
     """The phrases of one length that a selection uses often enough."""
 
@@ -95,18 +84,6 @@ def phrases_of(
 ) -> pd.DataFrame:
     """Phrases that some texts use.
 
-    The same as :func:`counted_phrases`, with a column ``phrase`` before the others: the phrase in its commonest form.
-    """
-    found = counted_phrases(stemmed, selected, rest, sizes, least_uses)
-    found.insert(0, "phrase", written(stemmed, found))
-    return found
-
-
-def counted_phrases(
-    stemmed: Stemmed, selected: NDArray[np.bool_], rest: NDArray[np.bool_], sizes: range, least_uses: int
-) -> pd.DataFrame:
-    """Phrases that some texts use, by a place where each begins.
-
     Parameters
     ----------
     selected, rest : ndarray of bool, shape (n_texts,)
@@ -119,15 +96,39 @@ def counted_phrases(
     Returns
     -------
     DataFrame
-        Columns ``words``, ``pages``, ``uses``, ``typical``, and ``place``, where one of its uses begins among the words of
-        the corpus; ``typical`` is 0 if there is no rest. No order.
+        Columns ``phrase``, in its commonest form, ``words``, ``pages``, ``uses``, ``typical``, and ``place``, where one of
+        its uses begins among the words of the corpus; ``typical`` is 0 if there is no rest. No order.
     """
+    part_of = np.where(selected, 0, np.where(rest, 1, -1))
+    return phrases_of_parts(stemmed, part_of, sizes, [least_uses])[0]
+
+
+def phrases_of_parts(stemmed: Stemmed, part_of: Ints, sizes: range, least_uses: Sequence[int]) -> list[pd.DataFrame]:
+    """Phrases of several parts of the texts, each as :func:`phrases_of` tells them, held against all the others.
+
+    Parameters
+    ----------
+    part_of : ndarray of int64, shape (n_texts,)
+        Part of each text; a number without `least_uses` for those that are in none, -1 for those that do not count.
+    least_uses : sequence of int
+        Phrases that each part uses less often are left out.
+    """
+    parts = [counted_phrases(stemmed, part_of == part, sizes, least) for part, least in enumerate(least_uses)]
+    for found in parts:
+        found.insert(0, "phrase", written(stemmed, found))
+        found.insert(4, "typical", 0.0)
+    for n in sizes if len(distinct(part_of[part_of >= 0])) > 1 else ():
+        _add_typical(stemmed, part_of, parts, n)
+    return parts
+
+
+def counted_phrases(stemmed: Stemmed, selected: NDArray[np.bool_], sizes: range, least_uses: int) -> pd.DataFrame:
+    """Phrases that some texts use, as :func:`phrases_of` tells them, but for ``phrase`` and ``typical``."""
     page_of = np.repeat(np.arange(stemmed.corpus.n_texts, dtype=np.int32), stemmed.corpus.n_words)
-    asked = _Asked(page_of, selected, rest)
     parts = []
     for level in _levels(stemmed, selected[page_of], sizes[-1], least_uses):
         if level.n in sizes:
-            parts.append(_counted(stemmed, level, asked, least_uses))
+            parts.append(_counted(stemmed, level, page_of, least_uses))
         del level  # the next is made while the one at hand would still fill the memory
     found = pd.concat([part.frame for part in parts], ignore_index=True)
     return found[~_is_told_by_longer(stemmed, found, [part.hashes for part in parts])].reset_index(drop=True)
@@ -179,13 +180,22 @@ def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], longest: int, leas
 
 
 def stem_grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, Hashes]]:
-    """Hashes of the n words at some places, a part at a time, which stays in the processor's cache."""
+    """Hashes of the n words at some places, in order, a part at a time, which stays in the processor's cache."""
     for first in range(0, len(places), _PLACES_AT_ONCE):
         part = places[first : first + _PLACES_AT_ONCE]
-        found = mixed(stemmed.hashes[stemmed.number[part]] + np.uint64(n))
-        for k in range(1, n):
-            found = mixed(found * _BASE + stemmed.hashes[stemmed.number[part + k]])
-        yield part, found
+        begin, end = int(part[0]), int(part[-1]) + n
+        if end - begin < 2 * len(part):  # most places of a stretch: it is looked up as a whole
+            yield part, gram_hashes(stemmed.hashes[stemmed.number[begin:end]], n)[part - begin]
+        else:
+            yield part, _stem_grams_at(stemmed, part, n)
+
+
+def _stem_grams_at(stemmed: Stemmed, places: Ints, n: int) -> Hashes:
+    """Hashes of the n words at some places."""
+    found = mixed(stemmed.hashes[stemmed.number[places]] + np.uint64(n))
+    for k in range(1, n):
+        found = mixed(found * _BASE + stemmed.hashes[stemmed.number[places + k]])
+    return found
 
 
 @dataclass(frozen=True)
@@ -195,15 +205,15 @@ class _Counted:
     """Hash of each row's phrase."""
 
 
-def _counted(stemmed: Stemmed, level: _Level, asked: _Asked, least_uses: int) -> _Counted:
+def _counted(stemmed: Stemmed, level: _Level, page_of: NDArray[np.int32], least_uses: int) -> _Counted:
     """Counts of the phrases of one length that neither begin nor end with a function word."""
     n = level.n
     is_function = stemmed.is_function
     is_phrase = ~(is_function[level.places] | is_function[level.places + n - 1])
     places, number = level.places[is_phrase], level.number[is_phrase].astype(np.int64)
     uses = np.bincount(number, minlength=len(level.known))
-    n_pages = max(len(asked.rest), 1)
-    pages = np.bincount(distinct(number * n_pages + asked.page_of[places]) // n_pages, minlength=len(level.known))
+    n_pages = max(stemmed.corpus.n_texts, 1)
+    pages = np.bincount(distinct(number * n_pages + page_of[places]) // n_pages, minlength=len(level.known))
     place = _commonest(stemmed, places, number, n, len(level.known))
     # Whether a word is a function word may depend on the language: only uses that are phrases count.
     rows = np.flatnonzero(uses >= least_uses)
@@ -212,7 +222,6 @@ def _counted(stemmed: Stemmed, level: _Level, asked: _Asked, least_uses: int) ->
             "words": n,
             "pages": pages[rows],
             "uses": uses[rows],
-            "typical": _typical(stemmed, level, uses, asked)[rows],
             "place": place[rows],
         }
     )
@@ -243,21 +252,40 @@ def _commonest(stemmed: Stemmed, places: Ints, number: Ints, n: int, n_phrases: 
     return found
 
 
-def _typical(stemmed: Stemmed, level: _Level, uses: Ints, asked: _Asked) -> NDArray[np.float64]:
-    """Dunning's log-likelihood ratio of each phrase, signed."""
-    if not asked.rest.any():
-        return np.zeros(len(uses))
-    fits = words_left(stemmed) >= level.n
-    is_rest = fits & asked.rest[asked.page_of]
-    n_here, n_rest = np.count_nonzero(fits & asked.selected[asked.page_of]), np.count_nonzero(is_rest)
-    at = np.flatnonzero(is_rest & ~stemmed.is_function)
-    at = at[~stemmed.is_function[at + level.n - 1]]
-    rest = np.zeros(len(uses), np.int64)
-    known = KnownHashes(level.known)
-    for _, hashes in stem_grams(stemmed, at, level.n):
-        number = known.numbers(hashes)
-        rest += np.bincount(number[number >= 0], minlength=len(uses))
-    return log_likelihood_ratio(uses, rest, int(n_here), int(n_rest))
+def _add_typical(stemmed: Stemmed, part_of: Ints, parts: Sequence[pd.DataFrame], n: int) -> None:
+    """Tell the signed log-likelihood ratio of the phrases of n words; all texts are gone through once for all parts."""
+    rows = [found["words"].to_numpy() == n for found in parts]
+    places = [found["place"].to_numpy()[its] for found, its in zip(parts, rows, strict=True)]
+    of_part = [_stem_grams_at(stemmed, at, n) for at in places]
+    known = distinct(np.concatenate(of_part))
+    if not len(known):
+        return
+    sought = KnownHashes(known)
+    uses, n_runs = np.zeros(len(known), np.int64), np.zeros(len(parts) + 1, np.int64)
+    for at, part in _runs(stemmed, part_of, n):
+        n_runs += np.bincount(np.minimum(part, len(parts)), minlength=len(n_runs))
+        is_phrase = ~(stemmed.is_function[at] | stemmed.is_function[at + n - 1])
+        for _, hashes in stem_grams(stemmed, at[is_phrase], n):
+            number = sought.numbers(hashes)
+            uses += np.bincount(number[number >= 0], minlength=len(known))
+    for found, its, hashes, n_here in zip(parts, rows, of_part, n_runs.tolist(), strict=False):
+        here = found["uses"].to_numpy()[its]
+        elsewhere = uses[sought.numbers(hashes)] - here
+        found.loc[its, "typical"] = log_likelihood_ratio(here, elsewhere, n_here, int(n_runs.sum()) - n_here)
+
+
+def _runs(stemmed: Stemmed, part_of: Ints, n: int) -> Iterator[tuple[Ints, Ints]]:
+    """Places where n words of one clause of a text that counts begin, with the part of the text; some texts at a time."""
+    corpus, left = stemmed.corpus, words_left(stemmed)
+    first = 0
+    while first < corpus.n_texts:
+        last = int(np.searchsorted(corpus.offsets, corpus.offsets[first] + _PLACES_AT_ONCE, side="right")) - 1
+        last = min(max(last, first + 1), corpus.n_texts)
+        begin, end = int(corpus.offsets[first]), int(corpus.offsets[last])
+        part = np.repeat(part_of[first:last], corpus.n_words[first:last])
+        is_run = (left[begin:end] >= n) & (part >= 0)
+        yield np.flatnonzero(is_run) + begin, part[is_run]
+        first = last
 
 
 def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest: int) -> NDArray[np.float64]:

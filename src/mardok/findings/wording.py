@@ -18,7 +18,7 @@ from mardok.compare.accounting import Accounted
 from mardok.compare.join import Ints
 from mardok.compare.page_phrases import phrases_by_page
 from mardok.compare.passages import passages_of
-from mardok.compare.phrases import phrases_of
+from mardok.compare.phrases import phrases_of, phrases_of_parts
 from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Phrases
 from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES
@@ -61,14 +61,15 @@ def section_phrases_table(site: Site, stemmed: Stemmed, counts: NDArray[np.bool_
     rows = np.flatnonzero(counts)
     section_of = [section_name(site.pages[row].url) for row in rows.tolist()]
     sizes = Counter(section_of)
+    largest = sorted(sizes, key=lambda name: (-sizes[name], name))[:_SECTIONS]
+    sections = [name for name in largest if _SECTION_PAGES <= sizes[name] < len(rows)]
+    number = {name: part for part, name in enumerate(sections)}
+    part_of = np.full(len(counts), -1, np.int64)
+    part_of[rows] = [number.get(name, len(sections)) for name in section_of]
+    words_told = range(max(settings.words[0], _TYPICAL_WORDS), settings.words[1] + 1)
+    least_uses = [settings.least_uses(sizes[section]) for section in sections]
     parts = []
-    for section in sorted(sizes, key=lambda name: (-sizes[name], name))[:_SECTIONS]:
-        if sizes[section] < _SECTION_PAGES:
-            continue
-        selected = np.zeros(len(counts), bool)
-        selected[rows[[name == section for name in section_of]]] = True
-        words_told = range(max(settings.words[0], _TYPICAL_WORDS), settings.words[1] + 1)
-        found = phrases_of(stemmed, selected, counts & ~selected, words_told, settings.least_uses(sizes[section]))
+    for section, found in zip(sections, phrases_of_parts(stemmed, part_of, words_told, least_uses), strict=True):
         found = found.sort_values(["typical", "uses", "phrase"], ascending=[False, False, True]).head(_SECTION_PHRASES)
         parts.append(found.assign(section=section, section_pages=sizes[section], place=np.arange(1, len(found) + 1)))
     if not parts:

@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from mardok.extract.language import function_words
 from mardok.text.distinct import distinct
 from mardok.text.hashes import Corpus, Hashes
+from mardok.text.known_hashes import KnownHashes
 from mardok.text.words import is_spaceless
 
 _ALGORITHMS = {
@@ -76,6 +77,7 @@ class Stemmed:
 
 _KNOWN: dict[str, dict[str, str]] = {}
 _MOST_KNOWN = 1 << 18
+_WORDS_AT_ONCE = 1 << 18
 
 
 @lru_cache(maxsize=64)
@@ -143,11 +145,15 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
         hashes = stem_hashes(written, language)
         known = distinct(hashes)
         parts.append(known)
-        at = np.searchsorted(different, words)
-        number[places] = (np.searchsorted(known, hashes) + n_stems).astype(np.int32)[at]
+        stem_of = (np.searchsorted(known, hashes) + n_stems).astype(np.int32)
         n_stems += len(known)
         functions = plain_words(language)
-        is_function[places] = np.array([word in functions or word in stop_words for word in written], bool)[at]
+        of_function = np.array([word in functions or word in stop_words for word in written], bool)
+        sought = KnownHashes(different)
+        for first in range(0, len(words), _WORDS_AT_ONCE):
+            part = slice(first, first + _WORDS_AT_ONCE)
+            at, its = sought.numbers(words[part]), part if isinstance(places, slice) else places[part]
+            number[its], is_function[its] = stem_of[at], of_function[at]
     # Languages have stems in common.
     every = np.concatenate([np.zeros(0, np.uint64), *parts])
     once = distinct(every)
