@@ -18,6 +18,7 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components, minimum_spanning_tree
 
 from mardok.settings import Pairs
+from mardok.text.distinct import first_of_equal
 from mardok.text.hashes import SHINGLE_WORDS, Corpus
 
 _PAGES_AT_HAND = 4096
@@ -65,9 +66,10 @@ def _of_containment(pairs: pd.DataFrame, n_words: NDArray[np.int64], settings: P
 def _ranks(owners: NDArray[np.int64], values: NDArray[np.float64], others: NDArray[np.int64]) -> NDArray[np.int64]:
     """Place of each value among those of its owner, the greatest 0; ties in the order of `others`."""
     order = np.lexsort((others, -values, owners))
-    in_order = owners[order]
+    is_first = first_of_equal(owners[order])
+    begins = np.flatnonzero(is_first)
     ranks = np.empty(len(order), dtype=np.int64)
-    ranks[order] = np.arange(len(order)) - np.searchsorted(in_order, in_order)
+    ranks[order] = np.arange(len(order)) - begins[np.cumsum(is_first) - 1]
     return ranks
 
 

@@ -61,13 +61,12 @@ def _headings(site: Site) -> dict[int, list[_Heading]]:
     level = np.array([context.level for context in blocks.contexts], np.int64)[blocks.context]
     places = np.flatnonzero((level > 0)[blocks.at] & blocks.has_text[blocks.at])
     pages = blocks.page[places]
+    at = blocks.at[places]
+    contexts, texts = blocks.context[at].tolist(), blocks.texts[blocks.text[at]].tolist()
     found: dict[int, list[_Heading]] = defaultdict(list)
-    for page, place in zip(pages.tolist(), places.tolist(), strict=True):
-        at = blocks.at[place]
-        context = blocks.contexts[blocks.context[at]]
-        text = str(blocks.texts[blocks.text[at]])
-        is_hidden = context.chrome in ("hidden", "noscript")
-        found[page].append(_Heading(context.level, text, bool(site.main_places[place]), is_hidden))
+    for page, number, text, is_main in zip(pages.tolist(), contexts, texts, site.main_places[places].tolist(), strict=True):
+        context = blocks.contexts[number]
+        found[page].append(_Heading(context.level, text, is_main, context.chrome in ("hidden", "noscript")))
     return found
 
 

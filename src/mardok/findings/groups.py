@@ -369,12 +369,11 @@ class Related:
 
 def groups_table(site: Site, groups: Iterable[Related]) -> pd.DataFrame:
     """The table of groups, one row a page."""
-    url: Callable[[int], str] = lambda row: site.pages[row].url  # noqa: E731
-    return GROUPS.frame(
-        (
-            group_id(group.kind, map(url, group.rows)), group.kind, url(row),
-            "keeper" if row == group.keeper else "member", group.phrase, group.evidence, group.confidence,
-        )
-        for group in groups
-        for row in group.rows
-    )  # fmt: skip
+    rows: list[tuple[str, ...]] = []
+    for group in groups:
+        urls = [site.pages[row].url for row in group.rows]
+        name = group_id(group.kind, urls)
+        for row, url in zip(group.rows, urls, strict=True):
+            role = "keeper" if row == group.keeper else "member"
+            rows.append((name, group.kind, url, role, group.phrase, group.evidence, group.confidence))
+    return GROUPS.frame(rows)

@@ -10,6 +10,10 @@ share; letters it does not have count as a digit, or as a square in scripts whos
 from __future__ import annotations
 
 import unicodedata
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
 
 _SPACE_TO_TILDE = (
     278, 278, 355, 556, 556, 889, 667, 191, 333, 333, 389, 584, 278, 333, 278, 278, 556, 556, 556, 556, 556, 556, 556, 556,
@@ -28,7 +32,14 @@ def width_px(text: str, letter_px: float) -> float:
     >>> round(width_px("Violin hire", 20)), round(width_px("WWWWWWWWWWW", 20))
     (88, 208)
     """
+    if text.isascii():
+        return int(_ascii_widths()[np.frombuffer(text.encode("ascii"), np.uint8)].sum()) * letter_px / 1000
     return sum(_KNOWN.get(letter) or _width(letter) for letter in text) * letter_px / 1000
+
+
+@cache
+def _ascii_widths() -> NDArray[np.int64]:
+    return np.array([_KNOWN.get(chr(code)) or _width(chr(code)) for code in range(128)], np.int64)
 
 
 def _width(letter: str) -> int:

@@ -17,7 +17,7 @@ from __future__ import annotations
 from array import array
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -74,7 +74,7 @@ class Corpus:
         """Number of texts."""
         return len(self.offsets) - 1
 
-    @property
+    @cached_property
     def n_words(self) -> Offsets:
         """Words of each text, shape (n_texts,)."""
         return np.diff(self.offsets)
