@@ -31,15 +31,15 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from mardok.text.distinct import first_of_equal, order_of_equal
-from mardok.text.hashes import Hashes, Offsets, shingle_hashes
+from mardok.text.hashes import SHINGLE_WORDS, Hashes, Offsets, n_shingles, shingle_hashes
 
 Ints = NDArray[np.int64]
 
 _FAMILY_LIST = 64
 """Texts with one shingle in their prefixes from which they are joined as a family."""
 _ROWS = 256
-_WORDS_AT_ONCE = 1 << 18
-_TEXTS_AT_ONCE = 1 << 14
+_WORDS_AT_ONCE = 1 << 16
+_TEXTS_AT_ONCE = 1 << 10
 _KEYS_AT_ONCE = 1 << 16
 _CHECKED_AT_ONCE = 1 << 14
 _KEPT_BITS = np.uint64(50)
@@ -83,24 +83,27 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
         As :func:`mardok.text.hashes.word_hashes` gives them.
     """
     found = np.empty(len(words), np.uint64)  # a text has no more shingles than words
-    sizes = np.zeros(len(offsets) - 1, np.int64)
+    n_texts = len(offsets) - 1
+    sizes = np.zeros(n_texts, np.int64)
     end = first = 0
-    while first < len(sizes):
+    while first < n_texts:
         last = max(int(np.searchsorted(offsets, offsets[first] + _WORDS_AT_ONCE)), first + 1)
-        last = min(last, len(sizes))
-        part = offsets[first : last + 1]
-        hashes, places = shingle_hashes(words[part[0] : part[-1]], part - part[0])
-        for text, (start, stop) in enumerate(zip(places[:-1].tolist(), places[1:].tolist(), strict=True), first):
-            ordered = hashes[start:stop]
-            if stop - start > 1:
-                ordered.sort()
-                is_new = np.empty(stop - start, bool)
-                is_new[0] = True
-                np.not_equal(ordered[1:], ordered[:-1], out=is_new[1:])
-                ordered = ordered[is_new]
-            sizes[text] = len(ordered)
-            found[end : end + len(ordered)] = ordered
-            end += len(ordered)
+        last = min(last, n_texts)
+        part = offsets[first : last + 1] - offsets[first]
+        hashes = shingle_hashes(words[offsets[first] : offsets[last]], part)
+        stops = part[:-1] + n_shingles(np.diff(part))
+        for start, stop in zip(part[:-1].tolist(), stops.tolist(), strict=True):
+            hashes[start:stop].sort()
+        is_new = first_of_equal(hashes)
+        is_new[part[:-1][stops > part[:-1]]] = True
+        for k in range(SHINGLE_WORDS - 1):  # at the last words of a text no shingle begins
+            rest = stops + k
+            is_new[rest[rest < part[1:]]] = False
+        kept = hashes[is_new]
+        counts = np.concatenate([np.zeros(1, np.int64), np.cumsum(is_new)])
+        sizes[first:last] = np.diff(counts[part])
+        found[end : end + len(kept)] = kept
+        end += len(kept)
         first = last
     return Sets(found[:end], np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
 

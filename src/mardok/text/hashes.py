@@ -44,12 +44,21 @@ _SIGN = 1
 
 def mixed(values: Hashes) -> Hashes:
     """Spread every bit over all bits, one to one (the finalizer of MurmurHash3; A. Appleby, public domain)."""
-    values = values ^ (values >> np.uint64(33))
+    found = values.copy()
+    _mix(found)
+    return found
+
+
+def _mix(values: Hashes) -> None:
+    """The same in place."""
+    shifted = values >> np.uint64(33)
+    values ^= shifted
     values *= np.uint64(0xFF51AFD7ED558CCD)
-    values ^= values >> np.uint64(33)
+    np.right_shift(values, np.uint64(33), out=shifted)
+    values ^= shifted
     values *= np.uint64(0xC4CEB9FE1A85EC53)
-    values ^= values >> np.uint64(33)
-    return values
+    np.right_shift(values, np.uint64(33), out=shifted)
+    values ^= shifted
 
 
 @dataclass(frozen=True)
@@ -86,7 +95,7 @@ class Corpus:
     def shingles_of(self, text: int) -> Hashes:
         """Hashes of the shingles of one text, in order, repeats included."""
         words = self.words_of(text)
-        return shingle_hashes(words, np.array([0, len(words)]))[0]
+        return shingle_hashes(words, np.array([0, len(words)]))[: n_shingles(np.array([len(words)]))[0]]
 
 
 def corpus_of(texts: Iterable[str]) -> Corpus:
@@ -368,10 +377,15 @@ def short_block_hashes(words: Hashes, starts: Offsets, lengths: Offsets) -> Hash
     return found
 
 
-def shingle_hashes(words: Hashes, offsets: Offsets) -> tuple[Hashes, Offsets]:
-    """A hash for each shingle of texts, in order, repeats included.
+def n_shingles(lengths: Offsets) -> Offsets:
+    """Shingles of texts of so many words, repeats included."""
+    return np.where(lengths == 0, 0, np.maximum(lengths - SHINGLE_WORDS + 1, 1))
 
-    A text shorter than a shingle has one, itself; an empty one none.
+
+def shingle_hashes(words: Hashes, offsets: Offsets) -> Hashes:
+    """A hash for the shingle that begins at each word of texts, repeats included.
+
+    A text shorter than a shingle has one, itself, at its first word; an empty one none.
 
     Parameters
     ----------
@@ -380,20 +394,25 @@ def shingle_hashes(words: Hashes, offsets: Offsets) -> tuple[Hashes, Offsets]:
 
     Returns
     -------
-    hashes : ndarray of uint64, shape (n_shingles,)
-    offsets : ndarray of int64, shape (n_texts + 1,)
+    ndarray of uint64, shape (n_words,)
+        What stands at the last words of a text, where no shingle of it begins, means nothing.
     """
-    lengths = np.diff(offsets)
-    n_shingles = np.where(lengths == 0, 0, np.maximum(lengths - SHINGLE_WORDS + 1, 1))
-    shingle_offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(n_shingles)])
-    starts = np.repeat(offsets[:-1] - shingle_offsets[:-1], n_shingles)
-    starts += np.arange(len(starts))
-    padded = np.append(words, np.zeros(SHINGLE_WORDS - 1, np.uint64))
-    found = mixed(padded[starts] + np.uint64(0x632BE59BD9B4E019))
-    is_short = lengths < SHINGLE_WORDS
+    found = np.append(words, np.zeros(SHINGLE_WORDS - 1, np.uint64))
+    following = found[1:].copy()
+    found += np.uint64(0x632BE59BD9B4E019)
+    _mix(found)
     for k in range(1, SHINGLE_WORDS):
-        following = padded[starts + k]
-        for text in np.flatnonzero(is_short & (lengths > 0) & (lengths <= k)):
-            following[shingle_offsets[text]] = 0  # no word: the text ends before
-        found = mixed(found * np.uint64(_BASE) + following)
-    return found, shingle_offsets
+        found = found[:-1]
+        found *= np.uint64(_BASE)
+        found += following[k - 1 :]
+        _mix(found)
+    lengths = np.diff(offsets)
+    short = offsets[:-1][(lengths > 0) & (lengths < SHINGLE_WORDS)]
+    if len(short):
+        ends = offsets[1:][(lengths > 0) & (lengths < SHINGLE_WORDS)]
+        alone = words[short] + np.uint64(0x632BE59BD9B4E019)
+        for k in range(1, SHINGLE_WORDS):
+            # 0 is no word: the text ends before.
+            alone = mixed(alone) * np.uint64(_BASE) + np.where(short + k < ends, words[np.minimum(short + k, ends - 1)], 0)
+        found[short] = mixed(alone)
+    return found
