@@ -166,7 +166,7 @@ class _Reader:
         self.seen: set[str] = set()
         """Elements that stand somewhere, of those that are looked at once more."""
         self.h1: list[int] = []
-        """Number of the block with which each H1 begins."""
+        """Number of the block with which each H1 begins; -1 inside of what interrupts a block."""
         self.n_anchors = 0
         """Open ``a`` elements, those that lead nowhere too."""
         self.known: list[Part] = []
@@ -176,8 +176,8 @@ class _Reader:
         self.state = state
         """What holds for text outside of :meth:`read`, and when it is entered and left."""
         self.stack: list[State] = []
-        self.set_aside: list[int] = []
-        """Depths of the inline elements of another kind that interrupt a block."""
+        self.interrupted: list[tuple[int, Stream]] = []
+        """Streams in which an inline element of another kind interrupts a block, with the depth of that element."""
 
     def _set_base(self, url: str) -> None:
         self.document.base = url
@@ -214,8 +214,9 @@ class _Reader:
                 elif does == BEGIN_INLINE:
                     stack.append(state)
                 elif does == END_INLINE:
-                    if self.set_aside and self.set_aside[-1] == len(stack):
-                        self.resume(state)
+                    if self.interrupted and self.interrupted[-1][0] == len(stack):
+                        stream = self.resumed(state)
+                        pieces = stream.pieces
                     if stack:
                         state = stack.pop()
                 elif does == BEGIN_LINK:
@@ -225,12 +226,15 @@ class _Reader:
                     self.n_anchors -= 1
                     if stream.link is not None:
                         stream.end_link()
-                    if self.set_aside and self.set_aside[-1] == len(stack):
-                        self.resume(state)
+                    if self.interrupted and self.interrupted[-1][0] == len(stack):
+                        stream = self.resumed(state)
+                        pieces = stream.pieces
                     if stack:
                         state = stack.pop()
                 elif does == OTHER:
                     state = self.other(tag, written, text or "", state)
+                    stream = self.stream
+                    pieces = stream.pieces
             elif part is not None:
                 self.state = state
                 self.part("<" + part)
@@ -246,8 +250,8 @@ class _Reader:
         elif tag.is_space:
             self.stream.pieces.append(" ")
         if tag.is_end:
-            if self.set_aside and self.set_aside[-1] == len(self.stack):
-                self.resume(state)
+            if self.interrupted and self.interrupted[-1][0] == len(self.stack):
+                self.resumed(state)
             return self.stack.pop() if self.stack else state
         name = tag.name
         if name == "img":
@@ -259,7 +263,7 @@ class _Reader:
         elif name == "a":
             self.begin_link(markup, state)
         elif name == "h1":
-            self.h1.append(len(self.stream.contexts))
+            self.h1.append(len(self.stream.contexts) if not self.interrupted else -1)
         elif name == "title":
             self.title(text, state)
         elif name == "html":
@@ -284,13 +288,18 @@ class _Reader:
         inner = state.context
         if not tag.is_block and (inner.chrome, inner.chosen) != (outer.context.chrome, outer.context.chosen):
             # A button or a hidden word inside a sentence is a block of its own, and the sentence goes on after it.
-            self.set_aside.append(len(self.stack))
-            self.stream.set_aside()
+            self.interrupted.append((len(self.stack), self.stream))
+            self.stream = Stream()
         return state
 
-    def resume(self, state: State) -> None:
-        self.set_aside.pop()
-        self.stream.resume(state.context)
+    def resumed(self, state: State) -> Stream:
+        """The stream that was interrupted, with what interrupted it."""
+        self.stream.end_link()
+        self.stream.end_block(state.context)
+        blocks = self.stream.blocks()
+        _, self.stream = self.interrupted.pop()
+        self.stream.insert(blocks)
+        return self.stream
 
     def begin_link(self, markup: str, state: State) -> None:
         self.n_anchors += 1
@@ -342,7 +351,7 @@ class _Reader:
             self.document.link_elements.append(attributes(markup))
 
     def part(self, markup: str) -> None:
-        """A header, menu, list or teaser, of which most stand on many pages."""
+        """A header, menu or list, of which most stand on many pages."""
         if ATTRIBUTE in markup:
             self.part_with_stand_in(markup)
             return

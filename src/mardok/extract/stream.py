@@ -68,7 +68,6 @@ class Stream:
         self._texts: list[str] = []
         self._inserted: dict[int, list[Block]] = {}
         """Finished blocks, by the number of the block that they stand before."""
-        self._set_aside: list[tuple[int, list[str], OpenLink | None, list[OpenLink]]] = []
 
     def end_block(self, context: Context) -> None:
         """End the present block, if there is anything in it; a link that is open goes on in the next one."""
@@ -87,27 +86,6 @@ class Stream:
     def insert(self, blocks: Iterable[Block]) -> None:
         """Put finished blocks before the present one."""
         self._inserted.setdefault(len(self.contexts), []).extend(blocks)
-
-    def set_aside(self) -> None:
-        """Interrupt the present block by one of another kind."""
-        begin = len(self.pieces)
-        while self.pieces[begin - 1] is not END:
-            begin -= 1
-        pieces = self.pieces[begin:]
-        first = len(self._stretches) - pieces.count(_BEGIN_LINK)
-        self._set_aside.append((begin, pieces, self.link, self._stretches[first:]))
-        del self.pieces[begin:], self._stretches[first:]
-        self.link = None
-
-    def resume(self, context: Context) -> None:
-        """End the interruption, and go on with the block that was set aside."""
-        self.end_link()
-        self.end_block(context)
-        began, pieces, self.link, stretches = self._set_aside.pop()
-        if self.link is not None:
-            self.link.first += len(self.pieces) - began
-        self.pieces += pieces
-        self._stretches += stretches
 
     def begin_link(self, link: OpenLink) -> None:
         """Begin a link, or its next stretch, where none is open."""
@@ -131,6 +109,8 @@ class Stream:
 
     def blocks(self) -> list[Block]:
         """All blocks, when all have ended."""
+        if not self.contexts:
+            return self._inserted.get(0, [])
         self._texts = self._parted()
         found: list[Block] = []
         stretches = iter(self._stretches)
@@ -178,7 +158,7 @@ class Stream:
 
     def is_h1(self, number: int) -> bool:
         """Whether a block of those that ended is one of an H1, and has words; once :meth:`blocks` has made them."""
-        is_there = number < len(self.contexts) and self.contexts[number].level == 1
+        is_there = 0 <= number < len(self.contexts) and self.contexts[number].level == 1
         return is_there and bool(self._texts[number].strip(_BEGIN_LINK))
 
     def _parted(self) -> list[str]:
