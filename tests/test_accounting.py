@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -112,6 +113,17 @@ def test_what_stands_elsewhere_is_told_of_each_page(demo: mardok.Audit) -> None:
             assert stretch.example == (min(others) if others else -1)
         longest = elsewhere.stretches(row, 2)
         assert sorted(one.words for one in longest) == sorted(one.words for one in stretches)[-2:]
+
+
+def test_pages_that_are_not_translated_yet_take_no_own_words_from_one_another(tmp_path: Path) -> None:
+    english = "the player keeps the bow and the case at home and says that it is good to have them there at any time of year"
+    for language, text in (("en", f"{english} so they say"), ("de", english), ("fr", english)):
+        (tmp_path / language).mkdir()
+        head = f"<html lang={language}><link rel=alternate hreflang={language} href=/{language}/bow.html>"
+        (tmp_path / language / "bow.html").write_text(f"{head}<p>{text}. {text} again.")
+    pages = mardok.audit(tmp_path, base="https://host.example/").pages
+    assert pages["language"].tolist() == ["en"] * 3
+    assert pages["shared_words"].tolist() == [0] * 3
 
 
 def test_pasted_text_is_found_out_and_a_teaser_counts_against_the_listing(demo: mardok.Audit) -> None:

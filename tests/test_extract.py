@@ -253,6 +253,17 @@ def test_blocks_hold_the_text_the_parser_sees_and_links_stay_inside(html: str) -
             assert 0 <= link.start < link.end <= len(block.text) or not block.text
 
 
+@given(st.lists(st.tuples(st.text("aB7 ,.\u00e9\u6f22\u0301_", max_size=8), st.booleans()), max_size=6))
+def test_letters_of_linked_blocks_are_counted(texts: list[tuple[str, bool]]) -> None:
+    html = "".join(f"<p>{text}<a href=/x>{text[::2]}</a>" if is_linked else f"<p>{text}" for text, is_linked in texts)
+    page = page_of(html)
+    batch = batch_of([page])
+    for place, block in zip(batch.places, page.blocks, strict=True):
+        linked = [block.text[link.start : link.end] for link in block.links]
+        assert batch.n_letters[place] == (sum(map(str.isalnum, block.text)) if block.links else 0)
+        assert batch.n_linked_letters[place] == sum(map(str.isalnum, "".join(linked)))
+
+
 @settings(max_examples=300, deadline=None)
 @given(st.lists(PIECES, max_size=40).map("".join), st.sampled_from(["", "<ul><li><a href=y>z</a></ul>"]))
 def test_shortcuts_and_what_is_remembered_change_nothing(html: str, menu: str) -> None:

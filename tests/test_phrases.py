@@ -19,9 +19,10 @@ import mardok
 from mardok.compare import page_phrases
 from mardok.compare.mentions import BlockLinks, find_mentions, mentions_at, own_uses
 from mardok.compare.passages import passages_of
-from mardok.compare.phrases import log_likelihood_ratio, phrases_of
+from mardok.compare.phrases import log_likelihood_ratio, phrases_of, phrases_of_parts
 from mardok.compare.runs import repeated_runs
 from mardok.demo.troubles import url
+from mardok.text import known_hashes
 from mardok.text.hashes import corpus_of
 from mardok.text.stems import Stemmed, joined, stemmed, stems
 from mardok.text.words import folded, words
@@ -76,6 +77,51 @@ def test_phrases_are_those_of_the_definition(pages: list[list[str]], data: st.Da
     fast = {row.phrase: (row.words, row.pages, row.uses) for row in found.itertuples()}
     assert fast == slow_phrases(pages, selected, sizes, least)
     assert len(fast) == len(found)
+
+
+def slow_uses(pages: list[list[str]], selected: list[bool], n: int) -> tuple[Counter[tuple[str, ...]], int]:
+    """Uses of each phrase of n words, by its stems, and how many runs of n words there are."""
+    clauses = [
+        words(clause) for row, page in enumerate(pages) if selected[row] for block in page for clause in block.split(",")
+    ]
+    runs = [tuple(clause[at : at + n]) for clause in clauses for at in range(len(clause) - n + 1)]
+    return Counter(tuple(stems(run, "en")) for run in runs if not {run[0], run[-1]} & FUNCTION_WORDS), len(runs)
+
+
+@settings(deadline=None, max_examples=150)
+@given(PAGES, st.data())
+def test_parts_of_a_site_are_held_against_all_the_others(pages: list[list[str]], data: st.DataObject) -> None:
+    parts = data.draw(st.lists(st.sampled_from([-1, 0, 1, 2]), min_size=len(pages), max_size=len(pages)))
+    found = phrases_of_parts(stemmed_pages(pages), np.array(parts), range(1, 4), [1, 2])
+    for part, (told, least) in enumerate(zip(found, [1, 2], strict=True)):
+        own, others = [its == part for its in parts], [its not in (-1, part) for its in parts]
+        fast = {row.phrase: (row.words, row.pages, row.uses) for row in told.itertuples()}
+        assert fast == slow_phrases(pages, own, range(1, 4), least)
+        for row in told.itertuples():
+            (_, n_here), (there, n_there) = slow_uses(pages, own, row.words), slow_uses(pages, others, row.words)
+            elsewhere = np.array([there[tuple(stems(words(row.phrase), "en"))]])
+            ratio = log_likelihood_ratio(np.array([row.uses]), elsewhere, n_here, n_there) if any(others) else [0.0]
+            assert row.typical == pytest.approx(ratio[0])
+
+
+@pytest.mark.parametrize("sections", [1, 2])
+def test_a_section_that_is_the_whole_site_is_typical_of_nothing(tmp_path: Path, sections: int) -> None:
+    texts = ["violin hire by the month", "violin hire by the year", "bow repair by hand", "bow repair at home"] * 4
+    rows = [{"url": f"https://host.example/{n % sections}/{n}", "text": text} for n, text in enumerate(texts)]
+    (tmp_path / "pages.jsonl").write_text("\n".join(map(json.dumps, rows)))
+    told = mardok.audit(tmp_path / "pages.jsonl").tables["section_phrases"]
+    assert told["section"].nunique() == (0 if sections == 1 else 2)
+
+
+@given(st.sets(st.integers(0, 40).map(lambda n: n * 2**13 + n % 3), max_size=40), st.lists(st.integers(0, 60)))
+def test_known_hashes_are_found_wherever_they_stand(known: set[int], asked: list[int]) -> None:
+    ordered = sorted(known)
+    hashes = [n * 2**13 + n % 3 for n in asked] + asked
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(known_hashes, "_FEWEST_BITS", 2)
+        patch.setattr(known_hashes, "_ROOM_BITS", 0)
+        found = known_hashes.KnownHashes(np.array(ordered, np.uint64)).numbers(np.array(hashes, np.uint64))
+    assert found.tolist() == [ordered.index(one) if one in known else -1 for one in hashes]
 
 
 @settings(deadline=None, max_examples=150)

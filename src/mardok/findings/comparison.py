@@ -138,10 +138,9 @@ def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> ND
     guest, host, resemblance = np.concatenate([a, b]), np.concatenate([b, a]), np.concatenate([resemblance, resemblance])
     is_asked = is_guest[guest] & (meant[guest] != meant[host])
     guest, host, resemblance = guest[is_asked], host[is_asked], resemblance[is_asked]
-    order = np.lexsort((host, -resemblance, guest))
+    # A page that is itself not translated yet is no original, unless there is no other.
+    order = np.lexsort((host, -resemblance, is_guest[host], guest))
     nearest = order[first_of_equal(guest[order])]
-    # Pages that show the text of a page which is itself not translated yet come last, and go where that one went.
-    nearest = nearest[np.argsort(is_guest[host[nearest]], kind="stable")]
     for page, shown in zip(guest[nearest].tolist(), host[nearest].tolist(), strict=True):
         found[page] = found[shown]
     return found
