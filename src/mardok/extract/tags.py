@@ -58,6 +58,8 @@ KNOWN_TAGS: dict[str, Tag] = {}
 def tag_of(markup: str) -> Tag:
     """What a tag does that is not in :data:`KNOWN_TAGS`; it is put there if it may come again."""
     # Most links and images are written once on a site: to remember each would drive out the tags that come again.
+    if markup[:8] == 'a href="' and markup.count('"') == 2:  # with nothing else to look at
+        return _LINK
     if markup[:2] == "a " and not is_telling(markup):
         return _LINK
     if markup[:4] == "img " and not is_telling(markup):
