@@ -7,13 +7,13 @@ turns. P is a bare parse of the standard pages of the other benchmarks (``sites.
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import sys
 import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
 from itertools import pairwise
 from pathlib import Path
 from resource import RUSAGE_SELF, getrusage
@@ -24,21 +24,15 @@ import pyarrow.csv
 from selectolax.lexbor import LexborHTMLParser
 from sites import Site
 
-from mardok import pipeline
-from mardok.extract.batch import batch_of
-from mardok.extract.extraction import extract_page
-from mardok.settings import Settings
-from mardok.sources.raw import Intake, RawPage
-from mardok.sources.search_data import read_search
-from mardok.text.site import site_of
+import mardok
 
 _WORDS = 20_000
 _WEEKS, _COUNTRIES, _DEVICES = 60, ("gbr", "usa", "deu"), ("desktop", "mobile")
 _PARSED = 500
 
 
-def pages(n_pages: int) -> Iterator[RawPage]:
-    """Short pages with titles of their own, every fiftieth one alike with its neighbour's."""
+def pages(n_pages: int) -> Iterator[tuple[str, str]]:
+    """Addresses and short pages with titles of their own, every fiftieth one alike with its neighbour's."""
     chance = random.Random(1)
     words = [f"w{number:x}" for number in range(_WORDS)]
     said: list[str] = []
@@ -54,7 +48,7 @@ def pages(n_pages: int) -> Iterator[RawPage]:
             f"<html lang=en><title>{name} | Wyndale</title><meta name=description content='{name} of the bench'>"
             f"<body><nav><ul>{menu}</ul></nav><main><h1>{name}</h1>{links}</main>"
         )
-        yield RawPage(f"https://www.host.example{address(page)}", "bench", 200, (), body.encode())
+        yield f"https://www.host.example{address(page)}", body
 
 
 def address(page: int) -> str:
@@ -96,17 +90,6 @@ def write_search(path: Path, n_pages: int, n_rows: int) -> None:
     pa.csv.write_csv(table, path)
 
 
-@contextmanager
-def timed(what: str, parse: float, n_pages: int, total: list[float]) -> Iterator[None]:
-    """Print how long something took."""
-    begun = time.perf_counter()
-    yield
-    seconds = time.perf_counter() - begun
-    total.append(seconds)
-    peak = getrusage(RUSAGE_SELF).ru_maxrss / 2**20
-    print(f"{what}: {seconds:.1f} s, {seconds / n_pages / parse:.3f} P a page; peak so far {peak:.2f} GiB", flush=True)
-
-
 def main() -> None:
     """Measure and print."""
     n_pages = int(sys.argv[1]) if len(sys.argv) > 1 else 100_000
@@ -121,25 +104,23 @@ def main() -> None:
         times.append((time.perf_counter() - begun) / len(bodies))
     parse = min(times)
     print(f"{n_pages} pages, {n_rows} search rows; P is {parse * 1e6:.0f} microseconds; {os.cpu_count()} cores")
-    settings = Settings()
-    site = site_of((batch_of([extract_page(raw, settings)]) for raw in pages(n_pages)), settings.text)
-    total: list[float] = []
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "search.csv"
-        write_search(path, n_pages, n_rows)
-        with timed("read search data", parse, n_pages, total):
-            search = read_search([path], settings.search, Intake())
     told: list[tuple[str, float]] = []
-    begun = time.perf_counter()
 
     def progress(stage: str, _done: int) -> None:
-        told.append((stage, time.perf_counter()))
+        if not told or told[-1][0] != stage:
+            told.append((stage, time.perf_counter()))
 
-    tables, _ = pipeline._findings(site, Intake(), pipeline._Known(search, {}, {}), settings, progress)
+    with tempfile.TemporaryDirectory() as folder:
+        search, site = Path(folder) / "search.csv", Path(folder) / "pages.jsonl"
+        write_search(search, n_pages, n_rows)
+        with site.open("w") as file:
+            file.writelines(json.dumps({"url": url, "status": 200, "html": html}) + "\n" for url, html in pages(n_pages))
+        told.append(("reading search data", time.perf_counter()))
+        tables = mardok.audit(site, search=search, progress=progress).tables
     told.append(("end", time.perf_counter()))
     for (stage, start), (_, stop) in pairwise(told):
-        print(f"{stage}: {stop - start:.1f} s")
-    print(f"all of it: {time.perf_counter() - begun:.1f} s; peak {getrusage(RUSAGE_SELF).ru_maxrss / 2**20:.2f} GiB")
+        print(f"{stage}: {stop - start:.1f} s, {(stop - start) / n_pages / parse:.3f} P a page")
+    print(f"peak {getrusage(RUSAGE_SELF).ru_maxrss / 2**20:.2f} GiB")
     print(
         tables["groups"].groupby("kind")["group"].nunique().to_dict(),
         tables["plan"]["action"].value_counts().to_dict(),
