@@ -23,7 +23,7 @@ from mardok.extract.markup import attributes, rel_of, unescaped, value_of
 from mardok.extract.page import NO_SIGNS, Block, Image, Link, Signs
 from mardok.extract.signs import SIGN_TAGS, signs_of
 from mardok.extract.state import MARK, ROOT, State
-from mardok.extract.stream import END, OpenLink, Stream, without_marks
+from mardok.extract.stream import END, END_OF_LINK, OpenLink, Stream, without_marks
 from mardok.extract.tags import (
     BEGIN_BLOCK,
     BEGIN_INLINE,
@@ -224,8 +224,13 @@ class _Reader:
                     stack.append(state)
                 elif does == END_LINK:
                     self.n_anchors -= 1
-                    if stream.link is not None:
-                        stream.end_link()
+                    link = stream.link
+                    if link is not None:
+                        if link.in_page:
+                            stream.end_link()
+                        else:
+                            stream.link = None
+                            pieces.append(END_OF_LINK)
                     if self.interrupted and self.interrupted[-1][0] == len(stack):
                         stream = self.resumed(state)
                         pieces = stream.pieces
@@ -308,7 +313,12 @@ class _Reader:
             stream.end_link()
         if state.is_unseen:
             return
-        address = value_of("href", markup)
+        if markup[:8] == 'a href="':
+            address: str | None = markup[8 : markup.index('"', 8)]
+            if address and "&" in address:
+                address = unescaped(address)
+        else:
+            address = value_of("href", markup)
         if address is None:
             return
         url, in_page = resolved_url(address, self.document.base), address[:1] == "#"

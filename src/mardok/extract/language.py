@@ -20,7 +20,7 @@ from mardok.settings import Language
 
 _WORD = re.compile(r"[^\W\d_]+")
 _ONLY_LETTERS = bytes(code if chr(code) in ascii_lowercase else ord(" ") for code in range(256))
-CHECKED_CHARACTERS = 2000
+CHECKED_CHARACTERS = 1000
 """Of a text, what is looked at."""
 _CLASSIFIED_CHARACTERS = 300
 
