@@ -4,8 +4,8 @@ In:  known hashes, in order and each once; then any others.
 Out: the place of each among the known ones.
 
 Most are found with one look into a table in which each known hash stands at a place of its own; where two would stand at
-one, the second goes to the next table, by other bits. Among a million known ones this takes an eighth of the time of a binary
-search, which looks at twenty places that are not in the processor's cache.
+one, the second goes to the next table, by other bits. Among a million known ones this takes an eighth of the time of a
+binary search, which looks at twenty places that are not in the processor's cache.
 """
 
 from __future__ import annotations
