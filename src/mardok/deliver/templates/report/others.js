@@ -12,8 +12,10 @@ async function wordingView(root, { isAll }) {
     place.replaceChildren(plainTable(caption, [column("Phrase", 0, "t"), column("Pages", 1, "n"), column("Uses", 2, "n")], one.phrases));
   }
 
-  root.append(h("h3", {}, "Phrases"),
-    h("div", { class: "controls" }, choice("Section", wording.sections.map((section) => section.section), "", phrasesOf, "the whole site")), place);
+  root.append(h("h3", {}, "Phrases"));
+  const sections = wording.sections.map((section) => section.section);
+  if (sections.length) root.append(h("div", { class: "controls" }, choice("Section", sections, "", phrasesOf, "the whole site")));
+  root.append(place);
   phrasesOf("");
   if (isAll) for (const section of wording.sections) root.append(plainTable(`Phrases under ${local(section.section)}`, [column("Phrase", 0, "t"), column("Pages", 1, "n"), column("Uses", 2, "n")], section.phrases));
   root.append(h("p", { class: "soft" }, `Of ${count(wording.n_phrases, "phrase")} in phrases.csv. Any section, page or wording: `, command("mardok phrases DIR --under /blog/")));
