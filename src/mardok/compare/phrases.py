@@ -26,7 +26,7 @@ from scipy.special import xlogy
 
 from mardok.compare.join import Ints
 from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import Hashes, mixed
+from mardok.text.hashes import Corpus, Hashes, mixed
 from mardok.text.known_hashes import KnownHashes
 from mardok.text.stems import Stemmed, joined
 
@@ -117,8 +117,10 @@ def phrases_of_parts(stemmed: Stemmed, part_of: Ints, sizes: range, least_uses: 
     for found in parts:
         found.insert(0, "phrase", written(stemmed, found))
         found.insert(4, "typical", 0.0)
-    for n in sizes if len(distinct(part_of[part_of >= 0])) > 1 else ():
-        _add_typical(stemmed, part_of, parts, n)
+    if len(distinct(part_of[part_of >= 0])) > 1:
+        left = words_left(stemmed)
+        for n in sizes:
+            _add_typical(stemmed, left, part_of, parts, n)
     return parts
 
 
@@ -252,7 +254,7 @@ def _commonest(stemmed: Stemmed, places: Ints, number: Ints, n: int, n_phrases: 
     return found
 
 
-def _add_typical(stemmed: Stemmed, part_of: Ints, parts: Sequence[pd.DataFrame], n: int) -> None:
+def _add_typical(stemmed: Stemmed, left: NDArray[np.int32], part_of: Ints, parts: Sequence[pd.DataFrame], n: int) -> None:
     """Tell the signed log-likelihood ratio of the phrases of n words; all texts are gone through once for all parts."""
     rows = [found["words"].to_numpy() == n for found in parts]
     places = [found["place"].to_numpy()[its] for found, its in zip(parts, rows, strict=True)]
@@ -262,7 +264,7 @@ def _add_typical(stemmed: Stemmed, part_of: Ints, parts: Sequence[pd.DataFrame],
         return
     sought = KnownHashes(known)
     uses, n_runs = np.zeros(len(known), np.int64), np.zeros(len(parts) + 1, np.int64)
-    for at, part in _runs(stemmed, part_of, n):
+    for at, part in _counted_runs(stemmed.corpus, left, part_of, n):
         n_runs += np.bincount(np.minimum(part, len(parts)), minlength=len(n_runs))
         is_phrase = ~(stemmed.is_function[at] | stemmed.is_function[at + n - 1])
         for _, hashes in stem_grams(stemmed, at[is_phrase], n):
@@ -274,9 +276,8 @@ def _add_typical(stemmed: Stemmed, part_of: Ints, parts: Sequence[pd.DataFrame],
         found.loc[its, "typical"] = log_likelihood_ratio(here, elsewhere, n_here, int(n_runs.sum()) - n_here)
 
 
-def _runs(stemmed: Stemmed, part_of: Ints, n: int) -> Iterator[tuple[Ints, Ints]]:
+def _counted_runs(corpus: Corpus, left: NDArray[np.int32], part_of: Ints, n: int) -> Iterator[tuple[Ints, Ints]]:
     """Places where n words of one clause of a text that counts begin, with the part of the text; some texts at a time."""
-    corpus, left = stemmed.corpus, words_left(stemmed)
     first = 0
     while first < corpus.n_texts:
         last = int(np.searchsorted(corpus.offsets, corpus.offsets[first] + _PLACES_AT_ONCE, side="right")) - 1
@@ -321,12 +322,12 @@ def _is_told_by_longer(stemmed: Stemmed, found: pd.DataFrame, hashes: list[Hashe
     by_size = {
         int(found["words"].iloc[row]): (row, known) for row, known in zip(first_rows, hashes, strict=False) if len(known)
     }
+    known_of = {size: KnownHashes(known) for size, (_, known) in by_size.items()}
     for long, (first_long, longer) in by_size.items():
         rows = np.arange(first_long, first_long + len(longer))
-        for short, (first_short, shorter) in by_size.items():
-            known_shorter = KnownHashes(shorter)
+        for short, (first_short, _) in by_size.items():
             for offset in range(long - short + 1 if short < long else 0):
-                number = known_shorter.numbers(gram_hashes_at(stems, place[rows] + offset, short))
+                number = known_of[short].numbers(gram_hashes_at(stems, place[rows] + offset, short))
                 inner = first_short + number[number >= 0]
                 is_inside = uses[rows[number >= 0]] >= _FOLDED_SHARE * uses[inner]
                 told[inner[is_inside]] = True

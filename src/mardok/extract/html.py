@@ -23,7 +23,7 @@ from mardok.extract.markup import attributes, rel_of, unescaped, value_of
 from mardok.extract.page import NO_SIGNS, Block, Image, Link, Signs
 from mardok.extract.signs import SIGN_TAGS, signs_of
 from mardok.extract.state import MARK, ROOT, State
-from mardok.extract.stream import END, END_OF_LINK, OpenLink, Stream, without_marks
+from mardok.extract.stream import END, OpenLink, Stream, without_marks
 from mardok.extract.tags import (
     BEGIN_BLOCK,
     BEGIN_INLINE,
@@ -204,33 +204,18 @@ class _Reader:
                     state = state.inside.get(tag.name) or state.plain(tag.name)
                 elif does == END_BLOCK:
                     if pieces[-1] is not END:
-                        if stream.link is None:
-                            pieces.append(END)
-                            stream.contexts.append(state.context)
-                        else:
-                            stream.end_block(state.context)
+                        stream.end_block(state.context)
                     if stack:
                         state = stack.pop()
                 elif does == BEGIN_INLINE:
                     stack.append(state)
-                elif does == END_INLINE:
-                    if self.interrupted and self.interrupted[-1][0] == len(stack):
-                        stream = self.resumed(state)
-                        pieces = stream.pieces
-                    if stack:
-                        state = stack.pop()
                 elif does == BEGIN_LINK:
                     self.begin_link(written, state)
                     stack.append(state)
-                elif does == END_LINK:
-                    self.n_anchors -= 1
-                    link = stream.link
-                    if link is not None:
-                        if link.in_page:
-                            stream.end_link()
-                        else:
-                            stream.link = None
-                            pieces.append(END_OF_LINK)
+                elif does in (END_INLINE, END_LINK):
+                    if does == END_LINK:
+                        self.n_anchors -= 1
+                        stream.end_link()
                     if self.interrupted and self.interrupted[-1][0] == len(stack):
                         stream = self.resumed(state)
                         pieces = stream.pieces
@@ -309,16 +294,10 @@ class _Reader:
     def begin_link(self, markup: str, state: State) -> None:
         self.n_anchors += 1
         stream = self.stream
-        if stream.link is not None:
-            stream.end_link()
+        stream.end_link()
         if state.is_unseen:
             return
-        if markup[:8] == 'a href="':
-            address: str | None = markup[8 : markup.index('"', 8)]
-            if address and "&" in address:
-                address = unescaped(address)
-        else:
-            address = value_of("href", markup)
+        address = value_of("href", markup)
         if address is None:
             return
         url, in_page = resolved_url(address, self.document.base), address[:1] == "#"

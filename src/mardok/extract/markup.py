@@ -1,6 +1,6 @@
-"""The attributes and the text of markup in the parser's canonical form.
+"""The attributes of tags and the texts between them, in the parser's canonical form.
 
-In:  one tag, or inline markup, as the parser writes it out: attribute values stand in double quotes.
+In:  one tag, or a text, as the parser writes it out: attribute values stand in double quotes.
 Out: attributes by name, single values, plain text without references.
 """
 

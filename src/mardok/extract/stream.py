@@ -15,11 +15,11 @@ from collections.abc import Iterable
 from mardok.extract.markup import unescaped
 from mardok.extract.page import Block, Context, Link
 
-_END, _BEGIN_LINK, END_OF_LINK = "\x01", "\x02", "\x03"
+_END, _BEGIN_LINK, _END_LINK = "\x01", "\x02", "\x03"
 END = f" {_END} "
-"""What stands where a block ends; :data:`END_OF_LINK`, where a link does."""
-_MARKS = str.maketrans(_END + _BEGIN_LINK + END_OF_LINK, "   ")
-_BARE = re.compile(f" *(?:{_BEGIN_LINK}{END_OF_LINK} *)+")
+"""What stands where a block ends."""
+_MARKS = str.maketrans(_END + _BEGIN_LINK + _END_LINK, "   ")
+_BARE = re.compile(f" *(?:{_BEGIN_LINK}{_END_LINK} *)+")
 
 _new = tuple.__new__
 """Makes a tuple with names twice as fast as its own constructor; a page has hundreds."""
@@ -32,7 +32,7 @@ def _with_one_space(links: re.Match[str]) -> str:
 
 def without_marks(html: str) -> str:
     """A document in which nothing can be taken for a mark; a character reference can put any character into it."""
-    return html.translate(_MARKS) if _END in html or _BEGIN_LINK in html or END_OF_LINK in html else html
+    return html.translate(_MARKS) if _END in html or _BEGIN_LINK in html or _END_LINK in html else html
 
 
 class OpenLink:
@@ -75,7 +75,7 @@ class Stream:
             return
         link = self.link
         if link is not None:
-            self.pieces.append(END_OF_LINK)
+            self.pieces.append(_END_LINK)
         self.pieces.append(END)
         self.contexts.append(context)
         if link is not None:
@@ -105,7 +105,7 @@ class Stream:
             words = unescaped("".join(self.pieces[link.first :]))
             if not any(map(str.isalnum, words)):  # only the sign that headings carry for those who want their address
                 del self.pieces[link.first :]
-        self.pieces.append(END_OF_LINK)
+        self.pieces.append(_END_LINK)
 
     def blocks(self) -> list[Block]:
         """All blocks, when all have ended."""
@@ -177,10 +177,10 @@ class Stream:
         whole = " ".join(whole.split())
         if self._stretches:
             # A link covers no space at its ends.
-            whole = whole.replace(_BEGIN_LINK + " ", " " + _BEGIN_LINK).replace(" " + END_OF_LINK, END_OF_LINK + " ")
-            if _BEGIN_LINK + END_OF_LINK in whole:
+            whole = whole.replace(_BEGIN_LINK + " ", " " + _BEGIN_LINK).replace(" " + _END_LINK, _END_LINK + " ")
+            if _BEGIN_LINK + _END_LINK in whole:
                 whole = _BARE.sub(_with_one_space, whole)
             while "  " in whole:
                 whole = whole.replace("  ", " ")
-            whole = whole.replace(END_OF_LINK, _BEGIN_LINK)
+            whole = whole.replace(_END_LINK, _BEGIN_LINK)
         return [text.strip(" ") for text in whole.split(_END)]
