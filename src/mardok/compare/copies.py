@@ -11,7 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 import pandas as pd
 
-from mardok.compare.join import Family, Ints, Overlaps, Sets, join, shingle_sets, shingles_of_several
+from mardok.compare.join import Family, Ints, Overlaps, Sets, candidates, join, shingle_sets
 from mardok.text.hashes import word_hashes
 from mardok.text.words import folded
 
@@ -50,7 +50,7 @@ def find_copies(texts: Sequence[str], *, minimum: float = 0.5) -> pd.DataFrame:
 
 def all_pairs(sets: Sets, minimum: float) -> pd.DataFrame:
     """All pairs of sets with at least `minimum` resemblance, in the columns of :func:`find_copies`."""
-    found, families = join(sets, shingles_of_several(sets), minimum)
+    found, families = join(sets, candidates(sets, minimum), minimum)
     return shares(sets, [*found, *(family_pairs(family, minimum) for family in families)], minimum)
 
 

@@ -10,6 +10,11 @@ Search", WWW 2007; C. Xiao et al., "Efficient Similarity Joins for Near Duplicat
 1. Let J(A, B) >= t, with n the sizes of the sets and o their overlap. Then o >= t |A ∪ B| >= t max(n_A, n_B).
 2. A shingle of one text alone is in no overlap. Without these a text keeps r of its n shingles; if r < t n it is in no
    pair, by 1, and goes. That may leave other shingles alone, so it is repeated until nothing changes; no pair is lost.
+   Where nothing else needs all shingles, the least ones by hash of each text tell as much of most texts. Let c = ceil(t n)
+   and k(n) <= c be any number that grows with n. The k-th least shingle that A and B share is, of those of A, at most the
+   n - c + k-th, for o - k >= c - k that they share are greater. So of the first n_A - c_A + k(n_A) shingles of A and as
+   many of B, min(k(n_A), k(n_B)) are the same; that is at least k(c_A), for n_A >= c_A and n_B >= o >= c_A. A text that
+   has fewer of its first ones in common with others goes, as before.
 3. Shingles are put in one order, the rarest first. Of a text's r shingles all but the first r - ceil(t n) + 1 are fewer
    than t n, hence fewer than o. So the first shingle, in that order, that A and B share is in the prefix of both. Two
    texts that share no shingle of their prefixes are not compared.
@@ -44,6 +49,8 @@ _KEYS_AT_ONCE = 1 << 16
 _CHECKED_AT_ONCE = 1 << 14
 _KEPT_BITS = np.uint64(50)
 _DENSE_COLUMNS = 4096
+_LITTLE = 0.95
+"""Share of the shingles that are left when another turn of step 2 is not worth its time."""
 
 
 @dataclass(frozen=True)
@@ -91,17 +98,19 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
         last = min(last, n_texts)
         part = offsets[first : last + 1] - offsets[first]
         hashes = shingle_hashes(words[offsets[first] : offsets[last]], part)
-        stops = part[:-1] + n_shingles(np.diff(part))
-        for start, stop in zip(part[:-1].tolist(), stops.tolist(), strict=True):
+        starts, stops = part[:-1], part[:-1] + n_shingles(np.diff(part))
+        for start, stop in zip(starts.tolist(), stops.tolist(), strict=True):
             hashes[start:stop].sort()
-        is_new = first_of_equal(hashes)
-        is_new[part[:-1][stops > part[:-1]]] = True
+        again = np.flatnonzero(hashes[1:] == hashes[:-1]) + 1
+        text = np.searchsorted(starts, again, "right") - 1
+        is_again = (again > starts[text]) & (again < stops[text])
+        sizes[first:last] = stops - starts - np.bincount(text[is_again], minlength=last - first)
+        is_kept = np.ones(len(hashes), bool)
+        is_kept[again[is_again]] = False
         for k in range(SHINGLE_WORDS - 1):  # at the last words of a text no shingle begins
             rest = stops + k
-            is_new[rest[rest < part[1:]]] = False
-        kept = hashes[is_new]
-        counts = np.concatenate([np.zeros(1, np.int64), np.cumsum(is_new)])
-        sizes[first:last] = np.diff(counts[part])
+            is_kept[rest[rest < part[1:]]] = False
+        kept = hashes[is_kept]
         found[end : end + len(kept)] = kept
         end += len(kept)
         first = last
@@ -131,18 +140,44 @@ class _Shared:
     """One row for each of `texts`, one column a shingle, the rarest first; 1 where the text has it."""
 
 
-def _shared(sets: Sets, several: OfSeveral, minimum: float) -> _Shared:
-    """Steps 1 and 2: what may be in a pair of at least `minimum` resemblance."""
-    least = np.ceil(minimum * sets.sizes - 1e-9).astype(np.int64)
-    text, _ = _left(several.text, several.shingle, least)
-    texts = np.flatnonzero(np.bincount(text))
+def _least(sizes: Ints, minimum: float) -> Ints:
+    """How many shingles a text of so many shares with any that resembles it by `minimum`, at least."""
+    return np.asarray(np.ceil(minimum * sizes - 1e-9), np.int64)
+
+
+def candidates_of_several(sets: Sets, several: OfSeveral, minimum: float) -> Ints:
+    """Texts that may be in a pair, told from all shingles: step 2."""
+    text, _ = _left(several.text, several.shingle, _least(sets.sizes, minimum))
+    return np.flatnonzero(np.bincount(text))
+
+
+def candidates(sets: Sets, minimum: float) -> Ints:
+    """Texts that may be in a pair, told from the least shingles of each: the second half of step 2."""
+    least = _least(sets.sizes, minimum)
+    n_first = sets.sizes - least + _n_asked(least)
+    starts = sets.offsets[:-1]
+    parts = [sets.hashes[start:stop] for start, stop in zip(starts.tolist(), (starts + n_first).tolist(), strict=True)]
+    first = Sets(np.concatenate([sets.hashes[:0], *parts]), np.concatenate([np.zeros(1, np.int64), np.cumsum(n_first)]))
+    several = shingles_of_several(first)
+    text, _ = _left(several.text, several.shingle, _n_asked(_least(least, minimum)))
+    return np.flatnonzero(np.bincount(text))
+
+
+def _n_asked(least: Ints) -> Ints:
+    """The k of step 2 by the c of a text: more of it cost more to sort, fewer leave more texts by chance."""
+    return -(-least // 8)
+
+
+def _shared(sets: Sets, texts: Ints, minimum: float) -> _Shared:
+    """Steps 1 and 2: what may be in a pair of at least `minimum` resemblance, of the candidates."""
+    least = _least(sets.sizes, minimum)
     # What is left is small enough to number by whole hashes, so that overlaps in families are counted on these.
     own = sets.taken(texts)
     order = order_of_equal(own.hashes)
     is_first = first_of_equal(own.hashes[order])
     is_kept = ~(is_first & np.append(is_first[1:], True))
     text, shingle = np.repeat(texts, own.sizes)[order[is_kept]], np.cumsum(is_first)[is_kept]
-    text, shingle = _left(text, shingle, least)
+    text, shingle = _one_turn(text, shingle, least)
     texts = np.flatnonzero(np.bincount(text))
     counts = np.bincount(shingle, minlength=1)
     present = np.flatnonzero(counts)
@@ -163,15 +198,20 @@ def _shared(sets: Sets, several: OfSeveral, minimum: float) -> _Shared:
 
 
 def _left(text: Ints, shingle: Ints, least: Ints) -> tuple[Ints, Ints]:
-    """Step 2, repeated until nothing changes."""
+    """Step 2, repeated until little changes."""
     while True:
         before = len(text)
-        is_kept = (np.bincount(text, minlength=len(least)) >= least)[text]
-        text, shingle = text[is_kept], shingle[is_kept]
-        is_kept = (np.bincount(shingle, minlength=1) > 1)[shingle]
-        text, shingle = text[is_kept], shingle[is_kept]
-        if len(text) == before:
+        text, shingle = _one_turn(text, shingle, least)
+        if len(text) >= _LITTLE * before:
             return text, shingle
+
+
+def _one_turn(text: Ints, shingle: Ints, least: Ints) -> tuple[Ints, Ints]:
+    """Step 2, once: a text that should go next has an empty prefix, or is compared in vain."""
+    is_kept = (np.bincount(text, minlength=len(least)) >= least)[text]
+    text, shingle = text[is_kept], shingle[is_kept]
+    is_kept = (np.bincount(shingle, minlength=1) > 1)[shingle]
+    return text[is_kept], shingle[is_kept]
 
 
 @dataclass(frozen=True)
@@ -270,20 +310,22 @@ class Family:
         return found
 
 
-def join(sets: Sets, several: OfSeveral, minimum: float) -> tuple[list[Overlaps], list[Family]]:
+def join(sets: Sets, texts: Ints, minimum: float) -> tuple[list[Overlaps], list[Family]]:
     """Pairs outside of families that share as many shingles as `minimum` resemblance needs, and the families.
 
     Parameters
     ----------
+    texts : ndarray of int64
+        Those that may be in a pair, in order.
     minimum : float
         Least resemblance, above 0 and at most 1.
     """
-    shared = _shared(sets, several, minimum)
+    shared = _shared(sets, texts, minimum)
     if not len(shared.texts):
         return [], []
     matrix = shared.matrix
-    least = np.ceil(minimum * shared.sizes - 1e-9).astype(np.int64)
-    prefix = _prefixes(matrix, np.diff(matrix.indptr) - least + 1)
+    least = _least(shared.sizes, minimum)
+    prefix = _prefixes(matrix, np.maximum(np.diff(matrix.indptr) - least + 1, 0))
     in_prefixes = np.bincount(prefix.indices, minlength=matrix.shape[1])
     heavy, light = (
         np.flatnonzero(in_prefixes > _FAMILY_LIST),

@@ -25,6 +25,7 @@ from mardok.compare.join import (
     Ints,
     Overlaps,
     Sets,
+    candidates_of_several,
     contained_pairs,
     join,
     overlap_with,
@@ -157,7 +158,7 @@ def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _F
     weight = np.bincount(model_of, minlength=n_pages)
     own = sets.taken(compared)
     several = shingles_of_several(own)
-    found, families = join(own, several, settings.resemblance)
+    found, families = join(own, candidates_of_several(own, several, settings.resemblance), settings.resemblance)
     kin_of, uncounted = np.full(n_pages, -1, np.int64), np.zeros(n_pages, np.int64)
     parts: list[Overlaps] = list(found)
     for family in families:

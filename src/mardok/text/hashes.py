@@ -9,7 +9,13 @@ is many times faster. A word's hash is a polynomial of its letters, each mapped 
 difference of two polynomials is a product of random bits with an odd number times at most 2^10 for words that differ in
 the order of letters less than 1024 places apart, else it is random altogether. A site with 10 million different words has
 5 * 10^13 pairs of words; nearly all of these differ in more than order, and agree with 2^-64: some two of them in one of
-370,000 such sites. For shingles, mixed from the hashes of their words, it is 2^-64 a pair likewise.
+370,000 such sites.
+
+The hash of a shingle, or of a run of eight words, is a polynomial of its words' hashes with the same base. The difference
+of two of them is a sum of some words' hashes, each times an odd number and at most 2^3 for shingles, 2^12 for runs (the
+greatest power of two in any sum of powers of the base that could meet a word, all signs tried). So two given ones agree by
+chance with a probability of at most 2^-61 and 2^-52; where they differ in more than order, with 2^-64. They are not to be
+added up: the sum over a page would hardly depend on the order of its words.
 """
 
 from __future__ import annotations
@@ -361,10 +367,12 @@ def _ascii_signs() -> bytes:
 def run_hashes(words: Hashes) -> Hashes:
     """A hash for the run of eight words that begins at each place; shape (n_words - 7,), or (0,) for fewer words."""
     found = words
-    for span in (1, 2, 4):
+    for span in (1, 2, 4):  # the polynomials of two words, of four, of eight
         if len(found) <= span:
             return np.zeros(0, np.uint64)
-        found = mixed(found[:-span] * np.uint64(_BASE) + found[span:])
+        longer = found[:-span] * np.uint64(pow(_BASE, span, 1 << 64))
+        longer += found[span:]
+        found = longer
     return found
 
 
@@ -397,22 +405,17 @@ def shingle_hashes(words: Hashes, offsets: Offsets) -> Hashes:
     ndarray of uint64, shape (n_words,)
         What stands at the last words of a text, where no shingle of it begins, means nothing.
     """
-    found = np.append(words, np.zeros(SHINGLE_WORDS - 1, np.uint64))
-    following = found[1:].copy()
-    found += np.uint64(0x632BE59BD9B4E019)
-    _mix(found)
+    found = words.copy()
     for k in range(1, SHINGLE_WORDS):
-        found = found[:-1]
         found *= np.uint64(_BASE)
-        found += following[k - 1 :]
-        _mix(found)
+        found[:-k] += words[k:]
     lengths = np.diff(offsets)
     short = offsets[:-1][(lengths > 0) & (lengths < SHINGLE_WORDS)]
     if len(short):
         ends = offsets[1:][(lengths > 0) & (lengths < SHINGLE_WORDS)]
-        alone = words[short] + np.uint64(0x632BE59BD9B4E019)
+        alone = words[short]
         for k in range(1, SHINGLE_WORDS):
             # 0 is no word: the text ends before.
-            alone = mixed(alone) * np.uint64(_BASE) + np.where(short + k < ends, words[np.minimum(short + k, ends - 1)], 0)
-        found[short] = mixed(alone)
+            alone = alone * np.uint64(_BASE) + np.where(short + k < ends, words[np.minimum(short + k, ends - 1)], 0)
+        found[short] = alone
     return found
