@@ -22,7 +22,7 @@ ORDER = [
     "cli",
     "__main__",
 ]
-ROOT = {"settings", "tables", "errors", "urls", "folder", "memory", "figures", "__init__"}
+ROOT = {"settings", "tables", "errors", "urls", "folder", "memory", "processes", "figures", "__init__"}
 
 
 def _part(path: Path) -> str:

@@ -32,7 +32,7 @@ from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches
 from mardok.extract.indexable import blocked_by, reason_not_indexable
 from mardok.findings.checks import Checked, checks_table, find_troubles
-from mardok.findings.comparison import Comparison, compare_texts
+from mardok.findings.comparison import Comparison, Worded, account_for, count_wording, relate
 from mardok.findings.contest import Contested, contested
 from mardok.findings.coverage import coverage_of
 from mardok.findings.groups import (
@@ -52,6 +52,7 @@ from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
 from mardok.plan.totals import outcomes, totals
 from mardok.plan.whole import Found, make_plan
+from mardok.processes import begin
 from mardok.settings import Phrases, Settings
 from mardok.sources.decisions import Earlier, read_decisions
 from mardok.sources.opening import raw_pages, resolved_sources
@@ -260,7 +261,7 @@ def audit(
     settings : Settings, optional
         All thresholds; the defaults if None.
     jobs : int
-        Processes that read HTML.
+        Processes to use. Several read HTML, and two of them share what follows.
     progress : callable
         Called with the name of the step at hand and the number of pages done.
 
@@ -283,7 +284,7 @@ def audit(
         read_decisions(Path(decisions), intake) if decisions is not None else (),
     )
     batches = extract_batches(raw_pages(paths, base, intake, settings.sources), settings, jobs)
-    tables, found_totals, is_rendered = _findings(batches, paths, intake, known, settings, progress)
+    tables, found_totals, is_rendered = _findings(batches, paths, intake, known, settings, jobs, progress)
     meta = {
         "mardok": version("mardok"),
         "made": datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
@@ -302,7 +303,13 @@ def audit(
 
 
 def _findings(
-    batches: Iterable[Batch], paths: Sequence[Path], intake: Intake, known: _Known, settings: Settings, progress: Progress
+    batches: Iterable[Batch],
+    paths: Sequence[Path],
+    intake: Intake,
+    known: _Known,
+    settings: Settings,
+    jobs: int,
+    progress: Progress,
 ) -> tuple[dict[str, pd.DataFrame], dict[str, Any], bool]:
     """Everything that needs the whole site; and whether a browser looked at any page."""
     site = site_of(_counted(batches, progress), settings.text)
@@ -315,15 +322,18 @@ def _findings(
     progress("following redirects and links", 0)
     ways = destinations(site)
     titles = split_titles(site)
-    said, wording = topics(site, titles, settings.rivals.generic_words)
     demand = match_demand(known.search, site, ways, titles, settings) if known.search is not None else None
     standing = standing_of(site, reasons, ways, demand, known.signals, known.decisions, intake, settings)
     settings = with_actions(settings, known.decisions)
     coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
 
     progress("comparing texts", 0)
-    compared = compare_texts(site, reasons, ways, titles, said, standing, settings)
+    relating = begin(lambda: relate(site, reasons, titles, standing, settings), jobs)
+    said, wording = topics(site, titles, settings.rivals.generic_words)
+    related = relating()
     give_back_memory()
+    wording_counted = begin(lambda: count_wording(site, ways, related, said, settings), jobs)
+    compared = account_for(site, ways, related, settings)
 
     progress("comparing what pages promise", 0)
     contest = contested(site, ways, titles, said, wording, compared, standing, known.targets, settings)
@@ -343,13 +353,27 @@ def _findings(
     )
     troubles = find_troubles(site, checked, settings)
 
+    progress("counting phrases", 0)
+    worded = wording_counted()
+    give_back_memory()
+
     progress("making the plan", 0)
     proposals, decided, unmatched = _planned(
-        site, ways, reasons, standing, compared, contest, troubles, known.decisions, settings, is_whole=coverage.is_whole
+        site,
+        ways,
+        reasons,
+        standing,
+        compared,
+        worded,
+        contest,
+        troubles,
+        known.decisions,
+        settings,
+        is_whole=coverage.is_whole,
     )
 
     progress("writing tables", 0)
-    facts = PageFacts(titles, said, compared.of_topic, contest.kinds, contest.verdicts, known.signals)
+    facts = PageFacts(titles, said, worded.of_topic, contest.kinds, contest.verdicts, known.signals)
     tables = {
         "plan": plan_table(proposals, decided),
         "steps": steps_table(proposals),
@@ -371,7 +395,8 @@ def _findings(
         "queries": queries_table(contest.shown, demand),
         "positions": positions_table(contest.rivalries, demand),
         "checks": checks_table(troubles),
-        **compared.wording,
+        **compared.tables,
+        **worded.tables,
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in intake.unread),
     }
     site = site.without_words()  # the tables of blocks and links are the largest, and need the room
@@ -397,6 +422,7 @@ def _planned(
     reasons: Sequence[str],
     standing: Standing,
     compared: Comparison,
+    worded: Worded,
     contest: Contested,
     troubles: Sequence[Told],
     decisions: Sequence[Earlier],
@@ -413,7 +439,7 @@ def _planned(
         texts=compared.texts,
         names=contest.names,
         kinds=contest.kinds,
-        mentions=compared.mentions,
+        mentions=worded.mentions,
         compared=compared.rows,
         is_whole=is_whole,
         troubles=troubles,

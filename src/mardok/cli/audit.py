@@ -47,7 +47,7 @@ def audit(
     ] = None,
     settings: Annotated[Path | None, typer.Option(help="Settings file (TOML).")] = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="One setting, such as copies.resemblance=0.9.")] = None,
-    jobs: Annotated[int, typer.Option(min=1, help="Processes that read HTML.")] = os.cpu_count() or 1,
+    jobs: Annotated[int, typer.Option(min=1, help="Processes to use.")] = os.cpu_count() or 1,
     as_json: Annotated[bool, typer.Option("--json", help="Print totals and plan as JSON.")] = False,
 ) -> None:
     """Read a crawl, find copies, and write a ranked plan with a report.

@@ -5,13 +5,16 @@ Out: phrases with their exact counts: uses, pages, and how typical they are of t
 
 A phrase is a run of words inside one block, and inside one clause of it: "to your door, set up" holds no phrase "door set".
 Inflected forms are one phrase, since stems are counted; it is shown in its
-commonest form. A phrase that begins or ends with a function word is none. One of n words cannot be used more often than the
+commonest form. A phrase that begins or ends with a function word is none, and one of numbers and single letters only says
+nothing. One of n words cannot be used more often than the
 two of n - 1 words in it, so that only those need counting of which both are used often enough (R. Agrawal, R. Srikant, "Fast
 Algorithms for Mining Association Rules", VLDB 1994). How typical a phrase is of a selection against the rest of the site is
 the log-likelihood ratio (T. Dunning, "Accurate Methods for the Statistics of Surprise and Coincidence", Computational
 Linguistics 19, 1993), negative where the selection uses it less.
 
-Phrases are told apart by 64-bit hashes of their stems; two different ones agree with a probability of 2^-64.
+Phrases of one length are told apart by a 64-bit polynomial of the hashes of their stems. Two different ones agree with a
+probability of 2^-64, of 2^-54 at most where they are the same stems in another order (the greatest power of two in any sum
+of powers of the base that could meet a stem, all signs tried for up to six words, is 2^10).
 """
 
 from __future__ import annotations
@@ -26,9 +29,9 @@ from scipy.special import xlogy
 
 from mardok.compare.join import Ints
 from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import Corpus, Hashes, mixed
+from mardok.text.hashes import Corpus, Hashes
 from mardok.text.known_hashes import KnownHashes
-from mardok.text.stems import Stemmed, joined
+from mardok.text.stems import Stemmed, is_bare, joined
 
 LONGEST = 6
 """Words of the longest phrase."""
@@ -42,17 +45,19 @@ def gram_hashes(words: Hashes, n: int) -> Hashes:
     """A hash for the n words at each place, whatever block they are in; shape (n_words - n + 1,), or (0,) for fewer."""
     if len(words) < n:
         return np.zeros(0, np.uint64)
-    found = mixed(words + np.uint64(n))
+    found = words[: len(words) - n + 1].copy()
     for k in range(1, n):
-        found = mixed(found[:-1] * _BASE + words[k:])
+        found *= _BASE
+        found += words[k : k + len(found)]
     return found
 
 
 def gram_hashes_at(words: Hashes, places: Ints, n: int) -> Hashes:
     """A hash for the n words at some places."""
-    found = mixed(words[places] + np.uint64(n))
+    found = words[places]
     for k in range(1, n):
-        found = mixed(found * _BASE + words[places + k])
+        found *= _BASE
+        found += words[places + k]
     return found
 
 
@@ -73,10 +78,10 @@ class _Level:
     n: int
     known: Hashes
     """Hash of each, in order."""
-    places: Ints
-    """Where they begin, in order."""
-    number: Ints | NDArray[np.int32]
-    """Which of them begins at each of the places."""
+    begins: NDArray[np.bool_]
+    """Whether one of them begins at each word; used again for the next length."""
+    number: NDArray[np.int32]
+    """Which of them begins where one does."""
 
 
 def phrases_of(
@@ -121,19 +126,19 @@ def phrases_of_parts(stemmed: Stemmed, part_of: Ints, sizes: range, least_uses: 
         left = words_left(stemmed)
         for n in sizes:
             _add_typical(stemmed, left, part_of, parts, n)
-    return parts
+    return [_told_once(found) for found in parts] if len(stemmed.languages) > 1 else parts
 
 
 def counted_phrases(stemmed: Stemmed, selected: NDArray[np.bool_], sizes: range, least_uses: int) -> pd.DataFrame:
     """Phrases that some texts use, as :func:`phrases_of` tells them, but for ``phrase`` and ``typical``."""
     page_of = np.repeat(np.arange(stemmed.corpus.n_texts, dtype=np.int32), stemmed.corpus.n_words)
     parts = []
-    for level in _levels(stemmed, selected[page_of], sizes[-1], least_uses):
-        if level.n in sizes:
-            parts.append(_counted(stemmed, level, page_of, least_uses))
+    for level in _levels(stemmed, selected[page_of], sizes, least_uses):
+        parts.append(_counted(stemmed, level, page_of, least_uses))
         del level  # the next is made while the one at hand would still fill the memory
     found = pd.concat([part.frame for part in parts], ignore_index=True)
-    return found[~_is_told_by_longer(stemmed, found, [part.hashes for part in parts])].reset_index(drop=True)
+    is_none = _is_told_by_longer(stemmed, found, [part.hashes for part in parts]) | _says_nothing(stemmed, found)
+    return found[~is_none].reset_index(drop=True)
 
 
 def written(stemmed: Stemmed, found: pd.DataFrame) -> list[str]:
@@ -145,40 +150,69 @@ def written(stemmed: Stemmed, found: pd.DataFrame) -> list[str]:
     ]
 
 
-def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], longest: int, least_uses: int) -> Iterator[_Level]:
+def _told_once(found: pd.DataFrame) -> pd.DataFrame:
+    """Phrases that languages spell alike as one, ``typical`` as it is in the language that uses it most.
+
+    A page has one language, so that pages and uses add up.
+    """
+    if not found["phrase"].duplicated().any():
+        return found
+    ordered = found.sort_values(["uses", "place"], ascending=[False, True])
+    of_phrase = ordered.groupby("phrase", sort=False)
+    once = ordered[~ordered["phrase"].duplicated()]
+    return once.assign(**{name: of_phrase[name].transform("sum")[once.index] for name in ("pages", "uses")})
+
+
+def _says_nothing(stemmed: Stemmed, found: pd.DataFrame) -> NDArray[np.bool_]:
+    """Whether phrases hold numbers and single letters only."""
+    corpus = stemmed.corpus
+    bare = KnownHashes(np.array(sorted(word for word, written in corpus.vocabulary.items() if is_bare(written)), np.uint64))
+    place, n_words = found["place"].to_numpy(), found["words"].to_numpy()
+    says_none = np.ones(len(found), bool)
+    for k in range(LONGEST):
+        rows = np.flatnonzero(n_words > k)
+        says_none[rows] &= bare.numbers(corpus.words[place[rows] + k]) >= 0
+    return says_none
+
+
+def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], sizes: range, least_uses: int) -> Iterator[_Level]:
     """Phrases by length, function words at their ends included, that are used often enough."""
     left = words_left(stemmed)
-    nothing = np.zeros(0, np.int64)
     uses = np.bincount(stemmed.number[is_selected], minlength=len(stemmed.hashes))
     is_usual = uses >= least_uses
-    at = np.flatnonzero(is_selected & is_usual[stemmed.number])
+    # Whether a phrase of the length at hand begins at each word; as places they would take many times the memory.
+    begins = is_selected & is_usual[stemmed.number]
     hashes = gram_hashes(stemmed.hashes[is_usual], 1)
     order = np.argsort(hashes)
     rank = np.zeros(len(is_usual), np.int32)
     rank[np.flatnonzero(is_usual)[order]] = np.arange(len(order))
-    yield _Level(1, hashes[order], at, rank[stemmed.number[at]])
-    for n in range(2, longest + 1):
-        alive = np.zeros(len(left), bool)
-        alive[at] = True
-        del at
-        alive[:-1] &= alive[1:]  # both parts of the longer phrase
-        at = np.flatnonzero(alive & (left >= n))
-        keys, end = np.empty(len(at), np.uint64), 0
-        for _, hashes in stem_grams(stemmed, at, n):
+    if 1 in sizes:
+        yield _Level(1, hashes[order], begins, rank[stemmed.number[begins]])
+    for n in range(2, sizes[-1] + 1):
+        begins[:-1] &= begins[1:]  # both parts of the longer phrase
+        begins &= left >= n
+        keys, end = np.empty(np.count_nonzero(begins), np.uint64), 0
+        for _, hashes in _stem_grams_where(stemmed, begins, n):
             keys[end : end + len(hashes)] = hashes
             end += len(hashes)
         keys.sort()
-        begins = np.flatnonzero(first_of_equal(keys))
-        known = keys[begins[np.diff(begins, append=len(keys)) >= least_uses]]
+        firsts = np.flatnonzero(first_of_equal(keys))
+        known = keys[firsts[np.diff(firsts, append=len(keys)) >= least_uses]]
         del keys
-        parts = [(nothing, nothing)]
+        numbers = [np.zeros(0, np.int32)]
         sought = KnownHashes(known)
-        for places, hashes in stem_grams(stemmed, at, n):
+        for places, hashes in _stem_grams_where(stemmed, begins, n):
             number = sought.numbers(hashes)
-            parts.append((places[number >= 0], number[number >= 0]))
-        at, number = (np.concatenate(column) for column in zip(*parts, strict=True))
-        del parts
-        yield _Level(n, known, at, number)
+            begins[places[number < 0]] = False
+            numbers.append(number[number >= 0].astype(np.int32))
+        if n in sizes:
+            yield _Level(n, known, begins, np.concatenate(numbers))
+
+
+def _stem_grams_where(stemmed: Stemmed, begins: NDArray[np.bool_], n: int) -> Iterator[tuple[Ints, Hashes]]:
+    """As :func:`stem_grams`, for the places where something holds."""
+    for first in range(0, len(begins), _PLACES_AT_ONCE):
+        yield from stem_grams(stemmed, np.flatnonzero(begins[first : first + _PLACES_AT_ONCE]) + first, n)
 
 
 def stem_grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, Hashes]]:
@@ -194,9 +228,10 @@ def stem_grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, H
 
 def _stem_grams_at(stemmed: Stemmed, places: Ints, n: int) -> Hashes:
     """Hashes of the n words at some places."""
-    found = mixed(stemmed.hashes[stemmed.number[places]] + np.uint64(n))
+    found = stemmed.hashes[stemmed.number[places]]
     for k in range(1, n):
-        found = mixed(found * _BASE + stemmed.hashes[stemmed.number[places + k]])
+        found *= _BASE
+        found += stemmed.hashes[stemmed.number[places + k]]
     return found
 
 
@@ -211,8 +246,9 @@ def _counted(stemmed: Stemmed, level: _Level, page_of: NDArray[np.int32], least_
     """Counts of the phrases of one length that neither begin nor end with a function word."""
     n = level.n
     is_function = stemmed.is_function
-    is_phrase = ~(is_function[level.places] | is_function[level.places + n - 1])
-    places, number = level.places[is_phrase], level.number[is_phrase].astype(np.int64)
+    places = np.flatnonzero(level.begins)
+    is_phrase = ~(is_function[places] | is_function[places + n - 1])
+    places, number = places[is_phrase], level.number[is_phrase].astype(np.int64)
     uses = np.bincount(number, minlength=len(level.known))
     n_pages = max(stemmed.corpus.n_texts, 1)
     pages = np.bincount(distinct(number * n_pages + page_of[places]) // n_pages, minlength=len(level.known))

@@ -96,12 +96,7 @@ class PageSets:
 
 def page_sets(corpus: Corpus, rows: Ints) -> PageSets:
     """The shingles of some pages."""
-    lengths = corpus.n_words[rows]
-    offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(lengths)])
-    words = corpus.words
-    if len(rows) < corpus.n_texts:
-        words = words[np.repeat(corpus.offsets[:-1][rows] - offsets[:-1], lengths) + np.arange(offsets[-1])]
-    return PageSets(rows, shingle_sets(words, offsets))
+    return PageSets(rows, shingle_sets(*corpus.taken(rows)))
 
 
 @dataclass(frozen=True)

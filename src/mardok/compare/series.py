@@ -9,8 +9,8 @@ alike by chance are no series. A page belongs to the largest series it fits.
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from mardok.text.site import Site
@@ -45,13 +45,19 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
         The page's part of each title; the H1 stands in for one that is missing.
     """
     said = {row: words(own_titles[row] or site.pages[row].h1) for row in rows}
-    pages_of: dict[tuple[str, Pattern], dict[int, str]] = defaultdict(dict)
-    for row, title in said.items():
+
+    def told(row: int) -> Iterator[tuple[tuple[str, Pattern], str]]:
         page = site.pages[row]
         folder = page.url.rstrip("/").rpartition("/")[0]
-        plain = plain_words(page.language)
-        for pattern, slot in _patterns(title, plain):
-            pages_of[folder, pattern][row] = slot
+        return (((folder, pattern), slot) for pattern, slot in _patterns(said[row], plain_words(page.language)))
+
+    # Most patterns are those of one page: they are counted by their hashes first, and never kept.
+    n_pages = Counter(hash(key) for row in said for key, _ in told(row))
+    pages_of: dict[tuple[str, Pattern], dict[int, str]] = defaultdict(dict)
+    for row in said:
+        for key, slot in told(row):
+            if n_pages[hash(key)] >= _LEAST_PAGES:
+                pages_of[key][row] = slot
     several = [item for item in pages_of.items() if len(item[1]) >= _LEAST_PAGES]
     found, taken = [], set[int]()
     for (_, pattern), slots in sorted(several, key=lambda item: (-len(item[1]), -len(item[0][1]), item[0])):
@@ -69,7 +75,8 @@ def _patterns(title: Sequence[str], plain: Collection[str]) -> Iterable[tuple[Pa
     telling = [word not in plain or any(map(str.isdigit, word)) for word in title]
     total = sum(telling)
     for first in range(len(title)):
+        in_slot = 0
         for last in range(first, min(first + _LONGEST_SLOT, len(title))):
-            in_slot = sum(telling[first : last + 1])
+            in_slot += telling[last]
             if in_slot and total - in_slot >= _LEAST_TELLING:
                 yield (*title[:first], "...", *title[last + 1 :]), " ".join(title[first : last + 1])

@@ -9,7 +9,7 @@ Words are compared by their stems; function words and words that any page may ca
 from __future__ import annotations
 
 import re
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from urllib.parse import unquote
@@ -20,7 +20,7 @@ from mardok.compare.titles import Titles
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.text.stems import joined, plain_words, stems
-from mardok.text.words import words
+from mardok.text.words import has_words, words
 from mardok.urls import split_url
 
 FIELDS = ("title", "h1", "address", "links")
@@ -138,8 +138,8 @@ def _anchors(site: Site) -> list[str]:
     for part, each in ((~in_chrome, 1.0), (in_chrome, _CHROME_WEIGHT)):
         once = distinct(at[part] * n_pages + links.page[kept][part])
         weight += each * np.bincount(once // n_pages, minlength=len(ends))
-    has_words = np.array([bool(words(anchor)) for anchor in links.anchors], bool)
-    weight[~has_words[ends % n_anchors]] = 0
+    is_said = np.array([has_words(anchor) for anchor in links.anchors], bool)
+    weight[~is_said[ends % n_anchors]] = 0
     order = np.lexsort((ends, -weight, ends // n_anchors))
     first = order[np.flatnonzero(np.diff(ends[order] // n_anchors, prepend=-1))]
     found = [""] * n_pages
@@ -154,14 +154,15 @@ def _topic(wording: Wording, language: str, texts: Mapping[str, str]) -> Topic:
         said = wording.words_of(text)
         fields[name] = _Field(text, said, wording.stems_of(said, language))
     source = fields["title"] if any(fields["title"].stems) else fields["h1"]
-    counts = Counter(stem for field in fields.values() for stem in set(field.stems) - {""})
-    agreed = {stem for stem in source.stems if stem and counts[stem] >= _LEAST_FIELDS}
-    kept = frozenset(agreed or set(source.stems) - {""})
+    said_by = {name: set(field.stems) for name, field in fields.items()}
+    telling = frozenset(source.stems) - {""}
+    agreed = [stem for stem in telling if sum(stem in stems for stems in said_by.values()) >= _LEAST_FIELDS]
+    kept = frozenset(agreed) or telling
     return Topic(
         phrase=_phrase(source, kept),
-        fields=tuple(name for name in FIELDS if kept and kept <= set(fields[name].stems)),
+        fields=tuple(name for name in FIELDS if kept and kept <= said_by[name]),
         stems=kept,
-        title_stems=frozenset(source.stems) - {""},
+        title_stems=telling,
         anchor=texts["links"],
     )
 

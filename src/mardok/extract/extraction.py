@@ -7,7 +7,6 @@ Out: their facts in batches, in the same order.
 from __future__ import annotations
 
 import hashlib
-import multiprocessing
 from collections import Counter, deque
 from collections.abc import Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -22,6 +21,7 @@ from mardok.extract.html import Document, read_document
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Block, Context, Page
 from mardok.memory import no_search_for_cycles
+from mardok.processes import process_context
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
 from mardok.urls import normal_url
@@ -48,9 +48,7 @@ def extract_batches(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) 
     if jobs == 1:
         yield from map(extract, batches)
         return
-    # Forked workers need no import of their own and work from any script; where there is no fork, they are spawned.
-    method = "fork" if "fork" in multiprocessing.get_all_start_methods() else None
-    with ProcessPoolExecutor(jobs, multiprocessing.get_context(method)) as pool:
+    with ProcessPoolExecutor(jobs, process_context()) as pool:
         waiting: deque[Future[Batch]] = deque()
         for batch in batches:
             waiting.append(pool.submit(extract, batch))

@@ -124,14 +124,17 @@ def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
     """Texts that show escaped characters as code, or that lost characters in a wrong encoding."""
     blocks = site.blocks
     is_code = blocks.where(lambda context: context.tag in _CODE)
-    for check, pattern in (("text-double-escaped", _ESCAPED), ("text-encoding-broken", _LOST)):
+    for check, pattern, may_be in (
+        ("text-double-escaped", _ESCAPED, _has_reference),
+        ("text-encoding-broken", _LOST, _is_foreign),
+    ):
         first: dict[int, str] = {}
         for row in rows:
             page = site.pages[row]
             hit = pattern.search(page.title) or pattern.search(page.description)
             if hit:
                 first[row] = _around(hit)
-        is_hit = np.array([pattern.search(text) is not None for text in blocks.texts], bool)[blocks.text]
+        is_hit = np.array([may_be(text) and pattern.search(text) is not None for text in blocks.texts], bool)[blocks.text]
         if check == "text-double-escaped":  # a page about HTML shows such code in samples, or in a cell of its own
             is_whole = np.array(["&" in text and pattern.fullmatch(text) is not None for text in blocks.texts], bool)[
                 blocks.text
@@ -146,6 +149,16 @@ def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
         for row in sorted(first):
             if row in wanted:
                 yield Trouble(row, check, first[row])
+
+
+def _has_reference(text: str) -> bool:
+    """Whether a text may show escaped characters: a look that spares most texts the search."""
+    return "&" in text
+
+
+def _is_foreign(text: str) -> bool:
+    """Whether a text may have lost characters."""
+    return not text.isascii()
 
 
 def _around(hit: re.Match[str]) -> str:

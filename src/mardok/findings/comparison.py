@@ -35,7 +35,6 @@ from mardok.findings.wording import (
     section_phrases_table,
     stemmed_site,
 )
-from mardok.memory import give_back_memory
 from mardok.settings import Copies, Settings
 from mardok.text.distinct import first_of_equal
 from mardok.text.site import Site
@@ -51,55 +50,43 @@ class Comparison:
     """The pairs that are kept."""
     texts: list[CarriedText]
     """Boilerplate texts."""
-    mentions: dict[int, list[Unlinked]]
-    """For keepers of copies the pages that mention what they are about and do not link to them."""
-    wording: dict[str, pd.DataFrame]
-    """The tables of phrases, passages and boilerplate."""
-    of_topic: OwnUses
-    """How each page uses its target phrase."""
+    tables: dict[str, pd.DataFrame]
+    """Those of passages and boilerplate."""
     rows: NDArray[np.int64]
     """Pages that were compared: of variants only the keeper."""
 
 
-def compare_texts(
-    site: Site,
-    reasons: Sequence[str],
-    ways: Sequence[Destination],
-    titles: Titles,
-    topics: Sequence[Topic],
-    standing: Standing,
-    settings: Settings,
-) -> Comparison:
-    """Compare the pages."""
-    related = _relate(site, reasons, titles, standing, settings)
-    give_back_memory()
-    counts = np.isin(np.arange(len(site.pages)), related.rows)
-    accounted, texts, passages = _accounted(site, ways, counts, related.group_of, settings)
-    stems = stemmed_site(site, settings.phrases)
-    wording = {
-        "passages": passages,
-        "boilerplate": boilerplate_table(site, texts, counts, related.group_of),
-        "phrases": phrases_table(stems, counts, settings.phrases),
-        "page_phrases": page_phrases_table(stems, settings.phrases),
-        "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
-    }
-    groups = related.grouping.groups
-    wanted = {group.keeper: wording_of(site, group.keeper) for group in groups if group.kind == "copies"}
-    mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
-    of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in topics])
-    return Comparison(related.grouping, accounted, related.kept, texts, mentions, wording, of_topic, related.rows)
-
-
 @dataclass(frozen=True)
-class _Related:
+class Related:
+    """Which pages are variants and copies."""
+
     grouping: Grouping
     kept: pd.DataFrame
+    """The pairs that are kept."""
     group_of: NDArray[np.int64]
     """A number for each page, equal for pages of one group of copies."""
     rows: NDArray[np.int64]
+    """Pages that were compared: of variants only the keeper."""
+
+    @property
+    def counts(self) -> NDArray[np.bool_]:
+        """Whether each page was compared."""
+        return np.isin(np.arange(len(self.group_of)), self.rows)
 
 
-def _relate(site: Site, reasons: Sequence[str], titles: Titles, standing: Standing, settings: Settings) -> _Related:
+@dataclass(frozen=True)
+class Worded:
+    """What the pages say."""
+
+    tables: dict[str, pd.DataFrame]
+    """Those of phrases."""
+    mentions: dict[int, list[Unlinked]]
+    """For keepers of copies the pages that mention what they are about and do not link to them."""
+    of_topic: OwnUses
+    """How each page uses its target phrase."""
+
+
+def relate(site: Site, reasons: Sequence[str], titles: Titles, standing: Standing, settings: Settings) -> Related:
     """Which pages are variants and copies; the sets of shingles, which fill much memory, are needed no longer than that."""
     rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
     traits = _traits(site, settings.copies)
@@ -109,16 +96,37 @@ def _relate(site: Site, reasons: Sequence[str], titles: Titles, standing: Standi
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
     grouping = find_groups(site, titles, variants, relations, traits, standing, settings)
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    return _Related(grouping, kept, _groups_of_copies(site, grouping, relations.pairs), apart.rows)
+    return Related(grouping, kept, _groups_of_copies(site, grouping, relations.pairs), apart.rows)
 
 
-def _accounted(
-    site: Site, ways: Sequence[Destination], counts: NDArray[np.bool_], group_of: NDArray[np.int64], settings: Settings
-) -> tuple[Accounted, list[CarriedText], pd.DataFrame]:
-    """Whose the words of each page are, the boilerplate texts, and the table of passages; runs are needed for these only."""
+def account_for(site: Site, ways: Sequence[Destination], related: Related, settings: Settings) -> Comparison:
+    """Whose the words of each page are, beside how the pages are related."""
+    counts, group_of = related.counts, related.group_of
     runs = repeated_runs(site.corpus, counts)
     accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
-    return accounted, carried_texts(site, runs, accounted), passages_table(site, runs, accounted)
+    texts = carried_texts(site, runs, accounted)
+    tables = {
+        "passages": passages_table(site, runs, accounted),
+        "boilerplate": boilerplate_table(site, texts, counts, group_of),
+    }
+    return Comparison(related.grouping, accounted, related.kept, texts, tables, related.rows)
+
+
+def count_wording(
+    site: Site, ways: Sequence[Destination], related: Related, topics: Sequence[Topic], settings: Settings
+) -> Worded:
+    """Phrases, mentions, and how each page uses the phrase that it is about."""
+    counts, stems = related.counts, stemmed_site(site, settings.phrases)
+    groups = related.grouping.groups
+    wanted = {group.keeper: wording_of(site, group.keeper) for group in groups if group.kind == "copies"}
+    mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
+    of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in topics])
+    tables = {  # last, when what goes on beside needs less memory: they need the most
+        "phrases": phrases_table(stems, counts, settings.phrases),
+        "page_phrases": page_phrases_table(stems, settings.phrases),
+        "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
+    }
+    return Worded(tables, mentions, of_topic)
 
 
 def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:

@@ -83,7 +83,15 @@ def _empty_words(site: Site, settings: Checks) -> Iterator[Trouble]:
     """Links within the site whose words say nothing of their targets, one trouble a page and wording."""
     empty = {" ".join(words(text)) for text in settings.empty_link_texts}
     links = site.links
-    says_nothing = np.array([" ".join(words(str(anchor))) in empty for anchor in links.anchors], bool)
+    begins = {text[:2] for text in empty}
+
+    def says_none(anchor: str) -> bool:
+        begin = anchor[:2]
+        if anchor.isascii() and begin.isalnum() and begin.lower() not in begins:  # as most
+            return False
+        return " ".join(words(anchor)) in empty
+
+    says_nothing = np.array([says_none(anchor) for anchor in links.anchors], bool)
     at = np.flatnonzero(says_nothing[links.anchor[links.at]] & (site.link_targets >= 0))
     found: dict[tuple[int, str], list[int]] = defaultdict(list)
     for place in at.tolist():

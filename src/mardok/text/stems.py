@@ -169,6 +169,18 @@ def _words_of(corpus: Corpus, texts: NDArray[np.int64]) -> NDArray[np.int64] | s
     return np.repeat(corpus.offsets[:-1][texts] - begins, lengths) + np.arange(lengths.sum())
 
 
+def is_bare(word: str) -> bool:
+    """Whether a word is a number or a single letter, which by itself says nothing.
+
+    Examples
+    --------
+    >>> is_bare("2022"), is_bare("4-4"), is_bare("e"), is_bare("e-string"), is_bare("琴")
+    (True, True, True, False, False)
+    """
+    letters = [sign for sign in word if not sign.isnumeric() and sign not in "'-"]
+    return not letters or (len(letters) == 1 and not is_spaceless(ord(letters[0])))
+
+
 def joined(words: Iterable[str]) -> str:
     """Words in a row, with spaces where their scripts put them.
 

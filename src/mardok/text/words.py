@@ -112,6 +112,7 @@ _BASIC = 0xFFFF
 _LAST_LETTER = 0x32400  # behind these there are only variation selectors
 _VARIATION_SELECTORS = (0xE0100, 0xE01F0)
 _ASCII_WORD = re.compile(r"[a-z0-9]+(?:['\-][a-z0-9]+)*")
+_ASCII_SIGN_OF_WORD = re.compile("[A-Za-z0-9]")
 
 
 def words(text: str) -> list[str]:
@@ -123,6 +124,17 @@ def words(text: str) -> list[str]:
     ['the', "violin's", 'e-string', 'coop', '漢', '字']
     """
     return folded_words(folded(text))
+
+
+def has_words(text: str) -> bool:
+    """Whether there is any word in a text.
+
+    Examples
+    --------
+    >>> has_words("\u2192 \u2014"), has_words("Bow")
+    (False, True)
+    """
+    return _ASCII_SIGN_OF_WORD.search(text) is not None or (not text.isascii() and bool(words(text)))
 
 
 def is_invisible(text: str) -> bool:
