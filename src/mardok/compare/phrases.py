@@ -131,10 +131,9 @@ def phrases_of_parts(stemmed: Stemmed, part_of: Ints, sizes: range, least_uses: 
 
 def counted_phrases(stemmed: Stemmed, selected: NDArray[np.bool_], sizes: range, least_uses: int) -> pd.DataFrame:
     """Phrases that some texts use, as :func:`phrases_of` tells them, but for ``phrase`` and ``typical``."""
-    page_of = np.repeat(np.arange(stemmed.corpus.n_texts, dtype=np.int32), stemmed.corpus.n_words)
     parts = []
-    for level in _levels(stemmed, selected[page_of], sizes, least_uses):
-        parts.append(_counted(stemmed, level, page_of, least_uses))
+    for level in _levels(stemmed, np.repeat(selected, stemmed.corpus.n_words), sizes, least_uses):
+        parts.append(_counted(stemmed, level, least_uses))
         del level  # the next is made while the one at hand would still fill the memory
     found = pd.concat([part.frame for part in parts], ignore_index=True)
     is_none = _is_told_by_longer(stemmed, found, [part.hashes for part in parts]) | _says_nothing(stemmed, found)
@@ -178,7 +177,10 @@ def _says_nothing(stemmed: Stemmed, found: pd.DataFrame) -> NDArray[np.bool_]:
 def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], sizes: range, least_uses: int) -> Iterator[_Level]:
     """Phrases by length, function words at their ends included, that are used often enough."""
     left = words_left(stemmed)
-    uses = np.bincount(stemmed.number[is_selected], minlength=len(stemmed.hashes))
+    uses = np.zeros(len(stemmed.hashes), np.int64)
+    for first in range(0, len(left), _PLACES_AT_ONCE):
+        part = slice(first, first + _PLACES_AT_ONCE)
+        uses += np.bincount(stemmed.number[part][is_selected[part]], minlength=len(uses))
     is_usual = uses >= least_uses
     # Whether a phrase of the length at hand begins at each word; as places they would take many times the memory.
     begins = is_selected & is_usual[stemmed.number]
@@ -196,8 +198,10 @@ def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], sizes: range, leas
             keys[end : end + len(hashes)] = hashes
             end += len(hashes)
         keys.sort()
-        firsts = np.flatnonzero(first_of_equal(keys))
-        known = keys[firsts[np.diff(firsts, append=len(keys)) >= least_uses]]
+        # Of equal ones, all but the last few have one of them as many places on as they are asked to be.
+        known = keys[: max(len(keys) - least_uses + 1, 0)]
+        known = known[known == keys[least_uses - 1 :]]
+        known = known[first_of_equal(known)]
         del keys
         numbers = [np.zeros(0, np.int32)]
         sought = KnownHashes(known)
@@ -242,7 +246,7 @@ class _Counted:
     """Hash of each row's phrase."""
 
 
-def _counted(stemmed: Stemmed, level: _Level, page_of: NDArray[np.int32], least_uses: int) -> _Counted:
+def _counted(stemmed: Stemmed, level: _Level, least_uses: int) -> _Counted:
     """Counts of the phrases of one length that neither begin nor end with a function word."""
     n = level.n
     is_function = stemmed.is_function
@@ -251,7 +255,9 @@ def _counted(stemmed: Stemmed, level: _Level, page_of: NDArray[np.int32], least_
     places, number = places[is_phrase], level.number[is_phrase].astype(np.int64)
     uses = np.bincount(number, minlength=len(level.known))
     n_pages = max(stemmed.corpus.n_texts, 1)
-    pages = np.bincount(distinct(number * n_pages + page_of[places]) // n_pages, minlength=len(level.known))
+    page = np.repeat(np.arange(stemmed.corpus.n_texts), np.diff(np.searchsorted(places, stemmed.corpus.offsets)))
+    pages = np.bincount(distinct(number * n_pages + page) // n_pages, minlength=len(level.known))
+    del page
     place = _commonest(stemmed, places, number, n, len(level.known))
     # Whether a word is a function word may depend on the language: only uses that are phrases count.
     rows = np.flatnonzero(uses >= least_uses)

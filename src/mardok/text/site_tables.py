@@ -74,8 +74,12 @@ def _blocks_table(site: Site, is_boilerplate: NDArray[np.bool_]) -> pd.DataFrame
 
 def _links_table(site: Site) -> pd.DataFrame:
     blocks, links = site.blocks, site.links
-    block = np.where(blocks.has_text[blocks.at], _numbers_in_page(blocks), -1)[links.place]
-    order = np.lexsort((links.start[links.at], block, links.page))
+    block = np.where(blocks.has_text[blocks.at], _numbers_in_page(blocks), np.int32(-1))[links.place]
+    # They stand in the order of the table, but for those without text, which come first on their page.
+    is_in_text = block >= 0
+    order: Codes | slice = slice(None)
+    if not is_in_text.all():
+        order = np.argsort(links.page * np.int64(2) + is_in_text, kind="stable").astype(np.int32)
     at = links.at[order]
     return LINKS.frame(
         {
