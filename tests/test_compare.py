@@ -13,7 +13,6 @@ from hypothesis import strategies as st
 
 import mardok
 from mardok.compare import join, relations
-from mardok.compare import kept_pairs as kept_module
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.compare.kept_pairs import kept_pairs, shared_words
 from mardok.compare.links import page_rank
@@ -206,13 +205,13 @@ def test_a_chapter_is_kept_with_the_manual_that_contains_it() -> None:
     found, corpus = related([*chapters, " ".join(chapters)])
     kept = kept_pairs(found.pairs, corpus, Pairs())
     assert kept[["a", "b", "a_in_b"]].to_numpy().tolist() == [[c, 6, 1.0] for c in range(6)]
-    assert shared_words(corpus, np.array([0]), np.array([6])).tolist() == [40]
+    assert shared_words(corpus, [(0, 6)]) == [40]
 
 
-@given(st.lists(st.lists(st.sampled_from("abcd"), max_size=12), min_size=2, max_size=5), st.integers(1, 4))
-def test_shared_words_are_those_in_common_shingles(texts: list[list[str]], at_once: int) -> None:
+@given(st.lists(st.lists(st.sampled_from("abcd"), max_size=12), min_size=2, max_size=5))
+def test_shared_words_are_those_in_common_shingles(texts: list[list[str]]) -> None:
     corpus = corpus_of(" ".join(text) for text in texts)
-    pairs = np.array(list(combinations(range(len(texts)), 2)))
+    pairs = list(combinations(range(len(texts)), 2))
     expected = []
     for pair in pairs:
         short, other = sorted((texts[row] for row in pair), key=len)
@@ -221,9 +220,7 @@ def test_shared_words_are_those_in_common_shingles(texts: list[list[str]], at_on
             k + n for k in range(len(short)) for n in range(3) if tuple(short[k : k + 3]) in common and k + n < len(short)
         }
         expected.append(len(covered))
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(kept_module, "_PAIRS_AT_ONCE", at_once)
-        assert shared_words(corpus, *pairs.T).tolist() == expected
+    assert shared_words(corpus, pairs) == expected
 
 
 @given(st.text(alphabet="ab \n"), st.text(alphabet="ab \n"))

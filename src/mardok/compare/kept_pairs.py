@@ -8,6 +8,9 @@ Out: those that are stored: all of a small family, and of a large one the neares
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from functools import lru_cache
+
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
@@ -15,11 +18,10 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components, minimum_spanning_tree
 
 from mardok.settings import Pairs
-from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import SHINGLE_WORDS, Corpus, Hashes, mixed, n_shingles, shingle_hashes
-from mardok.text.known_hashes import KnownHashes
+from mardok.text.distinct import first_of_equal
+from mardok.text.hashes import SHINGLE_WORDS, Corpus
 
-_PAIRS_AT_ONCE = 1 << 9
+_PAGES_AT_HAND = 4096
 
 
 def kept_pairs(pairs: pd.DataFrame, corpus: Corpus, settings: Pairs) -> pd.DataFrame:
@@ -71,42 +73,21 @@ def _ranks(owners: NDArray[np.int64], values: NDArray[np.float64], others: NDArr
     return ranks
 
 
-def shared_words(corpus: Corpus, a: NDArray[np.int64], b: NDArray[np.int64]) -> NDArray[np.int64]:
-    """For each pair the words of its shorter page that stand in a shingle of the other; of equal pages of the first.
+def shared_words(corpus: Corpus, pairs: Iterable[tuple[int, int]]) -> list[int]:
+    """For each pair the words of its shorter page that stand in a shingle of the other; of equal pages of the first."""
+    n_words = corpus.n_words
+    shingles = lru_cache(_PAGES_AT_HAND)(corpus.shingles_of)
+    ordered = lru_cache(_PAGES_AT_HAND)(lambda page: np.sort(shingles(page)))
 
-    Parameters
-    ----------
-    a, b : ndarray of int64, shape (n_pairs,)
-        Rows of the two pages of each pair.
-    """
-    is_longer = corpus.n_words[a] > corpus.n_words[b]
-    shorter, longer = np.where(is_longer, b, a), np.where(is_longer, a, b)
-    found = np.zeros(len(a), np.int64)
-    for first in range(0, len(a), _PAIRS_AT_ONCE):
-        part = slice(first, first + _PAIRS_AT_ONCE)
-        own, place, pair = _shingles_by_pair(corpus, shorter[part])
-        other, _, _ = _shingles_by_pair(corpus, longer[part])
-        is_common = KnownHashes(distinct(other)).numbers(own) >= 0
-        place, pair = place[is_common], pair[is_common]
-        n_words = corpus.n_words[shorter[part]]
-        ends = np.cumsum(n_words)
-        covered = np.zeros(int(n_words.sum()), bool)
+    def of(a: int, b: int) -> int:
+        short, long = (a, b) if n_words[a] <= n_words[b] else (b, a)
+        own, other = shingles(short), ordered(long)
+        if not len(own) or not len(other):
+            return 0
+        common = other[np.minimum(np.searchsorted(other, own), len(other) - 1)] == own
+        covered = np.zeros(int(n_words[short]) + SHINGLE_WORDS, dtype=bool)
         for k in range(SHINGLE_WORDS):
-            at = place + k
-            covered[at[at < ends[pair]]] = True  # a text of fewer words has one shingle, itself
-        sums = np.concatenate([np.zeros(1, np.int64), np.cumsum(covered)])
-        found[part] = sums[ends] - sums[ends - n_words]
-    return found
+            covered[k : k + len(common)] |= common
+        return int(covered[: n_words[short]].sum())
 
-
-def _shingles_by_pair(corpus: Corpus, texts: NDArray[np.int64]) -> tuple[Hashes, NDArray[np.int64], NDArray[np.int64]]:
-    """Shingles of one text of each pair: a hash of shingle and pair, the word it begins with, the pair.
-
-    Two of one batch agree by chance with a probability of 2^-64.
-    """
-    words, offsets = corpus.taken(texts)
-    counts = n_shingles(np.diff(offsets))
-    pair = np.repeat(np.arange(len(texts)), counts)
-    begins = np.cumsum(counts) - counts
-    place = np.arange(len(pair)) + np.repeat(offsets[:-1] - begins, counts)
-    return shingle_hashes(words, offsets)[place] + mixed(pair.astype(np.uint64) + np.uint64(1)), place, pair
+    return [of(a, b) for a, b in pairs]

@@ -34,15 +34,15 @@ from mardok.text.site import Site
 
 def pairs_table(site: Site, pairs: pd.DataFrame) -> pd.DataFrame:
     """The table of pairs, from pairs of rows."""
-    a, b = pairs["a"].to_numpy(), pairs["b"].to_numpy()
+    rows = list(zip(pairs["a"].tolist(), pairs["b"].tolist(), strict=True))
     return PAIRS.frame(
         {
-            "url_a": [site.pages[row].url for row in a.tolist()],
-            "url_b": [site.pages[row].url for row in b.tolist()],
+            "url_a": [site.pages[a].url for a, _ in rows],
+            "url_b": [site.pages[b].url for _, b in rows],
             "resemblance": pairs["resemblance"],
             "a_in_b": pairs["a_in_b"],
             "b_in_a": pairs["b_in_a"],
-            "shared_words": shared_words(site.corpus, a, b),
+            "shared_words": shared_words(site.corpus, rows),
         }
     )
 

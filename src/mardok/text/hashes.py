@@ -98,6 +98,11 @@ class Corpus:
         """Hashes of the words of one text, in order."""
         return self.words[self.offsets[text] : self.offsets[text + 1]]
 
+    def shingles_of(self, text: int) -> Hashes:
+        """Hashes of the shingles of one text, in order, repeats included."""
+        words = self.words_of(text)
+        return shingle_hashes(words, np.array([0, len(words)]))[: n_shingles(np.array([len(words)]))[0]]
+
     def taken(self, texts: Offsets) -> tuple[Hashes, Offsets]:
         """Words of some texts, one after the other, and where each text begins, as :func:`word_hashes` gives them."""
         lengths = self.n_words[texts]
