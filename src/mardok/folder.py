@@ -15,7 +15,7 @@ import os
 import re
 import shutil
 import tempfile
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -99,7 +99,7 @@ def check_replaceable(folder: Path) -> None:
 
 
 def write_folder(
-    folder: Path, tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any], texts: Mapping[str, str]
+    folder: Path, tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any], texts: Mapping[str, Callable[[], str]]
 ) -> None:
     """Write an audit folder beside its place, then put it there.
 
@@ -111,8 +111,8 @@ def write_folder(
         Tables by name, as :data:`mardok.tables.TABLES` declares them.
     meta : mapping
         The contents of ``audit.json``.
-    texts : mapping of str to str
-        Further files, name to contents.
+    texts : mapping of str to callable
+        Further files, name to what gives the contents; asked for when the tables are written.
 
     Raises
     ------
@@ -128,8 +128,8 @@ def write_folder(
             if TABLES[name].csv:
                 write_csv(sibling / f"{name}.csv", TABLES[name], frame)
             give_back_memory()
-        for name, text in texts.items():
-            (sibling / name).write_text(text, "utf-8", newline="\n")
+        for name, contents in texts.items():
+            (sibling / name).write_text(contents(), "utf-8", newline="\n")
         (sibling / META_FILE).write_text(json.dumps(meta, indent=2, ensure_ascii=False) + "\n", "utf-8", newline="\n")
 
 

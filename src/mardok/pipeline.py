@@ -171,15 +171,23 @@ class Audit:
     def _repr_html_(self) -> str:
         return audit_html(self.tables, self.meta)
 
-    def save(self, path: str | PathLike[str]) -> None:
+    def save(self, path: str | PathLike[str], *, jobs: int = 1) -> None:
         """Write the audit folder; an earlier audit there is replaced only when the new one is complete.
+
+        Parameters
+        ----------
+        path : path
+            The folder.
+        jobs : int
+            Processes to use: with two, the report is made while the tables are written.
 
         Raises
         ------
         FolderError
             If the folder is not an audit's, or cannot be written.
         """
-        folder.write_folder(Path(path), self.tables, self.meta, {"report.html": report_html(self.tables, self.meta)})
+        report = begin(lambda: report_html(self.tables, self.meta), jobs)
+        folder.write_folder(Path(path), self.tables, self.meta, {"report.html": report})
 
     def hand_off(
         self, path: str | PathLike[str], *, decisions: str | PathLike[str] | None = None, all_proposals: bool = False

@@ -74,7 +74,7 @@ def audit(
             progress=progress,
         )
         progress("writing the report", 0)
-        found.save(out)
+        found.save(out, jobs=jobs)
     if as_json:
         print_json({"folder": str(out), "totals": found.meta["totals"], "plan": records(found.plan)})
     else:

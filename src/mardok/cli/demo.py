@@ -35,7 +35,8 @@ def demo(
                 shutil.copyfile(source, folder / name)
     except OSError as error:
         raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
+    jobs = os.cpu_count() or 1
     with progress_line() as progress:
-        found = mardok.audit(folder / SITE_FILE, search=folder / SEARCH_FILE, jobs=os.cpu_count() or 1, progress=progress)
-        found.save(folder / "audit")
+        found = mardok.audit(folder / SITE_FILE, search=folder / SEARCH_FILE, jobs=jobs, progress=progress)
+        found.save(folder / "audit", jobs=jobs)
     print_summary(found, folder / "audit")
