@@ -12,7 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import mardok
-from mardok.compare import join, relations
+from mardok.compare import copies, join, relations
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.compare.kept_pairs import kept_pairs, shared_words
 from mardok.compare.links import page_rank
@@ -84,6 +84,34 @@ def test_shingles_of_several_texts_are_told_from_those_of_one(sets: list[list[in
     several = [(text, value) for value, own in texts.items() if len(own) > 1 for text in own]
     numbers = {value: number for number, value in enumerate(dict.fromkeys(value for _, value in several))}
     assert list(zip(found.text, found.shingle, strict=True)) == [(text, numbers[value]) for text, value in several]
+
+
+@settings(deadline=None, max_examples=60)
+@given(st.integers(0, 2**32 - 1), st.sampled_from([0.2, 0.5, 0.8, 0.9, 1.0]), st.integers(2, 64))
+def test_the_least_shingles_of_texts_tell_every_text_that_may_be_in_a_pair(seed: int, minimum: float, in_list: int) -> None:
+    random = np.random.default_rng(seed)
+    common = random.integers(0, 2**64, 40, np.uint64)  # shingles that any text may have
+    texts: list[set[int]] = []
+    for _ in range(40):
+        if texts and random.random() < 0.5:  # a text like one before, longer or shorter
+            model = np.array(sorted(texts[random.integers(len(texts))]), np.uint64)
+            own = model[random.random(len(model)) < random.choice([0.3, 0.8, 0.95, 1.0])]
+        else:
+            own = np.zeros(0, np.uint64)
+        new = random.integers(0, 2**64, random.choice([0, 1, 5, 60]), np.uint64)
+        texts.append({*own.tolist(), *new.tolist(), *random.choice(common, random.integers(0, 6)).tolist()})
+    hashes = np.array([value for own in texts for value in sorted(own)], np.uint64)
+    sets = join.Sets(hashes, np.cumsum([0, *map(len, texts)]))
+    slow = {}
+    for a, b in combinations(range(len(texts)), 2):
+        n_common = len(texts[a] & texts[b])
+        if n_common and n_common >= minimum * len(texts[a] | texts[b]) - 1e-9:
+            slow[a, b] = n_common / len(texts[a] | texts[b])
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(join, "_FAMILY_LIST", in_list)
+        likely = join.candidates(sets, minimum)
+        assert {row for pair in slow for row in pair} <= set(likely.tolist())
+        assert {(a, b): r for a, b, r in _triples(copies.all_pairs(sets, minimum))} == pytest.approx(slow)
 
 
 @pytest.mark.parametrize("minimum", [0, -0.5, 1.01])
