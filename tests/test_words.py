@@ -155,7 +155,8 @@ def test_spans_cut_out_the_words_as_they_are_written(text: str) -> None:
 @given(st.lists(st.sampled_from([0, 1, 2, 2**63, 2**63 + 1, 2**64 - 1, 5 << 40, (5 << 40) + 3]), max_size=30))
 def test_equal_hashes_follow_one_another_even_where_their_upper_bits_agree(values: list[int]) -> None:
     hashes = np.array(values, np.uint64)
-    order = order_of_equal(hashes).tolist()
+    order = order_of_equal(hashes)[0].tolist()
+    assert order_of_equal(hashes)[1].tolist() == [values[place] for place in order]
     assert sorted(order) == list(range(len(values)))
     runs = [list(run) for _, run in groupby(order, key=lambda place: values[place])]
     assert len(runs) == len(set(values))

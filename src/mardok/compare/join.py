@@ -173,28 +173,21 @@ def _shared(sets: Sets, texts: Ints, minimum: float) -> _Shared:
     least = _least(sets.sizes, minimum)
     # What is left is small enough to number by whole hashes, so that overlaps in families are counted on these.
     own = sets.taken(texts)
-    order = order_of_equal(own.hashes)
-    is_first = first_of_equal(own.hashes[order])
+    order, hashes = order_of_equal(own.hashes)
+    is_first = first_of_equal(hashes)
     is_kept = ~(is_first & np.append(is_first[1:], True))
-    text, shingle = np.repeat(texts, own.sizes)[order[is_kept]], np.cumsum(is_first)[is_kept]
-    text, shingle = _one_turn(text, shingle, least)
-    texts = np.flatnonzero(np.bincount(text))
-    counts = np.bincount(shingle, minlength=1)
-    present = np.flatnonzero(counts)
-    rank = np.empty(len(counts), np.int64)
-    rarest_first = np.sort((counts[present] << 32) | np.arange(len(present)))
-    rank[present[rarest_first & 0xFFFFFFFF]] = np.arange(len(present))
-    place = np.zeros(len(sets.sizes), np.int64)
-    place[texts] = np.arange(len(texts))
-    row = place[text]
-    packed = (row.astype(np.uint64) << np.uint64(40)) | rank[shingle].astype(np.uint64)
-    packed.sort()  # the columns of each row in the order of step 3
-    columns = (packed & np.uint64((1 << 40) - 1)).astype(np.int64)
-    indptr = np.concatenate([np.zeros(1, np.int64), np.cumsum(np.bincount(row, minlength=len(texts)))])
-    matrix = sparse.csr_array(
-        (np.ones(len(columns), np.float32), columns, indptr), shape=(len(texts), max(len(present), 1)), copy=False
-    )
-    return _Shared(texts, sets.sizes[texts], matrix)
+    row, shingle = np.repeat(np.arange(len(texts)), own.sizes)[order[is_kept]], np.cumsum(is_first)[is_kept]
+    row, shingle = _one_turn(row, shingle, least[texts])
+    if not len(row):
+        return _Shared(texts[:0], texts[:0], sparse.csr_array((0, 1), dtype=np.float32))
+    is_left = np.bincount(row, minlength=len(texts)) > 0
+    row, texts = (np.cumsum(is_left) - 1)[row], texts[is_left]
+    counts = np.bincount(shingle)
+    counts = counts[counts > 0]
+    indptr = np.concatenate([np.zeros(1, np.int64), np.cumsum(counts)])
+    by_shingle = sparse.csc_array((np.ones(len(row), np.float32), row, indptr), shape=(len(texts), len(counts)))
+    rarest_first = np.sort((counts << 32) | np.arange(len(counts))) & 0xFFFFFFFF
+    return _Shared(texts, sets.sizes[texts], by_shingle[:, rarest_first].tocsr())
 
 
 def _left(text: Ints, shingle: Ints, least: Ints) -> tuple[Ints, Ints]:

@@ -91,7 +91,7 @@ def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[n
         places.append(found + first)
         whole.append(hashes[found])
     runs = np.concatenate(whole)
-    order = order_of_equal(runs)
+    order, ordered = order_of_equal(runs)
     number = np.empty(len(runs), np.int64)
-    number[order] = np.cumsum(first_of_equal(runs[order])) - 1
+    number[order] = np.cumsum(first_of_equal(ordered)) - 1
     return np.concatenate(places), number
