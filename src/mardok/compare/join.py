@@ -177,12 +177,14 @@ def _shared(sets: Sets, texts: Ints, minimum: float) -> _Shared:
     is_first = first_of_equal(hashes)
     is_kept = ~(is_first & np.append(is_first[1:], True))
     row, shingle = np.repeat(np.arange(len(texts)), own.sizes)[order[is_kept]], np.cumsum(is_first)[is_kept]
+    del own, order, hashes, is_first, is_kept
     row, shingle = _one_turn(row, shingle, least[texts])
     if not len(row):
         return _Shared(texts[:0], texts[:0], sparse.csr_array((0, 1), dtype=np.float32))
     is_left = np.bincount(row, minlength=len(texts)) > 0
     row, texts = (np.cumsum(is_left) - 1)[row], texts[is_left]
     counts = np.bincount(shingle)
+    del shingle
     counts = counts[counts > 0]
     indptr = np.concatenate([np.zeros(1, np.int64), np.cumsum(counts)])
     by_shingle = sparse.csc_array((np.ones(len(row), np.float32), row, indptr), shape=(len(texts), len(counts)))
@@ -255,7 +257,8 @@ def _of_several(keys: Hashes, below: np.uint64) -> Hashes:
         kept = keys[first:last][~(differs[:-1] & differs[1:])]
         keys[end : end + len(kept)] = kept
         end += len(kept)
-    return keys[:end].copy()
+    keys.resize(end, refcheck=False)  # in place: the memory behind them is given back
+    return keys
 
 
 @dataclass(frozen=True)

@@ -243,9 +243,8 @@ class _Nearest:
     common: Ints
 
 
-def _closeness(family: Family, first: int, block: NDArray[np.float32]) -> NDArray[np.float64]:
-    found = family.resemblance(first, block)
-    found -= np.arange(found.shape[1]) * _EARLIER_FIRST
+def _closeness(resemblance: NDArray[np.float64]) -> NDArray[np.float64]:
+    found: NDArray[np.float64] = resemblance - np.arange(resemblance.shape[1]) * _EARLIER_FIRST
     return found
 
 
@@ -254,7 +253,8 @@ def _nearest(family: Family, pages: Ints, settings: Pairs, traits: Traits, weigh
     n = min(settings.nearest, len(pages) - 1)
     places, closenesses, commons, counts = [], [], [], []
     for first, block in family.blocks():
-        close = _closeness(family, first, block)
+        resemblance = family.resemblance(first, block)
+        close = _closeness(resemblance)
         nearest_of_rows = np.argpartition(-close, n - 1, axis=1)[:, :n]
         values = np.take_along_axis(close, nearest_of_rows, 1)
         order = np.argsort(-values, axis=1, kind="stable")
@@ -262,7 +262,7 @@ def _nearest(family: Family, pages: Ints, settings: Pairs, traits: Traits, weigh
         closenesses.append(np.take_along_axis(values, order, 1))
         commons.append(np.take_along_axis(block, places[-1], 1).astype(np.int64))
         rows = pages[first : first + len(block), None]
-        is_copy = traits.are_copies(family.resemblance(first, block), rows, pages[None, :])
+        is_copy = traits.are_copies(resemblance, rows, pages[None, :])
         is_copy[np.arange(len(block)), first + np.arange(len(block))] = False
         counts.append(is_copy @ weight)
     nearest = _Nearest(np.concatenate(places), np.concatenate(closenesses), np.concatenate(commons))
@@ -316,7 +316,7 @@ def _compared_again(family: Family, rows: Ints, label: Ints, minimum: float) -> 
     best: dict[int, tuple[float, int, int, int]] = {}
     for row in rows.tolist():
         overlap = family.overlap(row)
-        close = _closeness(family, row, overlap[None, :])[0]
+        close = _closeness(family.resemblance(row, overlap[None, :]))[0]
         close[label == label[row]] = -1.0
         place = int(close.argmax())
         if close[place] >= minimum - 1e-6:
