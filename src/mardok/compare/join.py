@@ -44,7 +44,7 @@ _FAMILY_LIST = 64
 """Texts with one shingle in their prefixes from which they are joined as a family."""
 _ROWS = 256
 _WORDS_AT_ONCE = 1 << 16
-_TEXTS_AT_ONCE = 1 << 10
+_TEXTS_AT_ONCE = 1 << 7
 _KEYS_AT_ONCE = 1 << 16
 _CHECKED_AT_ONCE = 1 << 14
 _KEPT_BITS = np.uint64(50)
@@ -228,11 +228,12 @@ def shingles_of_several(sets: Sets) -> OfSeveral:
     # One packed number sorts several times faster than two. Cutting the hash may put two shingles under one number; that
     # can only add candidates, whose overlap is counted on whole hashes.
     below = np.uint64(1) << bits
-    keys = sets.hashes & ~(below - np.uint64(1))
+    keys = np.empty(len(sets.hashes), np.uint64)
     for first in range(0, n_texts, _TEXTS_AT_ONCE):
         last = min(first + _TEXTS_AT_ONCE, n_texts)
-        texts = np.repeat(np.arange(first, last, dtype=np.uint64), sets.sizes[first:last])
-        keys[sets.offsets[first] : sets.offsets[last]] |= texts
+        part = slice(sets.offsets[first], sets.offsets[last])
+        np.bitwise_and(sets.hashes[part], ~(below - np.uint64(1)), out=keys[part])
+        keys[part] |= np.repeat(np.arange(first, last, dtype=np.uint64), sets.sizes[first:last])
     keys.sort()
     keys = _of_several(keys, below)
     text = (keys & (below - np.uint64(1))).astype(np.int64)
