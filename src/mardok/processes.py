@@ -7,6 +7,7 @@ Out: what came of it, once it is asked for.
 from __future__ import annotations
 
 import multiprocessing
+import sys
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from multiprocessing.context import BaseContext
@@ -19,7 +20,7 @@ _Result = TypeVar("_Result")
 
 def process_context() -> BaseContext:
     """How processes are begun: forked ones need no import of their own and work from any script; else as is usual."""
-    return multiprocessing.get_context("fork" if _can_fork() else None)
+    return multiprocessing.get_context("fork" if "fork" in multiprocessing.get_all_start_methods() else None)
 
 
 def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
@@ -30,24 +31,26 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
     work : callable
         Reads what there is now and changes nothing; its result can be pickled.
     jobs : int
-        Processes that may be used. With 1, or where a process cannot be forked, the work is done when it is asked for.
+        Processes that may be used. With 1 the work is done when it is asked for; so it is where a process that is forked in
+        the middle of things may hang in the system's own libraries: elsewhere than on Linux.
 
     Returns
     -------
     callable
         Gives the result, or raises what the work raises; to be called once.
     """
-    if jobs == 1 or not _can_fork():
+    if jobs == 1 or sys.platform != "linux":
         return work
-    receiver, sender = process_context().Pipe(duplex=False)
-    process = multiprocessing.get_context("fork").Process(target=_send, args=(work, sender), daemon=True)
+    context = multiprocessing.get_context("fork")
+    receiver, sender = context.Pipe(duplex=False)
+    process = context.Process(target=_send, args=(work, sender), daemon=True)
     process.start()
     sender.close()
 
     def result() -> _Result:
         try:
             found: _Result = receiver.recv()
-        except EOFError:  # it failed, or was killed for want of memory: done here, it says why
+        except (EOFError, OSError):  # it failed, or was killed for want of memory: done here, it says why
             found = work()
         process.join()
         return found
@@ -65,7 +68,3 @@ def _send(work: Callable[[], _Result], sender: Connection) -> None:
             sender.send(found)
         except BaseException:  # noqa: BLE001 - whoever asks does the work again, and meets it there
             return
-
-
-def _can_fork() -> bool:
-    return "fork" in multiprocessing.get_all_start_methods()

@@ -9,7 +9,7 @@ Search", WWW 2007; C. Xiao et al., "Efficient Similarity Joins for Near Duplicat
 
 1. Let J(A, B) >= t, with n the sizes of the sets and o their overlap. Then o >= t |A ∪ B| >= t max(n_A, n_B).
 2. A shingle of one text alone is in no overlap. Without these a text keeps r of its n shingles; if r < t n it is in no
-   pair, by 1, and goes. That may leave other shingles alone, so it is repeated until nothing changes; no pair is lost.
+   pair, by 1, and goes. That may leave other shingles alone, so it is repeated while much changes; no pair is lost.
    Where nothing else needs all shingles, the least ones by hash of each text tell as much of most texts. Let c = ceil(t n)
    and k(n) <= c be any number that grows with n. The k-th least shingle that A and B share is, of those of A, at most the
    n - c + k-th, for o - k >= c - k that they share are greater. So of the first n_A - c_A + k(n_A) shingles of A and as
