@@ -58,7 +58,19 @@ def test_every_part_has_its_place_in_the_order() -> None:
 
 def test_public_names_are_listed_in_order_and_exist() -> None:
     assert sorted(mardok.__all__) == mardok.__all__
-    modules = {"settings", "tables", "errors", "urls", "folder", "memory", "pipeline", "questions", "demo", "cli"}
+    modules = {
+        "settings",
+        "tables",
+        "errors",
+        "urls",
+        "folder",
+        "memory",
+        "processes",
+        "pipeline",
+        "questions",
+        "demo",
+        "cli",
+    }
     public = {name for name, value in vars(mardok).items() if not name.startswith("_") and not hasattr(value, "__path__")}
     assert public - modules - set(ORDER) <= set(mardok.__all__)
     assert all(hasattr(mardok, name) for name in mardok.__all__)
