@@ -156,9 +156,7 @@ def test_a_server_that_fails_is_left_in_peace_and_asked_again_later(tmp_path: Pa
         summary = crawl(server, out, "crawl.retries=0", "crawl.stop_after_failures=5")
         assert summary.how == "stopped: 5 failures in a row"
         assert any("left in peace" in hint for hint in summary.hints)
-        assert len(server.log) <= 3 + 5 + (
-            4 + 4
-        )  # robots.txt, sitemap, home page; the failures; those in flight or not told yet
+        assert len(server.log) <= 3 + 5 + (4 + 4)  # robots.txt, sitemap, home page; failures; those in flight or not told
         is_up.append(True)
         summary = crawl(server, out, "crawl.retries=0", "crawl.stop_after_failures=5")
     assert summary.how == "complete"
