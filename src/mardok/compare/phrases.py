@@ -13,8 +13,8 @@ the log-likelihood ratio (T. Dunning, "Accurate Methods for the Statistics of Su
 Linguistics 19, 1993), negative where the selection uses it less.
 
 Phrases of one length are told apart by a 64-bit polynomial of the hashes of their stems. Two different ones agree with a
-probability of 2^-64, of 2^-54 at most where they are the same stems in another order (the greatest power of two in any sum
-of powers of the base that could meet a stem, all signs tried for up to six words, is 2^10).
+probability of 2^-54 at most (the greatest power of two in any sum of powers of the base that could meet a stem, all signs
+tried for up to six words, is 2^10), and of 2^-64 where a stem stands in one of them only, and once there.
 """
 
 from __future__ import annotations

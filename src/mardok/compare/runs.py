@@ -3,9 +3,9 @@
 In:  the words of pages.
 Out: the places of such runs, and which of them are the same run.
 
-Runs are found by their hashes, which agree by chance with a probability of 2^-64. Those of two pages or more are found by
-sorting cut hashes packed with the page, which finds too many rather than too few; their places are then grouped by whole
-hashes.
+Runs are found by their hashes; :mod:`mardok.text.hashes` bounds the probability that two agree by chance. Those of two pages
+or more are found by sorting cut hashes packed with the page, which finds too many rather than too few; their places are then
+grouped by whole hashes.
 """
 
 from __future__ import annotations

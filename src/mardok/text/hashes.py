@@ -14,8 +14,8 @@ the order of letters less than 1024 places apart, else it is random altogether. 
 The hash of a shingle, or of a run of eight words, is a polynomial of its words' hashes with the same base. The difference
 of two of them is a sum of some words' hashes, each times an odd number and at most 2^3 for shingles, 2^12 for runs (the
 greatest power of two in any sum of powers of the base that could meet a word, all signs tried). So two given ones agree by
-chance with a probability of at most 2^-61 and 2^-52; where they differ in more than order, with 2^-64. They are not to be
-added up: the sum over a page would hardly depend on the order of its words.
+chance with a probability of at most 2^-61 and 2^-52; with 2^-64 where a word stands in one of them only, and once there, as
+in nearly all pairs. They are not to be added up: the sum over a page would hardly depend on the order of its words.
 """
 
 from __future__ import annotations
