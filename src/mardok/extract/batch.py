@@ -69,6 +69,8 @@ class Batch:
     start: array[int]
     end: array[int]
     """What is known of the links, one block after the other."""
+    joint: array[int]
+    """How many elements of its path each block shares with the one before."""
     n_letters: array[int]
     n_linked_letters: array[int]
     """Letters and digits of each block with links, 0 for others; and how many of them links cover."""
@@ -102,6 +104,7 @@ def batch_of(pages: Iterable[Page]) -> Batch:
         rel=_coded([link.rel for link in links]),
         start=array("i", [link.start for link in links]),
         end=array("i", [link.end for link in links]),
+        joint=array("b", [block.joint for block in blocks]),
         n_letters=n_letters,
         n_linked_letters=n_linked_letters,
         n_images=array("i", [len(page.images) for page in kept]),

@@ -102,7 +102,7 @@ def _beginning(document: Document) -> str:
     """The first blocks that are no chrome, enough of them to tell their language."""
     texts: list[str] = []
     remaining = CHECKED_CHARACTERS
-    for text, context, _ in document.blocks:
+    for text, context, *_ in document.blocks:
         if not context.chrome and text:
             texts.append(text)
             remaining -= len(text) + 1

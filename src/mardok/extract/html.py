@@ -23,7 +23,7 @@ from mardok.extract.markup import attributes, rel_of, unescaped, value_of
 from mardok.extract.page import NO_SIGNS, Block, Image, Link, Signs
 from mardok.extract.signs import SIGN_TAGS, signs_of
 from mardok.extract.state import MARK, ROOT, State
-from mardok.extract.stream import END, OpenLink, Stream, without_marks
+from mardok.extract.stream import END, NO_JOINT, OpenLink, Stream, without_marks
 from mardok.extract.tags import (
     BEGIN_BLOCK,
     BEGIN_INLINE,
@@ -199,14 +199,16 @@ class _Reader:
                 # The most frequent ones first, and without a call: there are hundreds on a page.
                 if does == BEGIN_BLOCK:
                     if pieces[-1] is not END:
-                        stream.end_block(state.context)
+                        stream.end_block(state)
                     stack.append(state)
-                    state = state.inside.get(tag.name) or state.plain(tag.name)
+                    state = state.inside.get(tag.label) or state.plain(tag.name, tag.label)
                 elif does == END_BLOCK:
                     if pieces[-1] is not END:
-                        stream.end_block(state.context)
+                        stream.end_block(state)
                     if stack:
                         state = stack.pop()
+                        if state.depth < stream.joint:
+                            stream.joint = state.depth
                 elif does == BEGIN_INLINE:
                     stack.append(state)
                 elif does == BEGIN_LINK:
@@ -236,13 +238,16 @@ class _Reader:
     def other(self, tag: Tag, markup: str, text: str, state: State) -> State:
         """What holds after a tag of a rarer kind, which `text` follows."""
         if tag.is_block:
-            self.stream.end_block(state.context)
+            self.stream.end_block(state)
         elif tag.is_space:
             self.stream.pieces.append(" ")
         if tag.is_end:
             if self.interrupted and self.interrupted[-1][0] == len(self.stack):
                 self.resumed(state)
-            return self.stack.pop() if self.stack else state
+            if self.stack:
+                state = self.stack.pop()
+                self.stream.joint = min(self.stream.joint, state.depth)
+            return state
         name = tag.name
         if name == "img":
             self.shown_image(markup, state)
@@ -272,23 +277,23 @@ class _Reader:
     def entered(self, tag: Tag, markup: str, outer: State) -> State:
         """What holds inside an element."""
         if tag.is_telling:  # noqa: SIM108 - two cases, not one and a half
-            state = outer.telling(tag.name, markup)
+            state = outer.telling(tag.name, tag.label, markup)
         else:
-            state = outer.inside.get(tag.name) or outer.plain(tag.name)
+            state = outer.inside.get(tag.label) or outer.plain(tag.name, tag.label)
         inner = state.context
         if not tag.is_block and (inner.chrome, inner.chosen) != (outer.context.chrome, outer.context.chosen):
             # A button or a hidden word inside a sentence is a block of its own, and the sentence goes on after it.
             self.interrupted.append((len(self.stack), self.stream))
-            self.stream = Stream()
+            self.stream = Stream(self.stream.joint)
         return state
 
     def resumed(self, state: State) -> Stream:
         """The stream that was interrupted, with what interrupted it."""
         self.stream.end_link()
-        self.stream.end_block(state.context)
+        self.stream.end_block(state)
         blocks = self.stream.blocks()
         _, self.stream = self.interrupted.pop()
-        self.stream.insert(blocks)
+        self.stream.insert_part(blocks, state.depth)
         return self.stream
 
     def begin_link(self, markup: str, state: State) -> None:
@@ -323,7 +328,7 @@ class _Reader:
         url = address and resolved_url(address, self.document.base)
         if url and not state.is_unseen:
             name = " ".join((attrs.get("alt") or attrs.get("title") or "").split())
-            self.stream.insert([Block("", state.context, (Link(url, name, rel_of(markup), 0, 0),))])
+            self.stream.insert([Block("", state.context, (Link(url, name, rel_of(markup), 0, 0),), NO_JOINT)])
 
     def title(self, text: str, state: State) -> None:
         if state.context.tag == "head" and not self.document.title:
@@ -347,7 +352,7 @@ class _Reader:
         if self.stream.link is not None:
             self.read(_SPLIT_PART.split(markup))
             return
-        self.stream.end_block(self.state.context)
+        self.stream.end_block(self.state)
         known = _MEMORY.get(self.state, markup, self.origin) or _MEMORY.get(self.state, markup, self.folder)
         if known is None:
             if not _MEMORY.is_met_again(self.state, markup):
@@ -357,7 +362,7 @@ class _Reader:
             place = self._place_of(_ADDRESS.findall(markup))
             if place is not None:
                 _MEMORY.put(self.state, markup, place, known)
-        self.stream.insert(known[0])
+        self.stream.insert_part(known[0], self.state.depth)
         self.document.images += known[1]
         self.seen |= known[2]
 
@@ -365,6 +370,7 @@ class _Reader:
         """Blocks and images of a part, and the elements seen in it."""
         reader = _Reader(self.document.base, self.state)
         reader.n_anchors = self.n_anchors
+        reader.stream.joint = self.state.depth
         reader.read(_SPLIT_PART.split(markup))
         document = reader.finished()
         return document.blocks, document.images, reader.seen
@@ -390,7 +396,7 @@ class _Reader:
 
     def finished(self) -> Document:
         self.stream.end_link()
-        self.stream.end_block(self.state.context)
+        self.stream.end_block(self.state)
         document = self.document
         document.blocks = self.stream.blocks()
         if len(set(self.h1)) < len(self.h1) or not all(map(self.stream.is_h1, self.h1)):

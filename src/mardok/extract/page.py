@@ -26,6 +26,8 @@ class Context(NamedTuple):
     """Whether it stands in a main landmark."""
     chosen: str
     """``only`` or ``ignore`` if a selector of the settings matches one of the elements, else ``""``."""
+    path: str = ""
+    """Labels of the block-level elements from ``body`` in, joined by ``/``: tag, classes, id and role, digits masked."""
 
 
 class Link(NamedTuple):
@@ -50,6 +52,8 @@ class Block(NamedTuple):
     context: Context
     links: tuple[Link, ...] = ()
     """In the order in which they begin."""
+    joint: int = 0
+    """How many of the elements of its path were open since the block before: these it shares with it."""
 
 
 class Image(NamedTuple):
@@ -124,7 +128,7 @@ class Page:
     @property
     def h1(self) -> str:
         """First H1 that is shown."""
-        for text, context, _ in self.blocks:
+        for text, context, *_ in self.blocks:
             if context.level == 1 and context.chrome != "hidden" and text:
                 return text
         return self.h1_given

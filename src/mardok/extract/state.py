@@ -11,6 +11,7 @@ from collections.abc import Mapping
 
 from mardok.extract.markup import attributes
 from mardok.extract.page import Context
+from mardok.extract.part_names import names_content, names_furniture
 
 BLOCK_TAGS = frozenset(
     [
@@ -86,6 +87,20 @@ NOTICE = "notice"
 MARK = "mardok-chosen"
 """Attribute of elements that a selector of the settings matches, put there before the document is written out."""
 _REMEMBERED_TAGS = 1000
+_REMEMBERED_STATES = 1 << 16
+_CONTAINERS = frozenset(
+    ["article", "aside", "center", "div", "dl", "footer", "form", "header", "main", "nav", "ol", "section", "table", "tbody",
+     "td", "th", "tr", "ul"]
+)  # fmt: skip
+"""Elements whose id may name a part of the template."""
+_PLAIN_LABELS = frozenset(["body", "html", "h1", "h2", "h3", "h4", "h5", "h6", "hr"])
+_DEEPEST_PATH = 40
+_MOST_CLASSES = 6
+_LONGEST_LABEL = 80
+_LONGEST_ID = 30
+_MOST_ID_WORDS = 3
+_WORDS = re.compile(r"[-_.:]+")
+_DIGITS = re.compile(r"\d+")
 _NOTICE = re.compile(r"cookie|consent", re.IGNORECASE)
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
@@ -93,10 +108,12 @@ _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORE
 class State:
     """What the open elements say about what stands inside them; equal ones are one object."""
 
-    __slots__ = ("context", "in_section", "inside", "is_unseen")
+    __slots__ = ("context", "depth", "in_section", "inside", "is_unseen")
 
     def __init__(self, context: Context, in_section: bool, is_unseen: bool) -> None:
         self.context, self.in_section, self.is_unseen = context, in_section, is_unseen
+        self.depth = context.path.count("/") + 1 if context.path else 0
+        """Elements in the path of the context."""
         self.inside: dict[str, State] = {}
         """States inside elements, by name, of those with telling attributes by tag: pages repeat them thousands of times."""
 
@@ -104,21 +121,31 @@ class State:
     def of(cls, context: Context, in_section: bool, is_unseen: bool) -> State:
         """The one state that is so."""
         key = context, in_section, is_unseen
-        return _STATES.get(key) or _STATES.setdefault(key, cls(*key))
-
-    def plain(self, name: str) -> State:
-        """The state inside an element without telling attributes."""
-        found = self.inside[name] = _inner_state(self, name, {})
+        found = _STATES.get(key)
+        if found is None:
+            if len(_STATES) >= _REMEMBERED_STATES:  # what is open stays; the rest is made anew when it is met again
+                _STATES.clear()
+                ROOT.inside.clear()
+            found = _STATES[key] = cls(*key)
         return found
 
-    def telling(self, name: str, markup: str) -> State:
+    def plain(self, name: str, label: str) -> State:
+        """The state inside an element without telling attributes."""
+        self._make_room()
+        found = self.inside[label] = _inner_state(self, name, label, {})
+        return found
+
+    def telling(self, name: str, label: str, markup: str) -> State:
         """The state inside an element with telling attributes."""
         found = self.inside.get(markup)
         if found is None:
-            if len(self.inside) > _REMEMBERED_TAGS:
-                self.inside.clear()
-            found = self.inside[markup] = _inner_state(self, name, attributes(markup))
+            self._make_room()
+            found = self.inside[markup] = _inner_state(self, name, label, attributes(markup))
         return found
+
+    def _make_room(self) -> None:
+        if len(self.inside) > _REMEMBERED_TAGS:
+            self.inside.clear()
 
 
 def is_telling(markup: str) -> bool:
@@ -135,10 +162,36 @@ def is_telling(markup: str) -> bool:
     )
 
 
-def _inner_state(outer: State, name: str, attrs: Mapping[str, str]) -> State:
+def label_of(name: str, markup: str) -> str:
+    """By what an element is known in the paths of blocks: tag, classes, id and role, with digits masked.
+
+    Of ids only those count that name a part of a template: most name a place of one page, such as a heading that others
+    link to.
+
+    Examples
+    --------
+    >>> label_of("div", 'div class="col-8 side" id="c17">'), label_of("h2", 'h2 class="big">')
+    ('div.col-0.side', 'h2')
+    """
+    if name in _PLAIN_LABELS or ("class=" not in markup and "id=" not in markup and "role=" not in markup):
+        return name
+    attrs = attributes(markup)
+    label = name + "".join(f".{token}" for token in attrs.get("class", "").split()[:_MOST_CLASSES])
+    own = attrs.get("id", "").strip()
+    is_part = own and name in _CONTAINERS and len(own) <= _LONGEST_ID and (names_furniture(own) or names_content(own))
+    if is_part and _WORDS.sub(" ", own).count(" ") < _MOST_ID_WORDS:
+        label += f"#{own}"
+    if attrs.get("role"):
+        label += f"@{attrs['role'].strip().lower()}"
+    return _DIGITS.sub("0", label.replace("/", "-").replace(" ", "-"))[:_LONGEST_LABEL]
+
+
+def _inner_state(outer: State, name: str, label: str, attrs: Mapping[str, str]) -> State:
     """What holds inside the element, given what holds outside."""
     role = attrs.get("role", "").strip().lower()
-    tag, place, level, chrome, in_main, chosen = outer.context
+    tag, place, level, chrome, in_main, chosen, path = outer.context
+    if name in BLOCK_TAGS and name != "html" and outer.depth < _DEEPEST_PATH:
+        path = f"{path}/{label}" if path else label
     in_section = outer.in_section or name in ("article", "section")
     if name in BLOCK_TAGS or name == "head":
         tag = name
@@ -153,7 +206,7 @@ def _inner_state(outer: State, name: str, attrs: Mapping[str, str]) -> State:
     if reason and chrome != "hidden":
         place = chrome = reason
     is_unseen = outer.is_unseen or name in _UNSEEN_TAGS
-    return State.of(Context(tag, place, level, chrome, in_main, chosen), in_section, is_unseen)
+    return State.of(Context(tag, place, level, chrome, in_main, chosen, path), in_section, is_unseen)
 
 
 def _chrome_reason(outer: State, name: str, role: str, attrs: Mapping[str, str]) -> str:

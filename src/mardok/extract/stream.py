@@ -10,10 +10,11 @@ the parting into blocks are then seen to for the whole stream at once: block by 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from mardok.extract.markup import unescaped
 from mardok.extract.page import Block, Context, Link
+from mardok.extract.state import State
 
 _END, _BEGIN_LINK, _END_LINK = "\x01", "\x02", "\x03"
 END = f" {_END} "
@@ -21,6 +22,8 @@ END = f" {_END} "
 _MARKS = str.maketrans(_END + _BEGIN_LINK + _END_LINK, "   ")
 _BARE = re.compile(f" *(?:{_BEGIN_LINK}{_END_LINK} *)+")
 
+NO_JOINT = 127
+"""Joint of what stands in no element of its own: more than any depth."""
 _new = tuple.__new__
 """Makes a tuple with names twice as fast as its own constructor; a page has hundreds."""
 
@@ -28,6 +31,14 @@ _new = tuple.__new__
 def _with_one_space(links: re.Match[str]) -> str:
     """Links without words, with the space around them before them."""
     return (" " if " " in links[0] else "") + links[0].replace(" ", "")
+
+
+def _joined(joint: int, blocks: Sequence[Block]) -> Sequence[Block]:
+    """Finished blocks, of which the first with a text shares no more than so many elements with the one before."""
+    at = next((at for at, block in enumerate(blocks) if block.text), None)
+    if at is None or blocks[at].joint <= joint:
+        return blocks
+    return [*blocks[:at], blocks[at]._replace(joint=joint), *blocks[at + 1 :]]
 
 
 def without_marks(html: str) -> str:
@@ -56,11 +67,15 @@ class OpenLink:
 class Stream:
     """Texts and links as they come, and the blocks they make."""
 
-    def __init__(self) -> None:
+    def __init__(self, joint: int = 0) -> None:
         self.pieces: list[str] = [END]
         """Texts, and marks where blocks and links begin or end."""
         self.contexts: list[Context] = []
         """Context of each block that has ended."""
+        self.joint = joint
+        """Least depth of the open elements since the last block ended."""
+        self._joints: list[int] = []
+        """That of each block that has ended."""
         self.link: OpenLink | None = None
         """The link that is open."""
         self._stretches: list[OpenLink] = []
@@ -69,7 +84,7 @@ class Stream:
         self._inserted: dict[int, list[Block]] = {}
         """Finished blocks, by the number of the block that they stand before."""
 
-    def end_block(self, context: Context) -> None:
+    def end_block(self, state: State) -> None:
         """End the present block, if there is anything in it; a link that is open goes on in the next one."""
         if self.pieces[-1] is END:
             return
@@ -77,7 +92,9 @@ class Stream:
         if link is not None:
             self.pieces.append(_END_LINK)
         self.pieces.append(END)
-        self.contexts.append(context)
+        self.contexts.append(state.context)
+        self._joints.append(self.joint)
+        self.joint = state.depth
         if link is not None:
             link.is_from_before = True
             link.n_stretches += 1
@@ -86,6 +103,12 @@ class Stream:
     def insert(self, blocks: Iterable[Block]) -> None:
         """Put finished blocks before the present one."""
         self._inserted.setdefault(len(self.contexts), []).extend(blocks)
+
+    def insert_part(self, blocks: Sequence[Block], depth: int) -> None:
+        """Put the blocks of one element, inside of `depth` others, before the present block."""
+        self.insert(_joined(self.joint, blocks))
+        if any(block.text for block in blocks):
+            self.joint = depth
 
     def begin_link(self, link: OpenLink) -> None:
         """Begin a link, or its next stretch, where none is open."""
@@ -115,12 +138,20 @@ class Stream:
         found: list[Block] = []
         first = 0
         over_blocks: list[tuple[int, int, OpenLink]] = []
-        for number, (text, context) in enumerate(zip(self._texts, self.contexts, strict=False)):
+        dropped = NO_JOINT
+        for number, (text, context, joint) in enumerate(zip(self._texts, self.contexts, self._joints, strict=False)):
             if number in self._inserted:
-                found += self._inserted[number]
+                found += _joined(dropped, self._inserted[number])
+                if any(block.text for block in self._inserted[number]):
+                    dropped = NO_JOINT
+            if dropped < joint:
+                joint = dropped
             if _BEGIN_LINK not in text:
                 if text:
-                    found.append(_new(Block, (text, context, ())))
+                    found.append(_new(Block, (text, context, (), joint)))
+                    dropped = NO_JOINT
+                else:
+                    dropped = joint
                 continue
             last = first + text.count(_BEGIN_LINK) // 2
             stretches, first = self._stretches[first:last], last
@@ -128,7 +159,9 @@ class Stream:
                 link = stretches[0]
                 if link.url is not None and link.n_stretches == 1 and link.texts is None:
                     words = text[1:-1]  # nothing but a link, as in menus and teasers
-                    found.append(_new(Block, (words, context, (_new(Link, (link.url, words, link.rel, 0, len(words))),))))
+                    links_of_block = (_new(Link, (link.url, words, link.rel, 0, len(words))),)
+                    found.append(_new(Block, (words, context, links_of_block, joint)))
+                    dropped = NO_JOINT
                     continue
             parts = text.split(_BEGIN_LINK)  # text, words of a link, text, ...
             links: list[Link] = []
@@ -153,11 +186,12 @@ class Stream:
                 if words and link.texts is not None:
                     link.texts.append(words)
             text = "".join(parts).rstrip(" ")
+            dropped = NO_JOINT if text else joint
             if text:
-                found.append(_new(Block, (text, context, tuple(links))))
+                found.append(_new(Block, (text, context, tuple(links), joint)))
             if bare:
-                found.append(Block("", context, tuple(bare)))
-        found += self._inserted.get(len(self.contexts), ())
+                found.append(Block("", context, tuple(bare), NO_JOINT))
+        found += _joined(dropped, self._inserted.get(len(self.contexts), ()))
         for block, place, link in over_blocks:
             known = list(found[block].links)
             known[place] = known[place]._replace(anchor=" ".join(link.texts or ()))

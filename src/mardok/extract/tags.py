@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from mardok.extract.state import BLOCK_TAGS, CONTEXT_TAGS, is_telling
+from mardok.extract.state import BLOCK_TAGS, CONTEXT_TAGS, is_telling, label_of
 
 RAW_TEXT_TAGS = frozenset(["script", "style", "iframe", "noembed", "noframes", "plaintext", "xmp"])
 """Elements whose content is no markup."""
@@ -49,6 +49,8 @@ class Tag:
     """Whether it may change what the text inside it is."""
     is_telling: bool = False
     """Whether its attributes may."""
+    label: str = ""
+    """By what the element is known in paths."""
 
 
 KNOWN_TAGS: dict[str, Tag] = {}
@@ -93,7 +95,8 @@ def _tag(markup: str) -> Tag:
             does = BEGIN_INLINE
     elif name == "a" and not is_end and not tells:
         does = BEGIN_LINK
-    return Tag(does, name, is_end, is_block, is_space, is_void, has_context, tells)
+    label = label_of(name, markup) if is_block and not is_end else name
+    return Tag(does, name, is_end, is_block, is_space, is_void, has_context, tells, label)
 
 
 _NOTHING = Tag(NOTHING, "")

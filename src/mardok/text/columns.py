@@ -37,6 +37,8 @@ class Blocks:
     contexts: tuple[Context, ...]
     context: Codes
     """Number of each block's context in ``contexts``."""
+    joint: NDArray[np.int8]
+    """How many elements of its path each block shares with the one before."""
     n_letters: Codes
     """Letters and digits of each block with links, 0 for others."""
     n_linked_letters: Codes
@@ -181,7 +183,7 @@ class _BlockColumns:
         self.texts: Numbers[str] = Numbers()
         self.contexts: Numbers[Context] = Numbers()
         self.places, self.context, self.n_links, self.start, self.end = (_Column() for _ in range(5))
-        self.text, self.n_letters, self.n_linked_letters = (_Column() for _ in range(3))
+        self.text, self.joint, self.n_letters, self.n_linked_letters = (_Column() for _ in range(4))
         self.url, self.anchor, self.rel = (_CodedColumn() for _ in range(3))
 
     def add(self, batch: Batch) -> None:
@@ -194,6 +196,7 @@ class _BlockColumns:
         self.n_links.add(batch.n_links)
         self.start.add(batch.start)
         self.end.add(batch.end)
+        self.joint.add(batch.joint)
         self.n_letters.add(batch.n_letters)
         self.n_linked_letters.add(batch.n_linked_letters)
         self.url.add_coded(batch.url)
@@ -207,6 +210,7 @@ class _BlockColumns:
             self.text.array(),
             tuple(self.contexts),
             self.context.array(),
+            self.joint.array().astype(np.int8),
             self.n_letters.array(),
             self.n_linked_letters.array(),
             first,
