@@ -98,14 +98,21 @@ class Text(Section):
     ignore: tuple[str, ...] = ()
     """CSS selectors of what is never main text."""
 
-    menu_link_share: float = Field(default=0.8, gt=0, le=1)
-    """Share of a block's letters and digits in links from which it may belong to a menu outside the landmarks."""
-    menu_pages: int = Field(default=5, ge=2)
-    """Least number of pages that carry the same block of links for it to be a menu."""
-    menu_page_share: float = Field(default=0.2, ge=0, le=1)
-    """Least share of all pages that do; or"""
-    menu_section_share: float = Field(default=0.5, ge=0, le=1)
+    recurring_pages: int = Field(default=5, ge=2)
+    """Least number of pages on which something stands in the same place for it to recur."""
+    recurring_share: float = Field(default=0.2, gt=0, le=1)
+    """Least share of all pages on which it does; or"""
+    recurring_section_share: float = Field(default=0.5, gt=0, le=1)
     """least share of the pages of a section, which has menus of its own."""
+    template_share: float = Field(default=0.8, gt=0, le=1)
+    """Share of all pages from which what stands in one place, outside the element with a page's own words, is furniture."""
+    link_share: float = Field(default=0.5, gt=0, le=1)
+    """Share of words in links from which what recurs may be a menu."""
+    running_words: int = Field(default=25, ge=1)
+    """Words of running text from which a block among a page's own words is never furniture. Numbers are masked in shorter
+    ones only."""
+    edges: bool = True
+    """Take lines of links, dates and copyright at both ends of a page's own part for furniture."""
 
     @field_validator("only", "ignore")
     @classmethod

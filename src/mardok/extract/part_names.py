@@ -26,7 +26,7 @@ _FURNITURE_WORDS = (
     "skip|legal|license|licence|terms|rights|chat|popular|follow|posts|recent|similar|hours|contact|login|account|cart|"
     "basket|index|toc|tabs|version|versions|source|edit|feedback|print|printed|modal|overlay|notice|note-bar|"
     "tree|letters|alphabet|pied|barre|bas|haut|pie|piè|lateral|rodape|cabecalho|hlavicka|paticka|menubalk|kop|voet|"
-    "hinweis|gdpr|dsgvo|bubble|callout-bar|signup|comments|rating|trail|location|onthispage|mtimelink"
+    "contentinfo|complementary|hinweis|gdpr|dsgvo|bubble|callout-bar|signup|comments|rating|trail|location|onthispage|mtimelink"
 )
 _CONTENT_WORDS = (
     "main|content|contents|inhalt|article|body|text|post|entry|page|story|document|documentation|section|chapter|"
@@ -42,7 +42,7 @@ _PARTS = re.compile(rf"(?:{_FURNITURE_PARTS})|.*(?:{_FURNITURE_PARTS})s?$")
 _WHOLE = frozenset(_FURNITURE_WORDS.split("|"))
 _CONTENT = frozenset(_CONTENT_WORDS.split("|"))
 _CASE = re.compile(r"(?<=[a-z])(?=[A-Z])|[-_.:@#\s]+")
-_ROLES = frozenset(["navigation", "banner", "contentinfo", "complementary", "search", "menu", "menubar", "toolbar"])
+_NOTICE = re.compile(r"cookie|consent|gdpr|dsgvo", re.IGNORECASE)
 
 
 @lru_cache(maxsize=1 << 14)
@@ -58,6 +58,18 @@ def names_furniture(name: str) -> bool:
     if any(word in _WHOLE or _PARTS.match(word) is not None for word in listed):
         return True
     return len(listed) <= _MOST_LAYOUT_WORDS and not _LAYOUT.isdisjoint(listed) and _NOT_LAYOUT.isdisjoint(listed)
+
+
+@lru_cache(maxsize=1 << 14)
+def names_notice(name: str) -> bool:
+    """Whether a class or id calls its element a cookie or consent notice.
+
+    Examples
+    --------
+    >>> names_notice("cookie-bar"), names_notice("cookbook")
+    (True, False)
+    """
+    return _NOTICE.search(name) is not None
 
 
 @lru_cache(maxsize=1 << 14)

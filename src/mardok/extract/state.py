@@ -82,8 +82,6 @@ _CHROME_ROLES = {
     "dialog": "dialog", "alertdialog": "dialog", "menu": "nav", "menubar": "nav",
 }  # fmt: skip
 CONTEXT_TAGS = BLOCK_TAGS | _UNSEEN_TAGS | _CHROME_TAGS.keys() | {"dialog"}
-NOTICE = "notice"
-"""Place of what calls itself a cookie or consent notice; whether it is one, its recurrence tells."""
 MARK = "mardok-chosen"
 """Attribute of elements that a selector of the settings matches, put there before the document is written out."""
 _REMEMBERED_TAGS = 1000
@@ -101,7 +99,6 @@ _LONGEST_ID = 30
 _MOST_ID_WORDS = 3
 _WORDS = re.compile(r"[-_.:]+")
 _DIGITS = re.compile(r"\d+")
-_NOTICE = re.compile(r"cookie|consent", re.IGNORECASE)
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
 
@@ -150,14 +147,12 @@ class State:
 
 def is_telling(markup: str) -> bool:
     """Whether attributes of a tag may change what the text inside it is; a few hits too many do no harm."""
-    # Seven searches for a word are ten times faster than one for a pattern.
+    # Five searches for a word are ten times faster than one for a pattern.
     return (
         "hidden" in markup
         or "role=" in markup
         or "style=" in markup
         or "readcrumb" in markup
-        or "ookie" in markup
-        or "onsent" in markup
         or MARK in markup
     )
 
@@ -200,8 +195,6 @@ def _inner_state(outer: State, name: str, label: str, attrs: Mapping[str, str]) 
         place, in_main, in_section = "main", True, True
     if attrs.get(MARK):
         chosen = "ignore" if chosen == "ignore" else attrs[MARK]
-    if _NOTICE.search(attrs.get("class", "")) or _NOTICE.search(attrs.get("id", "")):
-        place = NOTICE
     reason = _chrome_reason(outer, name, role, attrs)
     if reason and chrome != "hidden":
         place = chrome = reason

@@ -40,6 +40,7 @@ RUN_WORDS = 8
 """Words of the shortest run that counts as shared between pages."""
 _BATCH = 1 << 15
 """Characters handled at once: the arrays stay in the processor's cache."""
+_BLOCKS_AT_ONCE = 1 << 14
 _SLOT_BITS = 20
 _TABLE = 0x10000
 """Code points whose values are looked up: the basic plane."""
@@ -112,6 +113,38 @@ class Corpus:
         return self.words[np.repeat(self.offsets[:-1][texts] - offsets[:-1], lengths) + np.arange(offsets[-1])], offsets
 
 
+    def arranged(self, texts: Offsets, first: Offsets) -> Corpus:
+        """The words of other texts, each of whose blocks is one of these texts.
+
+        Parameters
+        ----------
+        texts : ndarray of int64, shape (n_blocks,)
+            The text that is each block, those of one new text after those of another.
+        first : ndarray of int64, shape (n_new + 1,)
+            First block of each new text.
+        """
+        zero = np.zeros(1, np.int64)
+        block_offsets = np.concatenate([zero, np.cumsum(self.n_words[texts])])
+        clause_first = np.searchsorted(self.clause_offsets, self.offsets)
+        n_clauses = np.diff(clause_first)[texts]
+        clause_ends = np.concatenate([zero, np.cumsum(n_clauses)])
+        words = np.empty(int(block_offsets[-1]), np.uint64)
+        clauses = np.empty(int(clause_ends[-1]), np.int64)
+        for start in range(0, len(texts), _BLOCKS_AT_ONCE):
+            part = slice(start, start + _BLOCKS_AT_ONCE)
+            of_part = texts[part]
+            stop = start + len(of_part)
+            begin, end = block_offsets[start], block_offsets[stop]
+            moved = np.repeat(self.offsets[of_part] - block_offsets[start:stop], self.n_words[of_part])
+            words[begin:end] = self.words[moved + np.arange(begin, end)]
+            begin, end = clause_ends[start], clause_ends[stop]
+            moved = np.repeat(clause_first[of_part] - clause_ends[start:stop], n_clauses[part])
+            shift = np.repeat(block_offsets[start:stop] - self.offsets[of_part], n_clauses[part])
+            clauses[begin:end] = self.clause_offsets[moved + np.arange(begin, end)] + shift
+        vocabulary = {word: self.vocabulary[word] for word in distinct(words).tolist()}
+        return Corpus(words, block_offsets[first], block_offsets, first, distinct(clauses), vocabulary)
+
+
 def corpus_of(texts: Iterable[str]) -> Corpus:
     """The words of folded texts, each with its blocks on lines of their own; see :func:`word_hashes`."""
     vocabulary = _Vocabulary()
@@ -122,6 +155,7 @@ def corpus_of(texts: Iterable[str]) -> Corpus:
     first_blocks = np.concatenate([zero, np.cumsum(is_block)])[np.concatenate([zero, lines.of_texts])]
     block_offsets = np.concatenate([zero, lines.ends[is_block]])
     clause_offsets = distinct(np.concatenate([lines.clauses, block_offsets[:-1]]))
+    clause_offsets = clause_offsets[clause_offsets < len(lines.words)]  # what follows the last sign is no clause
     return Corpus(lines.words, lines.text_offsets, block_offsets, first_blocks, clause_offsets, vocabulary.words)
 
 
@@ -381,6 +415,22 @@ def run_hashes(words: Hashes) -> Hashes:
         longer = found[:-span] * np.uint64(pow(_BASE, span, 1 << 64))
         longer += found[span:]
         found = longer
+    return found
+
+
+def sequence_hashes(words: Hashes, offsets: Offsets) -> Hashes:
+    """A hash for the words of each of several texts in their order, repeats included; of texts without words 1.
+
+    Parameters
+    ----------
+    words, offsets : ndarray
+        As :func:`word_hashes` gives them.
+    """
+    found = np.empty(len(offsets) - 1, np.uint64)
+    for start in range(0, len(found), _BLOCKS_AT_ONCE):
+        ends = offsets[start : start + _BLOCKS_AT_ONCE + 1]
+        part = _polynomials(words[ends[0] : ends[-1]], ends[:-1] - ends[0], ends[1:] - ends[0])
+        found[start : start + len(part)] = part
     return found
 
 

@@ -1,34 +1,49 @@
 """Which blocks of a page are its main text.
 
-In:  the blocks of all pages with the landmarks they stand in and the links that cover them.
+In:  the blocks of all pages with the elements they stand in and the links that cover them.
 Out: for each place where a block stands why it is not main text, if it is not.
 
-Main text is what stands in a main landmark, else in the body, without chrome. What looks like furniture and stands on many
-pages is chrome too: menus and notices outside the landmarks. Neither half is enough: a list of links may be what a page is
-for, and a pasted description stands on many pages. The settings ``text.only`` and ``text.ignore`` win over all that. If
-nothing is left of a page, its main text is the body without navigation.
+Main text is what stands in a main landmark, else in the body, without chrome. What recurs as a template does is chrome too,
+see :mod:`mardok.text.furniture`. The settings ``text.only`` and ``text.ignore`` win over all that. If nothing is left of a
+page, its main text is what other landmarks hold, as far as no other pages have it; a page of furniture only has none.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.extract.state import NOTICE
+from mardok.extract.batch import Numbers
+from mardok.extract.page import Page
 from mardok.settings import Text
-from mardok.text.columns import Blocks, Codes
-from mardok.text.distinct import distinct, first_of_equal
+from mardok.text import furniture as parts
+from mardok.text.block_signs import BlockSigns, block_signs, carried
+from mardok.text.columns import Blocks, Codes, Ints, Links
+from mardok.text.distinct import distinct
+from mardok.text.elements import path_codes, places_of
+from mardok.text.hashes import Corpus
+from mardok.text.words import folded
 
-_MENU_BLOCKS = 2
-_LABELS = ("th", "dt")
-"""Tags whose text names what stands beside it, even where every such name is a link to its explanation."""
-_TITLE_LENGTH = 100
-"""Characters of the longest block that may be a title in a menu."""
-_NEVER_MAIN = ("nav", "hidden", "noscript", "form control", "menu", NOTICE)
-_FIXED = ("", "outside main", "menu", NOTICE, "in text.ignore", "not in text.only")
-_MAIN, _OUTSIDE_MAIN, _MENU, _NOTICE, _IGNORED, _NOT_ONLY = range(len(_FIXED))
+_REASON_OF = {
+    parts.MAIN: "",
+    parts.DOUBT: "doubt",
+    parts.MENU: "menu",
+    parts.NAMED: "named part",
+    parts.TEMPLATE: "template",
+    parts.EDGE: "edge",
+    parts.NOTICE: "notice",
+}
+"""What is said of a block that :mod:`mardok.text.furniture` has decided about."""
+_FIXED = (*_REASON_OF.values(), "outside main", "in text.ignore", "not in text.only")
+_MAIN, _DOUBT = 0, 1
+_LAST_RESORT = ("header", "footer", "aside", "dialog", "named part", "edge", "outside main")
+"""Reasons in spite of which a page's own text is its main text, if there is no other."""
+_LONGEST_TITLE = 200
+_TITLE_SHARE = 0.5
+"""Share of a page's title that a block says, from which it is the title of the page."""
 
 
 @dataclass(frozen=True)
@@ -36,21 +51,25 @@ class Reasons:
     """Why blocks are not main text, at each place where one stands."""
 
     names: tuple[str, ...]
-    """The reasons; the first is ``""``: main text."""
+    """The reasons; the first is ``""``: main text, the second ``doubt``: main text that may be furniture."""
     of: NDArray[np.int8]
     """Number of the reason at each place."""
 
     @property
     def is_main(self) -> NDArray[np.bool_]:
         """Whether the block at each place is main text."""
-        return np.asarray(self.of == _MAIN)
+        return np.asarray(self.of <= _DOUBT)
 
 
-def reasons_not_main(blocks: Blocks, section: NDArray[np.int64], settings: Text) -> Reasons:
+def reasons_not_main(
+    blocks: Blocks, links: Links, written: Corpus, pages: Sequence[Page], section: NDArray[np.int64], settings: Text
+) -> Reasons:
     """Why each block of a site is not main text, wherever it stands.
 
     Parameters
     ----------
+    written : Corpus
+        The words of the different texts of the blocks.
     section : ndarray of int64, shape (n_pages,)
         Equal for pages of one section.
     """
@@ -64,74 +83,120 @@ def reasons_not_main(blocks: Blocks, section: NDArray[np.int64], settings: Text)
 
     reasons = of_context[blocks.context][at] if len(at) else np.zeros(0, np.int8)
     has_text = blocks.has_text[at]
+    _release_headers(blocks, reasons, number.get("header", -1))
     in_main = blocks.where(lambda context: context.in_main)[at]
-    reasons[(reasons == _MAIN) & on_page(in_main & has_text)[page] & ~in_main] = _OUTSIDE_MAIN
-    like = _like_furniture(blocks, settings)
-    furniture = np.where(_recurring(blocks, page, like, section, settings), like, _MAIN).astype(np.int8)[at]
-    is_furniture = (furniture != _MAIN) & (reasons == _MAIN)
-    reasons[is_furniture] = furniture[is_furniture]
-    _take_up_remnants(blocks, reasons)
+    reasons[(reasons == _MAIN) & on_page(in_main & has_text & (reasons == _MAIN))[page] & ~in_main] = number["outside main"]
+    aside = number.get("aside", -1)
+    undecided = np.flatnonzero(((reasons == _MAIN) | (reasons == aside)) & has_text)
+    signs = block_signs(blocks, links, written, settings.running_words)
+    codes = _decided(blocks, signs, pages, undecided, reasons[undecided] == aside, [section, _folders(pages)], settings)
+    reasons[undecided] = np.array([number[_REASON_OF[code]] for code in range(len(_REASON_OF))], np.int8)[codes]
     is_ignored = blocks.where(lambda context: context.chosen == "ignore")[at]
-    reasons[is_ignored] = _IGNORED
+    reasons[is_ignored] = number["in text.ignore"]
     is_chosen = blocks.where(lambda context: context.chosen == "only")[at]
     has_only = on_page(is_chosen)
     is_limited = has_only[page] & ~is_ignored
-    reasons[is_limited] = np.where(is_chosen[is_limited], _MAIN, _NOT_ONLY)
-    is_empty = ~on_page((reasons == _MAIN) & has_text)
-    never = np.isin(names, _NEVER_MAIN)
-    reasons[(is_empty & ~has_only)[page] & ~is_ignored & ~never[reasons]] = _MAIN
+    reasons[is_limited] = np.where(is_chosen[is_limited], _MAIN, number["not in text.only"])
+    is_empty = ~on_page((reasons <= _DOUBT) & has_text) & ~has_only
+    last_resort = np.isin(reasons, [number[name] for name in _LAST_RESORT if name in number]) & is_empty[page]
+    reasons[last_resort & _stands_on_few(blocks, page, np.flatnonzero(last_resort), settings)] = _MAIN
     return Reasons(names, reasons)
 
 
-def _take_up_remnants(blocks: Blocks, reasons: NDArray[np.int8]) -> None:
-    """Mark what is left of menus at either end of a page: short blocks among those of a menu, such as a neighbour's title.
-
-    The words of a menu recur, the titles it names do not. A run of blocks from the first or last of a page on is a menu if
-    two of its blocks are, and half of all, and none is longer than a title.
-    """
-    n_menus = np.concatenate([np.zeros(1, np.int64), np.cumsum(reasons == _MENU)])[blocks.first]
-    is_heading = blocks.where(lambda context: context.level > 0)
-    lengths = blocks.lengths[blocks.text]
-    for page in np.flatnonzero(np.diff(n_menus) >= _MENU_BLOCKS):
-        start, stop = int(blocks.first[page]), int(blocks.first[page + 1])
-        places = [place for place in range(start, stop) if lengths[blocks.at[place]]]
-        remnants: set[int] = set()
-        for run in (places, places[::-1]):
-            n_marked = end = 0
-            for length, place in enumerate(run, start=1):
-                if reasons[place] not in (_MAIN, _MENU) or lengths[blocks.at[place]] > _TITLE_LENGTH:
-                    break
-                n_marked += bool(reasons[place] == _MENU)
-                if reasons[place] == _MENU and n_marked >= _MENU_BLOCKS and 2 * n_marked >= length:
-                    end = length
-            remnants.update(place for place in run[:end] if reasons[place] == _MAIN and not is_heading[blocks.at[place]])
-        if len(remnants) < np.count_nonzero(reasons[places] == _MAIN):  # a page is not left without any text
-            reasons[np.array(sorted(remnants), np.int64)] = _MENU
+def _stands_on_few(blocks: Blocks, page: Codes, places: Ints, settings: Text) -> NDArray[np.bool_]:
+    """For each place whether it is one of some whose texts stand on few pages."""
+    found = np.zeros(len(page), bool)
+    if not len(places):
+        return found
+    texts = blocks.text[blocks.at]
+    asked = np.zeros(len(blocks.texts), bool)
+    asked[texts[places]] = True
+    n_pages = len(blocks.first) - 1
+    kept = asked[texts]
+    once = distinct(texts[kept].astype(np.int64) * n_pages + page[kept])
+    n_with = np.bincount(once // n_pages, minlength=len(blocks.texts))
+    found[places] = n_with[texts[places]] < settings.recurring_pages
+    return found
 
 
-def _like_furniture(blocks: Blocks, settings: Text) -> NDArray[np.int8]:
-    """What each block looks like: a menu where links cover it, the notice it calls itself, or nothing known."""
-    found = np.where(blocks.where(lambda context: context.place == NOTICE), _NOTICE, _MAIN)
-    # Signs part the links of a menu, and count for nothing.
-    is_links = (blocks.n_letters > 0) & (blocks.n_linked_letters >= settings.menu_link_share * blocks.n_letters)
-    is_links &= ~blocks.where(lambda context: context.tag in _LABELS)
-    return np.where(is_links, _MENU, found).astype(np.int8)
+def _release_headers(blocks: Blocks, reasons: NDArray[np.int8], header: int) -> None:
+    """Take headers that hold the H1 of a page, which has none elsewhere, for content as far as they are no menu."""
+    level = np.array([context.level for context in blocks.contexts], np.int8)[blocks.context][blocks.at]
+    tops = np.flatnonzero((level == 1) & blocks.has_text[blocks.at])
+    if not len(tops) or header < 0:
+        return
+    page = blocks.page
+    is_content = reasons[tops] == _MAIN
+    has_other = np.bincount(page[tops[is_content]], minlength=len(blocks.first) - 1) > 0
+    texts = blocks.text[blocks.at[tops]]
+    n_with = np.bincount(texts, minlength=1)
+    depth_of = np.array([_header_depth(context.path) for context in blocks.contexts], np.int16)
+    joint = blocks.joint[blocks.at]
+    depths = depth_of[blocks.context[blocks.at]]
+    for place, text in zip(tops.tolist(), texts.tolist(), strict=True):
+        # A logo as H1 stands on every page.
+        if reasons[place] != header or has_other[page[place]] or n_with[text] > _MOST_SAME_H1:
+            continue
+        depth = int(depths[place])
+        start, stop = place, place + 1
+        while start > blocks.first[page[place]] and joint[start] >= depth:
+            start -= 1
+        while stop < blocks.first[page[place] + 1] and joint[stop] >= depth:
+            stop += 1
+        inside = slice(start, stop)
+        reasons[inside][reasons[inside] == header] = _MAIN
 
 
-def _recurring(
-    blocks: Blocks, page: Codes, like: NDArray[np.int8], section: NDArray[np.int64], settings: Text
-) -> NDArray[np.bool_]:
-    """Blocks like furniture whose text stands in such blocks of many pages of the site, or of a section."""
-    n_pages, n_texts = max(len(section), 1), len(blocks.texts)
-    is_like = (like != _MAIN)[blocks.at]
-    once = distinct(blocks.text[blocks.at[is_like]].astype(np.int64) * n_pages + page[is_like])
-    text, its_page = once // n_pages, once % n_pages
+_MOST_SAME_H1 = 2
 
-    is_usual = np.bincount(text, minlength=n_texts) >= max(settings.menu_pages, settings.menu_page_share * len(section))
-    sizes = np.bincount(section, minlength=1)
-    placed = np.sort(text * len(sizes) + section[its_page])
-    begins = np.flatnonzero(first_of_equal(placed))
-    its_text, its_section = placed[begins] // len(sizes), placed[begins] % len(sizes)
-    least = np.maximum(settings.menu_pages, settings.menu_section_share * sizes[its_section])
-    is_usual[its_text[np.diff(begins, append=len(placed)) >= least]] = True
-    return np.asarray(is_usual[blocks.text] & (like != _MAIN))
+
+def _header_depth(path: str) -> int:
+    """How deep in a path the first header stands; 0 if there is none."""
+    labels = path.split("/")
+    return next((depth for depth, label in enumerate(labels, start=1) if label.startswith("header")), 0)
+
+
+def _decided(
+    blocks: Blocks,
+    signs: BlockSigns,
+    pages: Sequence[Page],
+    places: Ints,
+    is_aside: NDArray[np.bool_],
+    sections: Sequence[Ints],
+    settings: Text,
+) -> NDArray[np.int8]:
+    """What the blocks at some places are, one of the constants of :mod:`mardok.text.furniture`."""
+    at, page = blocks.at[places], blocks.page[places]
+    paths, of_context = path_codes(blocks)
+    path = of_context[blocks.context[at]] if len(at) else np.zeros(0, np.int32)
+    joint = carried(blocks.joint[blocks.at], places)
+    joint[np.concatenate([[True], page[1:] != page[:-1]])[: len(page)]] = 0
+    undecided = parts.Undecided(
+        page,
+        at,
+        path,
+        joint,
+        np.array([context.level for context in blocks.contexts], np.int8)[blocks.context[at]],
+        blocks.where(lambda context: context.in_main)[at],
+        is_aside,
+    )
+    own_titles = _say_the_title(blocks, pages, page, at)
+    return parts.furniture(undecided, signs, places_of(paths, path, page, len(pages)), sections, own_titles, settings)
+
+
+def _folders(pages: Sequence[Page]) -> Ints:
+    """A number for each page, equal for those of one folder: a manual or a shelf has menus of its own."""
+    number: Numbers[str] = Numbers()
+    return np.array([number[page.url.partition("?")[0].rpartition("/")[0]] for page in pages], np.int64)
+
+
+def _say_the_title(blocks: Blocks, pages: Sequence[Page], page: Codes, at: Codes) -> NDArray[np.bool_]:
+    """Whether blocks say most of the title of their page, and nothing else."""
+    titles = [folded(page.title) for page in pages]
+    texts = [folded(text) if len(text) <= _LONGEST_TITLE else "" for text in blocks.texts]
+    said = zip(blocks.text[at].tolist(), page.tolist(), strict=True)
+    found = (
+        len(texts[text]) >= _TITLE_SHARE * len(titles[row]) and texts[text] in titles[row] and texts[text] != ""
+        for text, row in said
+    )
+    return np.fromiter(found, bool, len(at))

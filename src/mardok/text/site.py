@@ -7,7 +7,7 @@ Out: a :class:`Site`: pages in URL order, so that a page's row is the same in ev
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -69,13 +69,18 @@ def site_of(batches: Iterable[Batch], settings: Text) -> Site:
     columns = columns_of(batches)
     blocks, links = columns.blocks, columns.links
     section = _sections(columns.pages)
-    reasons = reasons_not_main(blocks, section, settings)
+    written = corpus_of(map(folded, blocks.texts))
+    reasons = reasons_not_main(blocks, links, written, columns.pages, section, settings)
     main_places = reasons.is_main & blocks.has_text[blocks.at]
     row_of = {page.url: row for row, page in enumerate(columns.pages)}
-    characters: list[bytes] = []
-    texts = (_main_text(blocks, main_places, row) for row in range(len(columns.pages)))
-    corpus = corpus_of(_folded(texts, characters))
-    hashes = tuple(text_hash(written, corpus.words_of(row)) for row, written in enumerate(characters))
+    main_at = blocks.text[blocks.at[main_places]].astype(np.int64)
+    first = np.searchsorted(np.flatnonzero(main_places), blocks.first)
+    corpus = written.arranged(main_at, first)
+    del written
+    hashes = tuple(
+        text_hash(_characters(_main_text(blocks, main_places, row)), corpus.words_of(row))
+        for row in range(len(columns.pages))
+    )
     target_of_url = np.fromiter((row_of.get(url, -1) for url in links.urls), np.int32, len(links.urls))
     return Site(
         columns.pages,
@@ -104,9 +109,6 @@ def _main_text(blocks: Blocks, main_places: NDArray[np.bool_], row: int) -> str:
     return "\n".join(blocks.texts[blocks.text[blocks.at[part][main_places[part]]]])
 
 
-def _folded(texts: Iterable[str], characters: list[bytes]) -> Iterator[str]:
-    """The texts folded; a digest of the characters but white space of each is added to `characters`."""
-    for text in texts:
-        plain = folded(text)
-        characters.append(hashlib.sha256("".join(plain.split()).encode("utf-8", "surrogatepass")).digest())
-        yield plain
+def _characters(text: str) -> bytes:
+    """A digest of the characters of a text, folded and without white space."""
+    return hashlib.sha256("".join(folded(text).split()).encode("utf-8", "surrogatepass")).digest()

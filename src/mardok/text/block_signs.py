@@ -1,0 +1,190 @@
+"""What the text of each block looks like, for finding the parts of a template.
+
+In:  the blocks of a site and their links.
+Out: arrays over its different blocks: words, words in links, hashes of the masked text and of its skeleton, forms.
+
+In the masked text of a short block numbers, months and days of the week are one sign, so that "Last updated 3 May 2024" is
+the same on every page. In the skeleton links are one sign, too: "Next: @, Previous: @, Up: @" is one text, whatever the
+neighbours are called.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from hashlib import blake2b
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.text.columns import Blocks, Ints, Links
+from mardok.text.hashes import Corpus, Hashes, sequence_hashes
+from mardok.text.known_hashes import KnownHashes
+from mardok.text.words import folded, folded_words
+
+_FULLY_LINKED = 0.8
+"""Share of a block's letters and digits in links from which its skeleton is nothing but a link."""
+_NUMBER = "#"
+_LINK = "\x02"
+"""Stands for a link in a skeleton; no text holds it."""
+_PIECE = re.compile(rf"{_LINK}|\d+|[^\W\d_]+")
+_LONGEST_SKELETON = 60
+"""Words of a block beyond which nobody takes it for furniture, and its skeleton is not asked for."""
+_WORDS_AT_ONCE = 1 << 18
+_DIGITS = re.compile(r"\d+")
+_DATE = re.compile(r"\b\d{4}[-/.]\d{1,2}[-/.]\d{1,2}\b|\b\d{1,2}[-/.]\d{1,2}[-/.]\d{2,4}\b|\b\d{1,2}:\d\d\b")
+_YEAR = re.compile(r"\b(?:19|20)\d\d\b")
+_COPYRIGHT = re.compile(
+    r"©|\(c\)\s*(?:19|20)\d\d|\bcopyright\b|all rights reserved|alle rechte vorbehalten|tous droits réservés|"
+    r"todos los derechos reservados|tutti i diritti riservati|alle rechten voorbehouden|todos os direitos reservados",
+    re.IGNORECASE,
+)
+_STOPS = tuple(".!?\u2026\u3002\uff01\uff1f")
+_DAYS_AND_MONTHS = frozenset(
+    """
+    jan january januar janvier enero gennaio januari feb february februar februari febrero février febbraio mar march märz
+    mars marzo maart apr april avril abril aprile may mai mayo maggio mei jun june juni juin junio giugno jul july juli
+    juillet julio luglio aug august août agosto augustus sep sept september septembre septiembre settembre oct okt october
+    oktober octobre octubre ottobre nov november novembre noviembre dec dez december dezember décembre diciembre dicembre
+    mon tue tues wed thu thur thurs fri sat sun monday tuesday wednesday thursday friday saturday sunday montag dienstag
+    mittwoch donnerstag freitag samstag sonntag lundi mardi mercredi jeudi vendredi samedi dimanche lunes martes miércoles
+    jueves viernes sábado domingo lunedì martedì mercoledì giovedì venerdì sabato domenica
+    """.split()
+)
+
+
+@dataclass(frozen=True)
+class BlockSigns:
+    """What blocks look like; arrays of shape (n_blocks,)."""
+
+    words: NDArray[np.int32]
+    linked_words: NDArray[np.float32]
+    """Words in links, by the share of letters and digits that links cover."""
+    text: Hashes
+    """Equal where the masked text is; of headings where the text is."""
+    skeleton: Hashes
+    is_bare: NDArray[np.bool_]
+    """Whether the skeleton is nothing but a link, so that it says nothing about the block."""
+    is_dated: NDArray[np.bool_]
+    """Whether it is short and holds a date or a time of day."""
+    is_copyright: NDArray[np.bool_]
+    ends_sentence: NDArray[np.bool_]
+
+
+def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int) -> BlockSigns:
+    """What the blocks of a site look like.
+
+    Parameters
+    ----------
+    written : Corpus
+        The words of the different texts of the blocks.
+    short_words : int
+        Words from which on a block is no short one; numbers are masked in short ones only.
+    """
+    is_short = written.n_words < short_words
+    masked = _masked_texts(blocks, written, is_short)
+    is_dated, is_copyright = _forms(blocks, written, is_short)
+    ends_sentence = np.fromiter((text.endswith(_STOPS) for text in blocks.texts), bool, len(blocks.texts))
+    words = written.n_words.astype(np.int32)[blocks.text]
+    text = masked[blocks.text]
+    level = np.array([context.level for context in blocks.contexts], np.int8)[blocks.context]
+    # "Release 1.2" and "Release 1.3" are two headings.
+    heading = np.flatnonzero(level > 0)
+    text[heading] = np.array([_hash(blocks.texts[number]) for number in blocks.text[heading].tolist()], np.uint64)
+    letters, linked = blocks.n_letters, blocks.n_linked_letters
+    share = np.where(letters > 0, linked / np.maximum(letters, 1), 0).astype(np.float32)
+    skeleton = text.copy()
+    is_full = (letters > 0) & (share >= _FULLY_LINKED)
+    skeleton[is_full] = _BARE
+    linking = (np.diff(links.first) > 0) & ~is_full & (words < _LONGEST_SKELETON) & ((1 - share) * words < short_words)
+    places = np.flatnonzero(linking)
+    skeleton[places] = np.array([_skeleton_hash(blocks, links, block) for block in places.tolist()], np.uint64)
+    return BlockSigns(
+        words,
+        share * words,
+        text,
+        skeleton,
+        skeleton == _BARE,
+        is_dated[blocks.text],
+        is_copyright[blocks.text],
+        ends_sentence[blocks.text],
+    )
+
+
+def _masked_texts(blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]) -> Hashes:
+    """A hash for each different text, short ones with numbers masked; signs without words are themselves."""
+    changed = {
+        word: _hash(_DIGITS.sub(_NUMBER, text) if text not in _DAYS_AND_MONTHS else _NUMBER)
+        for word, text in written.vocabulary.items()
+        if text in _DAYS_AND_MONTHS or _DIGITS.search(text)
+    }
+    words = written.words.copy()
+    known = np.array(sorted(changed), np.uint64)
+    if len(known):
+        values = np.array([changed[word] for word in known.tolist()], np.uint64)
+        numbers = KnownHashes(known)
+        for start in range(0, len(words), _WORDS_AT_ONCE):
+            part = words[start : start + _WORDS_AT_ONCE]
+            number = numbers.numbers(part)
+            in_short = np.repeat(is_short, written.n_words)[start : start + len(part)] & (number >= 0)
+            part[in_short] = values[number[in_short]]
+    found = sequence_hashes(words, written.offsets)
+    bare = np.flatnonzero(written.n_words == 0)
+    found[bare] = np.array([_hash(blocks.texts[text]) for text in bare.tolist()], np.uint64)
+    return found
+
+
+def _forms(
+    blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Whether each different text is short and holds a date, and whether it is short and a copyright line."""
+    is_dated, is_copyright = np.zeros(len(blocks.texts), bool), np.zeros(len(blocks.texts), bool)
+    for number in np.flatnonzero(is_short).tolist():
+        text = blocks.texts[number]
+        if _DIGITS.search(text):
+            is_dated[number] = _DATE.search(text) is not None or (
+                _YEAR.search(text) is not None and not _DAYS_AND_MONTHS.isdisjoint(folded_words(folded(text)))
+            )
+        if "\u00a9" in text or "ight" in text or "(c)" in text or "rech" in text or "ritti" in text or "droits" in text:
+            is_copyright[number] = _COPYRIGHT.search(text) is not None
+    return is_dated, is_copyright
+
+
+def _skeleton_hash(blocks: Blocks, links: Links, block: int) -> int:
+    """Hash of a block's text with each run of links as one sign."""
+    text, parts, end = str(blocks.texts[blocks.text[block]]), [], 0
+    for link in range(links.first[block], links.first[block + 1]):
+        start = int(links.start[link])
+        if links.end[link] > start >= end:
+            parts += (text[end:start], _LINK)
+            end = int(links.end[link])
+    parts.append(text[end:])
+    kept: list[str] = []
+    for word in _PIECE.findall("".join(parts).casefold()):
+        sign = _NUMBER if word in _DAYS_AND_MONTHS or word.isdigit() else word
+        if sign != _LINK or not kept or kept[-1] != _LINK:
+            kept.append(sign)
+    return _BARE_NUMBER if kept == [_LINK] else _hash(" ".join(kept))
+
+
+def _hash(text: str) -> int:
+    return int.from_bytes(blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).digest(), "little")
+
+
+_BARE_NUMBER = _hash(_LINK)
+_BARE = np.uint64(_BARE_NUMBER)
+
+
+def carried(joints: NDArray[np.int8], places: Ints) -> NDArray[np.int8]:
+    """The joints of some places, each with the block at the one before: the least of what lies between.
+
+    Parameters
+    ----------
+    joints : ndarray of int8, shape (n_all,)
+    places : ndarray of int64, shape (n_places,)
+        Those that are kept, in order.
+    """
+    if not len(places):
+        return joints[:0]
+    begins = np.concatenate([np.zeros(1, np.int64), places[:-1] + 1])
+    return np.asarray(np.minimum.reduceat(joints[: places[-1] + 1], begins), np.int8)

@@ -1,0 +1,493 @@
+"""Which parts of pages are furniture that no landmark marks: told by containers and recurrence together.
+
+In:  blocks that are not decided yet, with the elements they stand in, the pages and their sections.
+Out: for each of these blocks why it is furniture, if it is.
+
+The *core* of a page is the smallest element that holds its H1 and nearly all words that no other page has in that place. It
+divides what recurs. Outside of it an element is furniture if the same stands there on nearly all pages, or if it recurs and
+one more sign says so: most of its words are links, its class or id names furniture, it is dated or a copyright line. Inside
+it needs two signs beside its recurrence, or half its words in links and the edge of the core or a name; running text never
+is furniture there, and headings only with what they head. Recurrence alone decides nothing there: a pasted description
+recurs as well. Words that change with the neighbours do not hide a line of links, because in its skeleton each link is one
+sign.
+
+At both ends of the core a run of such elements is taken up. It ends at the first that is none of them, and takes whole
+children of the core only.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.settings import Text
+from mardok.text.block_signs import BlockSigns
+from mardok.text.columns import Codes, Ints
+from mardok.text.distinct import distinct
+from mardok.text.elements import Elements, Places, elements_of, first_places, named_around, sums
+from mardok.text.hashes import Hashes
+from mardok.text.recurrence import Recurrence, recurrence
+
+Bools = NDArray[np.bool_]
+
+MAIN, MENU, NAMED, TEMPLATE, EDGE, NOTICE, DOUBT = range(7)
+"""What was decided: main text; or a part of the template that is mostly links, that its name calls furniture, that stands in
+one place of nearly all pages, that ends the page; a cookie notice; main text that may be furniture."""
+_CORE_SHARE = 0.8
+_USUAL_CORE_SHARE = 0.5
+_CORE_VOTES = 0.1
+"""Share of the pages whose core is in one place, from which that is the core of others, too."""
+_LINK_WEIGHT = 0.1
+"""What a word in a link counts beside others where a page's own words are summed: a list of links may be what it is for."""
+_CONTENT_SHARE = 0.3
+"""Share of the pages with a place on which it holds most of their own words, or their H1: it is one of content then,
+whatever its name."""
+_FEW_WORDS = 8
+"""Words of a block that a run at the edge may pass over, if it ends beyond it."""
+_TELLING_WORDS = 3
+"""Words beside its links from which a sentence is no line of links."""
+_PLACE_BASE = np.uint64(0x9E3779B97F4A7C15 | 1)
+_PAGES_AT_ONCE = 2048
+
+
+@dataclass(frozen=True)
+class Undecided:
+    """Blocks of a site, one page after the other; arrays of shape (n_undecided,)."""
+
+    page: Codes
+    block: Codes
+    """Number of each among the different blocks."""
+    path: Codes
+    joint: NDArray[np.int8]
+    level: NDArray[np.int8]
+    in_main: Bools
+    is_aside: Bools
+    """Whether it stands in an element for what is beside the content."""
+
+
+@dataclass(frozen=True)
+class _Recurring:
+    """How elements recur."""
+
+    text: Recurrence
+    """With the same text in the same place."""
+    skeleton: Recurrence
+    place: Recurrence
+    """With whatever text."""
+    is_only: Bools
+    """Whether each is the only one of its place on its page."""
+
+
+def furniture(
+    blocks: Undecided, signs: BlockSigns, places: Places, sections: Sequence[Ints], own_titles: Bools, settings: Text
+) -> NDArray[np.int8]:
+    """What each block is, one of the constants above.
+
+    Parameters
+    ----------
+    signs : BlockSigns
+        Of the different blocks of the site.
+    sections : sequence of ndarray of int64, shape (n_pages,)
+        Divisions of the site, each equal for pages of one section.
+    own_titles : ndarray of bool, shape (n_undecided,)
+        Whether each block says what the title of its page says.
+    """
+    if not len(blocks.page):
+        return np.zeros(0, np.int8)
+    first = first_places(blocks.page, len(sections[0]))
+    parts = [
+        _part(elements_of(blocks.path[start:stop], blocks.joint[start:stop], places), int(start))
+        for start, stop in _stretches(first)
+    ]
+    elements = Elements(
+        *(np.concatenate([getattr(part, name) for part in parts]) for name in ("first", "end", "depth", "place"))
+    )
+    page = blocks.page[elements.first]
+    recurring = _recurring(elements, page, blocks, signs, sections, settings)
+    site = _Site(blocks, signs, places, elements, page, recurring, own_titles, sections, settings)
+    return site.decided()
+
+
+def _part(elements: Elements, start: int) -> Elements:
+    shift = np.int32(start)
+    return Elements(elements.first + shift, elements.end + shift, elements.depth, elements.place)
+
+
+def _stretches(first: Ints) -> list[tuple[int, int]]:
+    """First block and the one after the last of some pages at a time."""
+    bounds = [*first[:-1:_PAGES_AT_ONCE].tolist(), int(first[-1])]
+    return [(start, stop) for start, stop in zip(bounds, bounds[1:], strict=False) if stop > start]
+
+
+def _recurring(
+    elements: Elements, page: Codes, blocks: Undecided, signs: BlockSigns, sections: Sequence[Ints], settings: Text
+) -> _Recurring:
+    """Count on how many pages elements stand in the same place: with the same text, the same skeleton, with any."""
+    place = elements.place.astype(np.uint64) * _PLACE_BASE
+    text, skeleton = signs.text[blocks.block], signs.skeleton[blocks.block]
+    # Links that follow one another are one sign: a menu of five and one of six are the same.
+    follows = np.zeros(len(text), bool)
+    follows[1:] = (skeleton[1:] == skeleton[:-1]) & (blocks.page[1:] == blocks.page[:-1])
+    by_place = _place_only(elements, page, sections, settings)
+    return _Recurring(
+        recurrence(_sequence_hashes(text, np.zeros(len(text), bool), elements) ^ place, page, sections, settings),
+        recurrence(_sequence_hashes(skeleton, follows, elements) * np.uint64(3) ^ place, page, sections, settings),
+        *by_place,
+    )
+
+
+def _place_only(elements: Elements, page: Codes, sections: Sequence[Ints], settings: Text) -> tuple[Recurrence, Bools]:
+    key = elements.place.astype(np.int64) * len(sections[0]) + page
+    order = np.argsort(key, kind="stable")
+    ordered = key[order]
+    is_only = np.empty(len(key), bool)
+    differs = np.concatenate([[True], ordered[1:] != ordered[:-1], [True]])
+    is_only[order] = differs[:-1] & differs[1:]
+    return recurrence(elements.place.astype(np.uint64) * _PLACE_BASE, page, sections, settings), is_only
+
+
+def _sequence_hashes(values: Hashes, is_left_out: Bools, elements: Elements) -> Hashes:
+    """Hash of the values of the blocks of each element in their order; a block that begins one is never left out.
+
+    A polynomial of the values, from running sums: these are taken times powers of an odd number modulo 2^64, which has an
+    inverse.
+    """
+    rank = np.cumsum(~is_left_out) - ~is_left_out
+    base = _powers(int(_PLACE_BASE), int(rank[-1]) + 2)
+    inverse = _powers(pow(int(_PLACE_BASE), -1, 1 << 64), int(rank[-1]) + 2)
+    kept = np.where(is_left_out, np.uint64(0), values * base[rank])
+    before = np.concatenate([np.zeros(1, np.uint64), np.cumsum(kept, dtype=np.uint64)])
+    begin = rank[elements.first] - is_left_out[elements.first]
+    found = (before[elements.end] - before[elements.first]) * inverse[np.maximum(begin, 0)]
+    return np.asarray(np.where(is_left_out[elements.first], found + values[elements.first], found))
+
+
+def _powers(base: int, n: int) -> Hashes:
+    """The first n powers, modulo 2^64."""
+    found = np.ones(n, np.uint64)
+    known = 1
+    while known < n:
+        more = min(known, n - known)
+        found[known : known + more] = found[:more] * np.uint64(pow(base, known, 1 << 64))
+        known += more
+    return found
+
+
+class _Site:
+    """What is known of the elements of a site, and what follows."""
+
+    def __init__(
+        self,
+        blocks: Undecided,
+        signs: BlockSigns,
+        places: Places,
+        elements: Elements,
+        page: Codes,
+        recurring: _Recurring,
+        own_titles: Bools,
+        sections: Sequence[Ints],
+        settings: Text,
+    ) -> None:
+        self.blocks, self.places, self.elements, self.page, self.recurring = blocks, places, elements, page, recurring
+        self.first, self.settings = first_places(blocks.page, len(sections[0])), settings
+        self.n_pages = len(sections[0])
+        at = blocks.block
+        self.words = signs.words[at].astype(np.float64)
+        self.plain_words = self.words - signs.linked_words[at]
+        self.is_bare = signs.is_bare[at]
+        self.is_dated, self.is_copyright, self.ends_sentence = (
+            signs.is_dated[at],
+            signs.is_copyright[at],
+            signs.ends_sentence[at],
+        )
+        # Each block alone is an element, the last of those that begin with it.
+        unit = np.flatnonzero(elements.end - elements.first == 1)
+        self.unit = unit
+        self.text_recurs = recurring.text.is_usual[unit]
+        self.skeleton_recurs = recurring.skeleton.is_usual[unit]
+        self.is_running = self.plain_words >= settings.running_words
+        self.total = sums(self.words, elements)
+        self.linked = self.total - sums(self.plain_words, elements)
+        self.is_linked = self.linked >= settings.link_share * np.maximum(self.total, 1e-9)
+        heads = (blocks.level == 1) & ~self.text_recurs
+        self.has_h1 = sums(heads, elements) > 0
+        self.page_has_h1 = np.bincount(blocks.page[heads], minlength=self.n_pages) > 0
+        self.title_blocks = own_titles & ~self.text_recurs
+        # Dates and copyright lines are the same wherever they stand.
+        is_marked = np.flatnonzero(self.is_dated | self.is_copyright)
+        self.marked_recurs = np.zeros(len(at), bool)
+        self.marked_recurs[is_marked] = recurrence(
+            signs.text[at[is_marked]], blocks.page[is_marked], sections, settings
+        ).is_usual
+        self._settle_core()
+
+    def _settle_core(self) -> None:
+        """Find the core of each page, and which places are named as furniture."""
+        blocks, places, elements = self.blocks, self.places, self.elements
+        weights = np.where(self.text_recurs | blocks.is_aside, 0, self.plain_words + _LINK_WEIGHT * (self.words - self.plain_words))
+        core, own = self._cores(weights)
+        holds = self.has_h1 | (own >= 0.5 * np.maximum(self._page_sums(weights)[self.page], 1e-9))
+        is_named = places.is_named & ~self._places_of_content(self._deepest(holds))
+        around = named_around(places, is_named)
+        depth = np.minimum(elements.depth, places.depth[blocks.path[elements.first]])
+        self.is_named = around[blocks.path[elements.first], depth]
+        self.is_notice = named_around(places, places.is_notice)[blocks.path[elements.first], depth]
+        # What its place calls furniture does not move the core, unless there is nothing else.
+        named_block = self.is_named[self.unit] & self.recurring.place.is_usual[self.unit]
+        without = np.where(named_block, 0, weights)
+        weights = np.where(self._page_sums(without)[blocks.page] > 0, without, weights)
+        core, _ = self._cores(weights)
+        self.core_first, self.core_end = self.first[:-1].copy(), self.first[1:].copy()
+        self.core_depth = np.zeros(self.n_pages, np.int64)
+        its_page = self.page[core]
+        self.core_first[its_page], self.core_end[its_page] = elements.first[core], elements.end[core]
+        self.core_depth[its_page] = elements.depth[core]
+
+    def _places_of_content(self, holding: Ints) -> Bools:
+        """Places that lie around what holds most of the words, or the H1, on some of the pages that have them."""
+        blocks, places, elements = self.blocks, self.places, self.elements
+        n_paths, n_places = len(places.number), len(places)
+        met = distinct(blocks.page.astype(np.int64) * n_paths + blocks.path)
+        paths = blocks.path[elements.first[holding]]
+        depths = np.minimum(elements.depth[holding], places.depth[paths])
+        n_pages, n_around = np.zeros(n_places, np.int64), np.zeros(n_places, np.int64)
+        known = np.zeros(0, np.int64)
+        for depth in range(1, places.number.shape[1]):
+            there = places.number[met % n_paths, depth]
+            on_page = distinct((met // n_paths * n_places + there)[there >= 0])
+            on_page = on_page[~np.isin(on_page, known)]
+            known = np.concatenate([known, on_page])
+            n_pages += np.bincount(on_page % n_places, minlength=n_places)
+            here = places.number[paths, depth]
+            n_around += np.bincount(here[(depth <= depths) & (here >= 0)], minlength=n_places)
+        return np.asarray(n_around >= np.maximum(_CONTENT_SHARE * n_pages, 1))
+
+    def _page_sums(self, weights: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.bincount(self.blocks.page, weights, minlength=self.n_pages)
+
+    def _cores(self, weights: NDArray[np.float64]) -> tuple[Ints, NDArray[np.float64]]:
+        """The element that is the core of each page that has one, and the weight of each element.
+
+        Where it stands in a place that is the core of few pages, and a place that is that of many holds at least half of
+        the page's own words, that is taken: short pages have little to tell their core by.
+        """
+        elements, page = self.elements, self.page
+        own, total = sums(weights, elements), self._page_sums(weights)
+        is_headed = self.has_h1 | ~self.page_has_h1[page]
+        may_be = is_headed & (total[page] > 0)
+        core = self._deepest(may_be & (own >= _CORE_SHARE * total[page]))
+        votes = np.bincount(elements.place[core], minlength=2 * len(self.places))
+        is_usual = votes >= max(2.0, _CORE_VOTES * self.n_pages)
+        is_settled = np.zeros(self.n_pages, bool)
+        is_settled[page[core]] = is_usual[elements.place[core]]
+        better = self._deepest(
+            may_be & is_usual[elements.place] & (own >= _USUAL_CORE_SHARE * total[page]) & ~is_settled[page]
+        )
+        is_replaced = np.zeros(self.n_pages, bool)
+        is_replaced[page[better]] = True
+        return np.concatenate([core[~is_replaced[page[core]]], better]), own
+
+    def _deepest(self, may_be: Bools) -> Ints:
+        """The innermost of some elements of each page; those of one page lie within each other."""
+        found = np.flatnonzero(may_be)
+        last = np.ones(len(found), bool)
+        # Elements are in the order of their first blocks, outer before inner ones.
+        last[:-1] = self.page[found[1:]] != self.page[found[:-1]]
+        return found[last]
+
+    def decided(self) -> NDArray[np.int8]:
+        """What each block is."""
+        elements, recurring, settings = self.elements, self.recurring, self.settings
+        text, skeleton, place = recurring.text, recurring.skeleton, recurring.place
+        core_first, core_end = self.core_first[self.page], self.core_end[self.page]
+        is_core = (elements.first == core_first) & (elements.end == core_end)
+        is_outside = (elements.end <= core_first) | (elements.first >= core_end)
+        is_inside = (elements.first >= core_first) & (elements.end <= core_end) & ~is_core
+        # A main landmark is believed: what stands in it is never outside.
+        in_main = self.blocks.in_main[elements.first]
+        is_inside |= is_outside & in_main
+        is_outside &= ~in_main
+        is_short = self.total < settings.running_words
+        is_dated, is_copyright = (sums(marks, elements) > 0 for marks in (self.is_dated, self.is_copyright))
+        has_running = sums(self.is_running, elements) > 0
+        has_own_running = sums(self.is_running & ~self.text_recurs, elements) > 0
+        has_new_heading = sums((self.blocks.level > 0) & ~self.text_recurs, elements) > 0
+        is_heading = sums(self.blocks.level > 0, elements) == elements.end - elements.first
+        is_all_bare = sums(~self.is_bare, elements) == 0
+        recurring_words = sums(np.where(self.text_recurs | (self.skeleton_recurs & ~self.is_bare), self.words, 0), elements)
+        mostly_recurs = recurring_words >= 0.5 * np.maximum(self.total, 1e-9)
+        only_everywhere = recurring.is_only & place.is_everywhere
+        only_usual = recurring.is_only & place.is_usual
+        recurs = text.is_usual | skeleton.is_usual
+        named, linked = self.is_named, self.is_linked
+
+        outside = is_outside & ~self._is_title(is_outside) & (
+            text.is_everywhere
+            | (skeleton.is_everywhere & (is_short | linked))
+            | (text.is_usual & (linked | named | is_dated | is_copyright))
+            | (skeleton.is_usual & (linked | is_short) & (named | only_everywhere))
+            | ((linked | is_dated | is_copyright) & (named | only_everywhere) & only_usual)
+            | (named & place.is_usual & (is_short | ~has_own_running))
+            | (named & only_everywhere)
+        )  # fmt: skip
+        may_be = is_inside & ~has_running & ~has_new_heading & ~is_heading
+        n_signs = named.astype(np.int8) + is_dated + 2 * is_copyright
+        inside = may_be & (
+            (text.is_usual & named & (linked | is_dated | is_copyright))
+            | (skeleton.is_usual & named & linked & ~is_all_bare & ~in_main)
+            | (named & only_everywhere & recurs)
+            | (text.is_everywhere & linked)
+        )  # fmt: skip
+        is_sentence = np.zeros(len(elements), bool)
+        is_sentence[self.unit] = self.ends_sentence & (self.plain_words >= _TELLING_WORDS)
+        at_edge = may_be & (
+            (text.is_usual & linked & (~is_sentence | skeleton.is_everywhere))
+            | ((skeleton.is_usual | only_everywhere) & linked & (named | skeleton.is_everywhere))
+            | (named & place.is_usual & linked)
+            | (recurs & is_short & (n_signs >= 2))
+            | (skeleton.is_everywhere & is_short & (is_dated | is_copyright))
+            | (named & only_everywhere & (is_copyright | recurs | mostly_recurs))
+        )  # fmt: skip
+        notice = self.is_notice & recurs
+
+        found = np.zeros(len(self.words), np.int8)
+        for chosen, reason in ((named, NAMED), (~named, TEMPLATE), (linked, MENU)):
+            self._mark(found, (outside | inside) & chosen, reason)
+        self._mark(found, notice & ~is_core & (elements.depth > 1), NOTICE)
+        found[self._asides(is_inside, has_own_running)] = NAMED
+        if settings.edges:
+            self._take_up_edges(found, at_edge)
+        unit = self.unit
+        in_doubt = text.is_everywhere[unit] | (named & place.is_usual)[unit] | (is_outside & text.is_usual)[unit]
+        found[in_doubt & (found == MAIN)] = DOUBT
+        return found
+
+    def _mark(self, found: NDArray[np.int8], chosen: Bools, reason: int) -> None:
+        """Give a reason to the blocks of some elements."""
+        steps = np.zeros(len(found) + 1, np.int32)
+        np.add.at(steps, self.elements.first[chosen], 1)
+        np.add.at(steps, self.elements.end[chosen], -1)
+        found[np.cumsum(steps)[:-1] > 0] = reason
+
+    def _is_title(self, is_outside: Bools) -> Bools:
+        """Whether elements outside the core hold the title of their page, which nothing in the core repeats.
+
+        It is what the title of the document says, or what stands alone right before a core without H1.
+        """
+        place = np.arange(len(self.words))
+        in_core = (place >= self.core_first[self.blocks.page]) & (place < self.core_end[self.blocks.page])
+        is_repeated = np.zeros(self.n_pages, bool)
+        is_repeated[self.blocks.page[in_core & self.title_blocks]] = True
+        has_title = sums(self.title_blocks, self.elements) > 0
+        is_before = is_outside & (self.elements.end == self.core_first[self.page])
+        earliest = np.full(self.n_pages, len(self.words), np.int64)
+        np.minimum.at(earliest, self.page[is_before], self.elements.first[is_before])
+        is_before &= (earliest == self.core_first - 1)[self.page] & ~self.page_has_h1[self.page]
+        is_before &= ~self.text_recurs[self.elements.first]
+        return is_outside & ((has_title & ~is_repeated[self.page]) | is_before) & ~self.is_linked
+
+    def _asides(self, is_inside: Bools, has_own_running: Bools) -> Bools:
+        """Blocks in elements for what is beside the content: they are content where they are running text within it."""
+        is_content = np.zeros(len(self.words), np.int8)
+        tags = np.array([name.startswith("aside") for name in (*self.places.shown, *self.places.shown)])
+        self._mark(is_content, is_inside & has_own_running & tags[self.elements.place], 1)
+        has_other = np.bincount(self.blocks.page[~self.blocks.is_aside], minlength=self.n_pages) > 0
+        return self.blocks.is_aside & (is_content == 0) & has_other[self.blocks.page]
+
+    def _take_up_edges(self, found: NDArray[np.int8], at_edge: Bools) -> None:
+        """Mark runs of furniture at both ends of the core of each page."""
+        elements, blocks = self.elements, self.blocks
+        n = len(found)
+        ends, begins = np.zeros(n, np.int64), np.full(n, n, np.int64)
+        np.maximum.at(ends, elements.first[at_edge], elements.end[at_edge])
+        np.minimum.at(begins, elements.end[at_edge] - 1, elements.first[at_edge])
+        everywhere = self.recurring.skeleton.is_everywhere[self.unit]
+        is_line = (self.words - self.plain_words >= self.settings.link_share * np.maximum(self.words, 1e-9)) & (
+            ~self.is_bare | self.text_recurs
+        )
+        may_be = ~blocks.in_main & (blocks.level == 0) & (self.skeleton_recurs | self.text_recurs | self.marked_recurs)
+        is_marked = self.is_dated | self.is_copyright
+        is_told = self.ends_sentence & (self.plain_words >= _TELLING_WORDS) & ~everywhere & ~is_marked
+        taken = may_be & ((self.skeleton_recurs & is_line) | is_marked) & ~self.is_running & ~is_told
+        passed = may_be & (self.words <= _FEW_WORDS)
+        active = np.zeros(self.n_pages, bool)
+        active[blocks.page[taken]] = True
+        active[self.page[at_edge]] = True
+        for page in np.flatnonzero(active).tolist():
+            run = _Edge(int(self.core_first[page]), int(self.core_end[page]), found, ends, begins, taken, passed)
+            depth = int(self.core_depth[page])
+            for places in (
+                run.whole_children(run.from_start(), blocks.joint, depth),
+                _with_text_of_heading(run.whole_children(run.from_end(), blocks.joint, depth), found, blocks.level, run.first),
+            ):
+                found[[place for place in places if found[place] == MAIN]] = EDGE
+
+
+@dataclass(frozen=True)
+class _Edge:
+    """The blocks of one core."""
+
+    first: int
+    end: int
+    found: NDArray[np.int8]
+    ends: Ints
+    """For each block the end of the largest element of furniture that begins with it, 0 without."""
+    begins: Ints
+    """For each block the first of the largest element of furniture that ends with it."""
+    taken: Bools
+    passed: Bools
+
+    def from_start(self) -> range:
+        """The run at the start."""
+        at = reach = self.first
+        while at < self.end:
+            if self.found[at] != MAIN:
+                at += 1
+            elif self.ends[at] > at:
+                at = reach = min(int(self.ends[at]), self.end)
+            elif self.taken[at]:
+                at = reach = at + 1
+            elif self.passed[at]:
+                at += 1
+            else:
+                break
+        return range(self.first, reach)
+
+    def from_end(self) -> range:
+        """The run at the end."""
+        at = reach = self.end
+        while at > self.first:
+            last = at - 1
+            if self.found[last] != MAIN:
+                at = last
+            elif self.begins[last] <= last:
+                at = reach = max(int(self.begins[last]), self.first)
+            elif self.taken[last]:
+                at = reach = last
+            elif self.passed[last]:
+                at = last
+            else:
+                break
+        return range(reach, self.end)
+
+    def whole_children(self, run: range, joint: NDArray[np.int8], depth: int) -> range:
+        """The part of a run that holds each child of the core whole or not at all."""
+        start, stop = run.start, run.stop
+        if start == self.first:
+            while start < stop < self.end and joint[stop] > depth:
+                stop -= 1
+        if run.stop == self.end:
+            while self.first < start < self.end and joint[start] > depth:
+                start += 1
+        return range(start, max(start, stop))
+
+
+def _with_text_of_heading(run: range, found: NDArray[np.int8], level: NDArray[np.int8], first: int) -> range:
+    """A run at the end without what follows a heading that stays: no heading is left without its text."""
+    before = run.start - 1
+    if not run or before < first or level[before] == 0 or found[before] != MAIN:
+        return run
+    return range(run.start + 1, run.stop)

@@ -1,0 +1,86 @@
+"""On how many pages of a site, and of a section, things recur.
+
+In:  a key for each thing, and the page it stands on.
+Out: the number of pages that have a thing of that key, and whether these are many.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.settings import Text
+from mardok.text.columns import Codes, Ints
+from mardok.text.distinct import first_of_equal, order_of_equal
+from mardok.text.hashes import Hashes
+
+
+@dataclass(frozen=True)
+class Recurrence:
+    """How things recur; arrays have one entry a thing."""
+
+    n_pages: Codes
+    """Pages with a thing of the same key."""
+    is_usual: NDArray[np.bool_]
+    """Whether these are many of the site's, or of those of the thing's section."""
+    is_everywhere: NDArray[np.bool_]
+    """Whether these are nearly all of the site's."""
+
+
+def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Text) -> Recurrence:
+    """How many pages have a thing of the same key.
+
+    Parameters
+    ----------
+    keys : ndarray of uint64, shape (n_things,)
+    page : ndarray of int32, shape (n_things,)
+        In order.
+    sections : sequence of ndarray of int64, shape (n_pages,)
+        Divisions of the site, each equal for pages of one section.
+    """
+    n_site = len(sections[0])
+    order, ordered = order_of_equal(keys)
+    begins = first_of_equal(ordered)
+    number = np.cumsum(begins, dtype=np.int64) - 1
+    its_page = page[order]
+    is_new = begins.copy()
+    is_new[1:] |= its_page[1:] != its_page[:-1]
+    counted, placed = number[is_new], its_page[is_new]
+    n_pages = np.bincount(counted, minlength=int(number[-1]) + 1 if len(number) else 0).astype(np.int32)
+    usual = n_pages >= max(settings.recurring_pages, settings.recurring_share * n_site)
+    # Few keys are neither rare nor usual: only of these it is asked in which sections they stand.
+    asked = ~usual & (n_pages >= settings.recurring_pages)
+    is_usual = usual[number]
+    at, once = np.flatnonzero(asked[number]), asked[counted]
+    for section in sections if len(at) else ():
+        is_usual[at] |= _usual_there(counted[once], placed[once], number[at], its_page[at], section, settings)
+    found, pages_of = np.empty(len(keys), bool), np.empty(len(keys), np.int32)
+    found[order], pages_of[order] = is_usual, n_pages[number]
+    least = max(settings.recurring_pages, settings.template_share * n_site)
+    return Recurrence(pages_of, found, pages_of >= least)
+
+
+def _usual_there(
+    counted: Ints, placed: Codes, number: Ints, page: Codes, section: Ints, settings: Text
+) -> NDArray[np.bool_]:
+    """Whether things stand on many pages of their section.
+
+    Parameters
+    ----------
+    counted, placed : ndarray
+        Each thing with each page it stands on, once.
+    number, page : ndarray
+        The things that are asked about.
+    """
+    sizes = np.bincount(section)
+    in_section = np.sort(counted * len(sizes) + section[placed])
+    starts = np.flatnonzero(first_of_equal(in_section))
+    found, n_there = in_section[starts], np.diff(starts, append=len(in_section))
+    least = np.maximum(settings.recurring_pages, settings.recurring_section_share * sizes[found % len(sizes)])
+    usual = found[n_there >= least]
+    asked = number * len(sizes) + section[page]
+    at = np.minimum(np.searchsorted(usual, asked), max(len(usual) - 1, 0))
+    return usual[at] == asked if len(usual) else np.zeros(len(asked), bool)
