@@ -23,10 +23,13 @@ from scipy import sparse
 from mardok.extract.part_names import names_furniture, names_notice
 from mardok.text.columns import Blocks, Codes, Ints
 from mardok.text.distinct import distinct
+from mardok.text.hashes import mixed
 
 _TOKEN = re.compile(r"(?=[.#@])")
+_BODY_CHILD = 2
+"""Depth of the children of the body."""
 _FURNITURE_TAGS = frozenset(["aside", "footer", "nav"])
-_USUAL_SHARE, _USUAL_PAGES = 0.1, 5
+_USUAL_SHARE, _USUAL_PAGES = 0.02, 5
 """Share and number of pages that have a class or id, from which it belongs to the template."""
 
 
@@ -125,6 +128,26 @@ def _usual_tokens(split: list[list[str]], path: Codes, page: Codes, n_pages: int
     n_with = np.bincount((on @ have).indices, minlength=len(number))
     least = max(_USUAL_SHARE * n_pages, min(_USUAL_PAGES, max(n_pages // 2, 1)))
     return {token for token, code in number.items() if n_with[code] >= least}
+
+
+def templates_of(places: Places, path: Codes, page: Codes, n_pages: int) -> Ints:
+    """A number for each page, equal for pages whose body has the same classed elements as children.
+
+    Parameters
+    ----------
+    path, page : ndarray of int32, shape (n_blocks,)
+        Path and page of each block.
+    """
+    if places.number.shape[1] <= _BODY_CHILD:
+        return np.zeros(n_pages, np.int64)
+    is_told = np.array([len(_TOKEN.split(name)) > 1 for name in places.shown])
+    child = places.number[path, _BODY_CHILD]
+    kept = (child >= 0) & is_told[np.maximum(child, 0)]
+    met = distinct(page[kept].astype(np.int64) * len(places) + child[kept])
+    sign = mixed((met % len(places)).astype(np.uint64) + np.uint64(1))
+    found = np.zeros(n_pages, np.uint64)
+    np.add.at(found, met // len(places), sign)
+    return np.searchsorted(distinct(found), found)
 
 
 def elements_of(path: Codes, joint: NDArray[np.int8], places: Places) -> Elements:

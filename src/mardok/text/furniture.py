@@ -91,7 +91,7 @@ def furniture(
     signs : BlockSigns
         Of the different blocks of the site.
     sections : sequence of ndarray of int64, shape (n_pages,)
-        Divisions of the site, each equal for pages of one section.
+        Divisions of the site, each equal for pages of one section; the last one by template.
     own_titles : ndarray of bool, shape (n_undecided,)
         Whether each block says what the title of its page says.
     """
@@ -326,6 +326,7 @@ class _Site:
 
         outside = is_outside & ~self._is_title(is_outside) & (
             text.is_everywhere
+            | (text.is_in_template & is_short)
             | (skeleton.is_everywhere & (is_short | linked))
             | (text.is_usual & (linked | named | is_dated | is_copyright))
             | (skeleton.is_usual & (linked | is_short) & (named | only_everywhere))

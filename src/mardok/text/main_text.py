@@ -23,7 +23,7 @@ from mardok.text import furniture as parts
 from mardok.text.block_signs import BlockSigns, block_signs, carried
 from mardok.text.columns import Blocks, Codes, Ints, Links
 from mardok.text.distinct import distinct
-from mardok.text.elements import path_codes, places_of
+from mardok.text.elements import path_codes, places_of, templates_of
 from mardok.text.hashes import Corpus
 from mardok.text.words import folded
 
@@ -89,7 +89,7 @@ def reasons_not_main(
     aside = number.get("aside", -1)
     undecided = np.flatnonzero(((reasons == _MAIN) | (reasons == aside)) & has_text)
     signs = block_signs(blocks, links, written, settings.running_words)
-    codes = _decided(blocks, signs, pages, undecided, reasons[undecided] == aside, [section, _folders(pages)], settings)
+    codes = _decided(blocks, signs, pages, undecided, reasons[undecided] == aside, section, settings)
     reasons[undecided] = np.array([number[_REASON_OF[code]] for code in range(len(_REASON_OF))], np.int8)[codes]
     is_ignored = blocks.where(lambda context: context.chosen == "ignore")[at]
     reasons[is_ignored] = number["in text.ignore"]
@@ -162,7 +162,7 @@ def _decided(
     pages: Sequence[Page],
     places: Ints,
     is_aside: NDArray[np.bool_],
-    sections: Sequence[Ints],
+    section: Ints,
     settings: Text,
 ) -> NDArray[np.int8]:
     """What the blocks at some places are, one of the constants of :mod:`mardok.text.furniture`."""
@@ -181,7 +181,9 @@ def _decided(
         is_aside,
     )
     own_titles = _say_the_title(blocks, pages, page, at)
-    return parts.furniture(undecided, signs, places_of(paths, path, page, len(pages)), sections, own_titles, settings)
+    places_met = places_of(paths, path, page, len(pages))
+    divisions = [section, _folders(pages), templates_of(places_met, path, page, len(pages))]
+    return parts.furniture(undecided, signs, places_met, divisions, own_titles, settings)
 
 
 def _folders(pages: Sequence[Page]) -> Ints:

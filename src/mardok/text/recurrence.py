@@ -14,8 +14,11 @@ from numpy.typing import NDArray
 
 from mardok.settings import Text
 from mardok.text.columns import Codes, Ints
-from mardok.text.distinct import first_of_equal, order_of_equal
+from mardok.text.distinct import distinct, first_of_equal, order_of_equal
 from mardok.text.hashes import Hashes
+
+_TEMPLATE_PAGES = 10
+"""Least pages of one template for what stands on nearly all of them to be told from what a few happen to share."""
 
 
 @dataclass(frozen=True)
@@ -28,6 +31,8 @@ class Recurrence:
     """Whether these are many of the site's, or of those of the thing's section."""
     is_everywhere: NDArray[np.bool_]
     """Whether these are nearly all of the site's."""
+    is_in_template: NDArray[np.bool_]
+    """Whether these are nearly all of the site's, or of those of the thing's template."""
 
 
 def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Text) -> Recurrence:
@@ -39,7 +44,7 @@ def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Te
     page : ndarray of int32, shape (n_things,)
         In order.
     sections : sequence of ndarray of int64, shape (n_pages,)
-        Divisions of the site, each equal for pages of one section.
+        Divisions of the site, each equal for pages of one section; the last one by template.
     """
     n_site = len(sections[0])
     order, ordered = order_of_equal(keys)
@@ -56,17 +61,24 @@ def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Te
     is_usual = usual[number]
     at, once = np.flatnonzero(asked[number]), asked[counted]
     for section in sections if len(at) else ():
-        is_usual[at] |= _usual_there(counted[once], placed[once], number[at], its_page[at], section, settings)
-    found, pages_of = np.empty(len(keys), bool), np.empty(len(keys), np.int32)
-    found[order], pages_of[order] = is_usual, n_pages[number]
-    least = max(settings.recurring_pages, settings.template_share * n_site)
-    return Recurrence(pages_of, found, pages_of >= least)
+        shares = _shares_there(counted[once], placed[once], number[at], its_page[at], section, settings.recurring_pages)
+        is_usual[at] |= shares >= settings.recurring_section_share
+    is_everywhere = (n_pages >= max(settings.recurring_pages, settings.template_share * n_site))[number]
+    in_template = is_everywhere.copy()
+    at = np.flatnonzero(is_usual & ~is_everywhere)
+    if len(at):
+        once = np.isin(counted, distinct(number[at]))
+        shares = _shares_there(counted[once], placed[once], number[at], its_page[at], sections[-1], _TEMPLATE_PAGES)
+        in_template[at] = shares >= settings.template_share
+    back = np.empty(len(order), np.int64)
+    back[order] = np.arange(len(order))
+    return Recurrence(n_pages[number][back], is_usual[back], is_everywhere[back], in_template[back])
 
 
-def _usual_there(
-    counted: Ints, placed: Codes, number: Ints, page: Codes, section: Ints, settings: Text
-) -> NDArray[np.bool_]:
-    """Whether things stand on many pages of their section.
+def _shares_there(
+    counted: Ints, placed: Codes, number: Ints, page: Codes, section: Ints, least: int
+) -> NDArray[np.float64]:
+    """Share of the pages of its section on which each thing stands, 0 where these are too few.
 
     Parameters
     ----------
@@ -79,8 +91,6 @@ def _usual_there(
     in_section = np.sort(counted * len(sizes) + section[placed])
     starts = np.flatnonzero(first_of_equal(in_section))
     found, n_there = in_section[starts], np.diff(starts, append=len(in_section))
-    least = np.maximum(settings.recurring_pages, settings.recurring_section_share * sizes[found % len(sizes)])
-    usual = found[n_there >= least]
-    asked = number * len(sizes) + section[page]
-    at = np.minimum(np.searchsorted(usual, asked), max(len(usual) - 1, 0))
-    return usual[at] == asked if len(usual) else np.zeros(len(asked), bool)
+    # Each thing that is asked about stands in its own section, so it is found.
+    at = np.searchsorted(found, number * len(sizes) + section[page])
+    return np.asarray(np.where(n_there >= least, n_there / sizes[found % len(sizes)], 0)[at])
