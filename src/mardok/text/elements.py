@@ -131,19 +131,20 @@ def _usual_tokens(split: list[list[str]], path: Codes, page: Codes, n_pages: int
 
 
 def templates_of(places: Places, path: Codes, page: Codes, n_pages: int) -> Ints:
-    """A number for each page, equal for pages whose body has the same classed elements as children.
+    """A number for each page, equal for pages whose body has the same classed elements as children and grandchildren.
 
     Parameters
     ----------
     path, page : ndarray of int32, shape (n_blocks,)
         Path and page of each block.
     """
-    if places.number.shape[1] <= _BODY_CHILD:
-        return np.zeros(n_pages, np.int64)
     is_told = np.array([len(_TOKEN.split(name)) > 1 for name in places.shown])
-    child = places.number[path, _BODY_CHILD]
-    kept = (child >= 0) & is_told[np.maximum(child, 0)]
-    met = distinct(page[kept].astype(np.int64) * len(places) + child[kept])
+    found_below = []
+    for depth in range(_BODY_CHILD, min(_BODY_CHILD + 2, places.number.shape[1])):
+        below = places.number[path, depth]
+        kept = (below >= 0) & is_told[np.maximum(below, 0)]
+        found_below.append(page[kept].astype(np.int64) * len(places) + below[kept])
+    met = distinct(np.concatenate([np.zeros(0, np.int64), *found_below]))
     sign = mixed((met % len(places)).astype(np.uint64) + np.uint64(1))
     found = np.zeros(n_pages, np.uint64)
     np.add.at(found, met // len(places), sign)
