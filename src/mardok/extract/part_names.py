@@ -14,14 +14,14 @@ from functools import lru_cache
 
 # Words that begin or end a name: "navbar", "docnav", "breadcrumbs".
 _FURNITURE_PARTS = (
-    "nav|navi|navig|menu|menue|menü|foot|footer|fuss|fuß|header|masthead|topbar|sidebar|seitenleiste|breadcrumb|crumb|"
+    "nav|navi|navig|menu|menue|menü|foot|footer|fuss|fuß|masthead|topbar|sidebar|seitenleiste|breadcrumb|crumb|"
     "brotkrum|copyright|cookie|consent|newsletter|promo|advert|werbung|anzeige|banner|share|sharing|social|pager|pagin|"
     "toolbar|drawer|offcanvas|popup|widget|subscribe|colophon|impressum|tagline|sponsor|related|recommend|teilen|partage|"
     "compart|language|pied|piede|testata|entete|cabecera|navega|stopka|voettekst"
 )
 # Words that must be a whole word of a name: "page-head", "col-left".
 _FURNITURE_WORDS = (
-    "toplang|bottomlang|head|kopf|path|pfad|prev|previous|next|up|date|datum|modified|updated|"
+    "toplang|bottomlang|path|pfad|prev|previous|next|up|date|datum|modified|updated|"
     "generated|meta|author|byline|tags|tag|ad|ads|lang|langs|language|languages|locale|switcher|search|suche|logo|brand|"
     "skip|legal|license|licence|terms|rights|chat|popular|follow|posts|recent|similar|hours|contact|login|account|cart|"
     "basket|index|toc|tabs|version|versions|source|edit|feedback|print|printed|modal|overlay|notice|note-bar|"
@@ -32,12 +32,14 @@ _CONTENT_WORDS = (
     "main|content|contents|inhalt|article|body|text|post|entry|page|story|document|documentation|section|chapter|"
     "contenu|contenido|contenuto|inhoud|tresc"
 )
-_LAYOUT = frozenset(
-    "top bottom side left right links rechts oben unten haut bas droite gauche strip bar rail".split()
-)
+_HEADS = re.compile(r"head|header|kopf|.*header$|header.*")
+"""Names of what heads something: a page, where it is a container, else mostly what follows."""
+_LAYOUT = frozenset("top bottom side left right links rechts oben unten haut bas droite gauche strip bar rail".split())
 """Where an element stands: names of furniture, where they are all the name, or all but one word of it."""
 _MOST_LAYOUT_WORDS = 2
-_NOT_LAYOUT = frozenset("align aligned item float text pull cell img image".split())
+_NOT_HEADS = re.compile(r"head|header|kopf|.*header$|header.*")
+"""Names of what heads something: a page, where it is a container, else mostly what follows."""
+_LAYOUT = frozenset("align aligned item float text pull cell img image".split())
 _PARTS = re.compile(rf"(?:{_FURNITURE_PARTS})|.*(?:{_FURNITURE_PARTS})s?$")
 _WHOLE = frozenset(_FURNITURE_WORDS.split("|"))
 _CONTENT = frozenset(_CONTENT_WORDS.split("|"))
@@ -46,8 +48,13 @@ _NOTICE = re.compile(r"cookie|consent|gdpr|dsgvo", re.IGNORECASE)
 
 
 @lru_cache(maxsize=1 << 14)
-def names_furniture(name: str) -> bool:
+def names_furniture(name: str, *, is_container: bool = True) -> bool:
     """Whether a class, id or role calls its element furniture.
+
+    Parameters
+    ----------
+    is_container : bool
+        Whether the element may hold blocks, as a paragraph may not.
 
     Examples
     --------
@@ -56,6 +63,8 @@ def names_furniture(name: str) -> bool:
     """
     listed = [word.lower() for word in _CASE.split(name) if word]
     if any(word in _WHOLE or _PARTS.match(word) is not None for word in listed):
+        return True
+    if is_container and any(_HEADS.fullmatch(word) for word in listed):
         return True
     return len(listed) <= _MOST_LAYOUT_WORDS and not _LAYOUT.isdisjoint(listed) and _NOT_LAYOUT.isdisjoint(listed)
 

@@ -148,13 +148,7 @@ class State:
 def is_telling(markup: str) -> bool:
     """Whether attributes of a tag may change what the text inside it is; a few hits too many do no harm."""
     # Five searches for a word are ten times faster than one for a pattern.
-    return (
-        "hidden" in markup
-        or "role=" in markup
-        or "style=" in markup
-        or "readcrumb" in markup
-        or MARK in markup
-    )
+    return "hidden" in markup or "role=" in markup or "style=" in markup or "readcrumb" in markup or MARK in markup
 
 
 def label_of(name: str, markup: str) -> str:

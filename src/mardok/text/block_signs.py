@@ -134,9 +134,7 @@ def _masked_texts(blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]) 
     return found
 
 
-def _forms(
-    blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]
-) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+def _forms(blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Whether each different text is short and holds a date, and whether it is short and a copyright line."""
     is_dated, is_copyright = np.zeros(len(blocks.texts), bool), np.zeros(len(blocks.texts), bool)
     for number in np.flatnonzero(is_short).tolist():

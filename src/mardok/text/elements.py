@@ -29,6 +29,7 @@ _TOKEN = re.compile(r"(?=[.#@])")
 _BODY_CHILD = 2
 """Depth of the children of the body."""
 _FURNITURE_TAGS = frozenset(["aside", "footer", "nav"])
+_TEXT_TAGS = frozenset(["caption", "dd", "dt", "figcaption", "legend", "li", "p", "summary", "th"])
 _USUAL_SHARE, _USUAL_PAGES = 0.02, 5
 """Share and number of pages that have a class or id, from which it belongs to the template."""
 
@@ -101,7 +102,10 @@ def places_of(paths: list[str], path: Codes, page: Codes, n_pages: int) -> Place
             if key not in number:
                 number[key] = len(number)
                 tag, *tokens = _TOKEN.split(plain)
-                named.append(tag in _FURNITURE_TAGS or any(names_furniture(token[1:]) for token in tokens))
+                named.append(
+                    tag in _FURNITURE_TAGS
+                    or any(names_furniture(token[1:], is_container=tag not in _TEXT_TAGS) for token in tokens)
+                )
                 notice.append(any(names_notice(token[1:]) for token in tokens))
                 shown.append(plain)
             found[row, depth] = number[key]

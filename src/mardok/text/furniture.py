@@ -227,7 +227,9 @@ class _Site:
     def _settle_core(self) -> None:
         """Find the core of each page, and which places are named as furniture."""
         blocks, places, elements = self.blocks, self.places, self.elements
-        weights = np.where(self.text_recurs | blocks.is_aside, 0, self.plain_words + _LINK_WEIGHT * (self.words - self.plain_words))
+        weights = np.where(
+            self.text_recurs | blocks.is_aside, 0, self.plain_words + _LINK_WEIGHT * (self.words - self.plain_words)
+        )
         core, own = self._cores(weights)
         holds = self.has_h1 | (own >= 0.5 * np.maximum(self._page_sums(weights)[self.page], 1e-9))
         is_named = places.is_named & ~self._places_of_content(self._deepest(holds))
@@ -340,6 +342,7 @@ class _Site:
             (text.is_usual & named & (linked | is_dated | is_copyright))
             | (skeleton.is_usual & named & linked & ~is_all_bare & ~in_main)
             | (named & only_everywhere & recurs)
+            | (named & recurring.is_only & place.is_in_template & text.is_in_template)
             | (text.is_everywhere & linked)
         )  # fmt: skip
         is_sentence = np.zeros(len(elements), bool)
@@ -422,7 +425,9 @@ class _Site:
             depth = int(self.core_depth[page])
             for places in (
                 run.whole_children(run.from_start(), blocks.joint, depth),
-                _with_text_of_heading(run.whole_children(run.from_end(), blocks.joint, depth), found, blocks.level, run.first),
+                _with_text_of_heading(
+                    run.whole_children(run.from_end(), blocks.joint, depth), found, blocks.level, run.first
+                ),
             ):
                 found[[place for place in places if found[place] == MAIN]] = EDGE
 

@@ -112,7 +112,6 @@ class Corpus:
             return self.words, offsets
         return self.words[np.repeat(self.offsets[:-1][texts] - offsets[:-1], lengths) + np.arange(offsets[-1])], offsets
 
-
     def arranged(self, texts: Offsets, first: Offsets) -> Corpus:
         """The words of other texts, each of whose blocks is one of these texts.
 

@@ -75,9 +75,7 @@ def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Te
     return Recurrence(n_pages[number][back], is_usual[back], is_everywhere[back], in_template[back])
 
 
-def _shares_there(
-    counted: Ints, placed: Codes, number: Ints, page: Codes, section: Ints, least: int
-) -> NDArray[np.float64]:
+def _shares_there(counted: Ints, placed: Codes, number: Ints, page: Codes, section: Ints, least: int) -> NDArray[np.float64]:
     """Share of the pages of its section on which each thing stands, 0 where these are too few.
 
     Parameters
