@@ -37,9 +37,7 @@ _HEADS = re.compile(r"head|header|kopf|.*header$|header.*")
 _LAYOUT = frozenset("top bottom side left right links rechts oben unten haut bas droite gauche strip bar rail".split())
 """Where an element stands: names of furniture, where they are all the name, or all but one word of it."""
 _MOST_LAYOUT_WORDS = 2
-_NOT_HEADS = re.compile(r"head|header|kopf|.*header$|header.*")
-"""Names of what heads something: a page, where it is a container, else mostly what follows."""
-_LAYOUT = frozenset("align aligned item float text pull cell img image".split())
+_NOT_LAYOUT = frozenset("align aligned item float text pull cell img image".split())
 _PARTS = re.compile(rf"(?:{_FURNITURE_PARTS})|.*(?:{_FURNITURE_PARTS})s?$")
 _WHOLE = frozenset(_FURNITURE_WORDS.split("|"))
 _CONTENT = frozenset(_CONTENT_WORDS.split("|"))
