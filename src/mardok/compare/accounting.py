@@ -3,7 +3,8 @@
 In:  the words of pages, which pages are copies of each other, the sections they are in, the links between them.
 Out: for each page how many of its words are boilerplate, shared, and its own; the three add up to its words.
 
-A word is boilerplate if it stands in a block, or in a run of eight words, that many pages carry. Else it is shared if it
+A word is boilerplate if it stands in a block, or in a run of eight words, that many pages carry; pages of one group of
+copies count once, for many copies of one page make none of its text a stock text. Else it is shared if it
 stands in a run of eight words that a page outside its own group of copies carries too. A teaser on a listing counts against
 the listing: where every other page with the run links to a page, the run is that page's own.
 
@@ -74,16 +75,16 @@ def account(
     counts : ndarray of bool, shape (n_pages,)
         Pages that count.
     group_of, section_of : ndarray of int64, shape (n_pages,)
-        Equal for pages of one group of copies, and of one section.
+        Equal for pages of one group of copies, which is told by the number of one of them, and of one section.
     links : ndarray of int64
         Links between pages as source * n_pages + target.
     """
     n_pages = corpus.n_texts
     page_of = np.repeat(np.arange(n_pages, dtype=np.uint32), corpus.n_words)
     places = runs.places
-    carried = _Carried(runs.number, runs.pages, section_of, settings)
+    carried = _Carried(runs.number, runs.pages, group_of, section_of, settings)
     in_boilerplate = _covered(len(corpus.words), places[carried.is_boilerplate[runs.number]], RUN_WORDS)
-    short = _short_boilerplate(corpus, page_of, counts, section_of, settings)
+    short = _short_boilerplate(corpus, page_of, counts, group_of, section_of, settings)
     for place, n_words in zip(short.place.tolist(), short.words.tolist(), strict=True):
         in_boilerplate[place : place + n_words] = True
     is_shared = _is_shared(runs.number, runs.pages, group_of, links, n_pages, carried)
@@ -106,20 +107,24 @@ def account(
 class _Carried:
     """How many pages carry each of some texts."""
 
-    def __init__(self, texts: Ints, pages: Ints, section_of: Ints, settings: Boilerplate) -> None:
+    def __init__(self, texts: Ints, pages: Ints, group_of: Ints, section_of: Ints, settings: Boilerplate) -> None:
         n_texts = int(texts.max()) + 1 if len(texts) else 0
         n_pages = len(section_of)
         pairs = distinct(texts * n_pages + pages)
         self.text, self.page = pairs // n_pages, pairs % n_pages
         """Each text with each page that carries it, once."""
         self.n_pages = np.bincount(self.text, minlength=n_texts)
+        # Each group is told by one of its pages, and stands in the section of that.
+        groups = distinct(self.text * n_pages + group_of[self.page])
+        text, group = groups // n_pages, groups % n_pages
         n_sections = int(section_of.max()) + 1 if n_pages else 1
-        placed = np.sort(self.text * n_sections + section_of[self.page])
+        placed = np.sort(text * n_sections + section_of[group])
         begins = np.flatnonzero(first_of_equal(placed))
         in_section, n_in_section = placed[begins], np.diff(begins, append=len(placed))
         size = np.bincount(section_of, minlength=n_sections)[in_section % n_sections]
         is_usual = (n_in_section >= settings.section_pages) & (n_in_section > settings.section_share * size)
-        self.is_boilerplate = self.n_pages >= settings.pages
+        self.n_groups = np.bincount(text, minlength=n_texts)
+        self.is_boilerplate = self.n_groups >= settings.pages
         self.is_boilerplate[(in_section // n_sections)[is_usual]] = True
 
 
@@ -130,9 +135,9 @@ def _is_shared(runs: Ints, pages: Ints, group_of: Ints, links: Ints, n_pages: in
     text, page = carried.text, carried.page
     first = np.searchsorted(text, np.arange(len(carried.n_pages) + 1))
     many = carried.n_pages > _MOST_CARRIERS
-    found = many[text]
-    # Every carrier of a run with every other: few, since a run of many pages is boilerplate before it is shared.
-    few = np.flatnonzero(~many[text])
+    found = (many & (carried.n_groups > 1))[text]
+    # Every carrier of a run with every other: few, since what is boilerplate is not shared.
+    few = np.flatnonzero(~many[text] & ~carried.is_boilerplate[text])
     sizes = carried.n_pages[text[few]]
     here = np.repeat(few, sizes)
     offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
@@ -164,7 +169,12 @@ def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
 
 
 def _short_boilerplate(
-    corpus: Corpus, page_of: NDArray[np.uint32], counts: NDArray[np.bool_], section_of: Ints, settings: Boilerplate
+    corpus: Corpus,
+    page_of: NDArray[np.uint32],
+    counts: NDArray[np.bool_],
+    group_of: Ints,
+    section_of: Ints,
+    settings: Boilerplate,
 ) -> ShortBlocks:
     """Blocks that are shorter than a run and stand on many pages."""
     starts, lengths = corpus.block_offsets[:-1], np.diff(corpus.block_offsets)
@@ -173,5 +183,5 @@ def _short_boilerplate(
     hashes = short_block_hashes(corpus.words, starts[short], lengths[short])
     number = np.searchsorted(distinct(hashes), hashes).astype(np.int64)
     page = page_of[starts[short]].astype(np.int64)
-    kept = _Carried(number, page, section_of, settings).is_boilerplate[number]
+    kept = _Carried(number, page, group_of, section_of, settings).is_boilerplate[number]
     return ShortBlocks(number[kept], starts[short][kept], lengths[short][kept], page[kept])

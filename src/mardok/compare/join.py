@@ -47,6 +47,7 @@ _WORDS_AT_ONCE = 1 << 16
 _TEXTS_AT_ONCE = 1 << 7
 _KEYS_AT_ONCE = 1 << 16
 _CHECKED_AT_ONCE = 1 << 14
+_SHINGLES_AT_ONCE = 1 << 22
 _KEPT_BITS = np.uint64(50)
 _DENSE_COLUMNS = 4096
 _LITTLE = 0.95
@@ -381,9 +382,15 @@ def _families(shared: _Shared, heavy: sparse.csr_array) -> tuple[Ints, list[Fami
 def _counted(sets: Sets, a: Ints, b: Ints) -> Overlaps:
     """Pairs with their overlap, counted on whole hashes."""
     common = np.empty(len(a), np.int64)
-    for first in range(0, len(a), _CHECKED_AT_ONCE):
-        part = slice(first, first + _CHECKED_AT_ONCE)
+    reach = np.cumsum(sets.sizes[a] + sets.sizes[b])
+    first = 0
+    while first < len(a):
+        # As many pairs as a key has room for, and no more than have so many shingles together.
+        known = int(reach[first - 1]) if first else 0
+        last = int(np.searchsorted(reach, known + _SHINGLES_AT_ONCE, side="right"))
+        part = slice(first, max(min(last, first + _CHECKED_AT_ONCE), first + 1))
         common[part] = _overlaps(sets.taken(a[part]), sets.taken(b[part]))
+        first = part.stop
     return Overlaps(a, b, common)
 
 
@@ -440,8 +447,9 @@ def contained_pairs(
         first = int(np.searchsorted(sizes, ratio * sizes[block[0]] - 1e-9))
         if first == len(sizes):
             break
-        product = (matrix[block] @ matrix[first:].T.tocsr()).tocoo()
-        inner, outer = block[product.coords[0]], product.coords[1].astype(np.int64) + first
+        # Transposing the few rows of the block instead of all the longer texts keeps this from growing with their square.
+        product = (matrix[first:] @ matrix[block].T.tocsr()).tocoo()
+        inner, outer = block[product.coords[1]], product.coords[0].astype(np.int64) + first
         # Cut hashes may have added to the product: it only says which pairs are worth counting.
         is_likely = (product.data >= containment * sizes[inner] - 1e-6) & (sizes[outer] > ratio * sizes[inner] - 1e-9)
         if is_likely.any():

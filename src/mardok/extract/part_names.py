@@ -24,9 +24,9 @@ _FURNITURE_WORDS = (
     "toplang|bottomlang|path|pfad|prev|previous|next|up|date|datum|modified|updated|"
     "generated|meta|author|byline|tags|tag|ad|ads|lang|langs|language|languages|locale|switcher|search|suche|logo|brand|"
     "skip|legal|license|licence|terms|rights|chat|popular|follow|posts|recent|similar|hours|contact|login|account|cart|"
-    "basket|index|toc|tabs|version|versions|source|edit|feedback|print|printed|modal|overlay|notice|note-bar|"
+    "basket|index|toc|tabs|version|versions|source|edit|feedback|print|printed|modal|overlay|notice|"
     "tree|letters|alphabet|pied|barre|bas|haut|pie|piè|lateral|rodape|cabecalho|hlavicka|paticka|menubalk|kop|voet|"
-    "contentinfo|complementary|hinweis|gdpr|dsgvo|bubble|callout-bar|signup|comments|rating|trail|location|onthispage|mtimelink"
+    "contentinfo|complementary|hinweis|gdpr|dsgvo|bubble|signup|comments|rating|trail|location|onthispage"
 )
 _CONTENT_WORDS = (
     "main|content|contents|inhalt|article|body|text|post|entry|page|story|document|documentation|section|chapter|"
