@@ -34,7 +34,7 @@ def page_of(html: str | bytes, *headers: tuple[str, str], status: int | None = 2
 
 def main_text(html: str, **text: object) -> str:
     chosen = Settings.model_validate({"text": text})
-    return site_of([batch_of([page_of(html, text=chosen.text)])], chosen.text).main_text(0)
+    return site_of([batch_of([page_of(html, text=chosen.text)])], chosen).main_text(0)
 
 
 # (HTML inside the body, main text)
@@ -83,8 +83,8 @@ def test_a_menu_outside_the_landmarks_is_chrome_only_if_many_pages_carry_it() ->
     raws = [RawPage(f"{URL}{n}", "test", 200, (HTML,), page.encode()) for n, page in enumerate(html)]
     pages = [extract_page(raw, Settings()) for raw in raws]
     batches = [batch_of(pages[:4]), batch_of(pages[4:])]
-    assert site_of(batches, Settings().text).main_text(3) == "Terms hold for all.\nnumber 3"
-    assert site_of(batches[:1], Settings().text).main_text(3).startswith("Cases\nBows")
+    assert site_of(batches, Settings()).main_text(3) == "Terms hold for all.\nnumber 3"
+    assert site_of(batches[:1], Settings()).main_text(3).startswith("Cases\nBows")
 
 
 def test_what_is_left_of_a_menu_at_either_end_goes_with_it() -> None:
@@ -93,7 +93,7 @@ def test_what_is_left_of_a_menu_at_either_end_goes_with_it() -> None:
         return f"<table><tr>{menu}</table><p>Tuning {number}<p>{'The pegs hold. ' * 9}<table><tr>{menu}</table>"
 
     pages = [replace(page_of(html(number)), url=f"https://host.example/{number}") for number in range(6)]
-    site = site_of([batch_of(pages)], Settings().text)
+    site = site_of([batch_of(pages)], Settings())
     assert site.main_text(3) == f"Tuning 3\n{'The pegs hold. ' * 9}".strip()
     assert {site.reasons.names[number] for number in site.reasons.of} == {"", "menu"}
 
@@ -106,7 +106,7 @@ def test_menus_are_known_by_signs_between_links_and_within_a_section_but_labels_
 
     urls = [f"https://host.example/{number // 6}/{number}" for number in range(60)]
     pages = [replace(page_of(html(number)), url=url) for number, url in enumerate(urls)]
-    site = site_of([batch_of(pages)], Settings().text)
+    site = site_of([batch_of(pages)], Settings())
     assert site.main_text(site.row_of[urls[7]]) == "Tuning 7\nLabel\nIt hums 7"
 
 

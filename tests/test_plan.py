@@ -260,7 +260,7 @@ def a_site() -> Site:
         for name, head in heads.items()
     ]
     raws.append(RawPage(f"{HOST}/", "test", 200, (), b"<html lang=en><p>home"))
-    return site_of([batch_of(extract_page(raw, Settings()) for raw in raws)], Settings().text)
+    return site_of([batch_of(extract_page(raw, Settings()) for raw in raws)], Settings())
 
 
 def proposal(*steps: tuple[str, str, str], keeper: str = "b", action: str = "merge") -> Proposal:

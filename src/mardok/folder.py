@@ -83,7 +83,7 @@ def read_tables(folder: Path) -> dict[str, pd.DataFrame]:
         path = folder / "data" / f"{name}.parquet"
         if path.exists():
             try:
-                stored = pd.read_parquet(path)
+                stored = pd.read_parquet(path.resolve())  # "a:b/data" would be taken for an address
                 found[name] = table.frame({column: stored[column] for column in table.names})
             except (OSError, ValueError, KeyError) as error:
                 raise FolderError(f"{path}: cannot be read; make the audit again: {error}") from error

@@ -60,6 +60,7 @@ from mardok.sources.page_lists import Signal, read_signals, read_targets
 from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
 from mardok.tables import UNREAD
+from mardok.text.furniture_parts import furniture_table
 from mardok.text.hashes import corpus_of
 from mardok.text.site import Site, site_of
 from mardok.text.site_tables import site_tables
@@ -320,7 +321,7 @@ def _findings(
     progress: Progress,
 ) -> tuple[dict[str, pd.DataFrame], dict[str, Any], bool]:
     """Everything that needs the whole site; and whether a browser looked at any page."""
-    site = site_of(_counted(batches, progress), settings.text)
+    site = site_of(_counted(batches, progress), settings)
     give_back_memory()
     if not site.pages:
         raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
@@ -340,8 +341,8 @@ def _findings(
     said, wording = topics(site, titles, settings.rivals.generic_words)
     related = relating()
     give_back_memory()
-    wording_counted = begin(lambda: count_wording(site, ways, related, said, settings), jobs)
     compared = account_for(site, ways, related, settings)
+    wording_counted = begin(lambda: count_wording(site, ways, related, compared.accounted, said, settings), jobs)
 
     progress("comparing what pages promise", 0)
     contest = contested(site, ways, titles, said, wording, compared, standing, known.targets, settings)
@@ -409,6 +410,7 @@ def _findings(
     }
     site = site.without_words()  # the tables of blocks and links are the largest, and need the room
     tables |= site_tables(site, compared.accounted.boilerplate_blocks)
+    tables["furniture"] = furniture_table(site)
     found_totals = totals(tables, demand, compared.grouping)
     found_totals["outcome"] = outcomes(tables, settings.search.minimum_share)
     return (

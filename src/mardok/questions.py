@@ -16,7 +16,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.mentions import BlockLinks, Mention, find_mentions, mentions_at, unlinked
-from mardok.compare.phrases import phrases_of
+from mardok.compare.phrases import phrases_of, uses_within
 from mardok.errors import SelectionError
 from mardok.findings.passage_texts import passage_texts
 from mardok.pipeline import Audit
@@ -79,7 +79,8 @@ def phrases(
     Returns
     -------
     DataFrame
-        Columns ``phrase``, ``words``, ``pages``, ``uses``, ``typical``, ordered; exact counts. Of 20,000
+        Columns ``phrase``, ``words``, ``pages``, ``uses``, ``boilerplate_uses``, ``typical``, ordered; exact counts. What
+        is pasted on many pages counts once; its further uses are ``boilerplate_uses``. Of 20,000
         words or more, phrases used less often than the settings ``phrases.uses`` and ``phrases.use_share`` say are left out.
 
     Raises
@@ -104,12 +105,29 @@ def phrases(
     selected = np.isin(np.arange(len(audit.pages)), rows)
     n_words = int(audit.pages["words"].to_numpy()[rows].sum())
     least = 1 if n_words < _FEW_WORDS else settings.least_uses(len(rows))
-    found = phrases_of(stemmed, selected, counted & ~selected, range(fewest, most + 1), least)
+    left_out = _repeated_boilerplate(audit, rows)
+    found = phrases_of(stemmed, selected, counted & ~selected, range(fewest, most + 1), least, left_out)
+    found["boilerplate_uses"] = uses_within(stemmed, found, left_out & np.repeat(selected, stemmed.corpus.n_words))
     if containing:
         found = found[_shared_words(stemmed, found, containing) == len(words(containing))]
     by = list(dict.fromkeys([order, "uses", "pages", "words"]))
     found = found.sort_values([*by, "phrase"], ascending=[False] * len(by) + [True], ignore_index=True)
-    return found[["phrase", "words", "pages", "uses", "typical"]]
+    return found[["phrase", "words", "pages", "uses", "boilerplate_uses", "typical"]]
+
+
+def _repeated_boilerplate(audit: Audit, rows: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """For each word whether it is boilerplate that another page told of, or an earlier one of `rows`, has too."""
+    corpus = audit.stemmed.corpus
+    passages = audit.tables["passages"]
+    pasted = passages[passages["boilerplate"]]
+    is_asked = np.isin(pasted["page"].to_numpy(), rows)
+    ordered = pasted.assign(later=~is_asked).sort_values(["passage", "later", "page", "word"])
+    again = ordered[ordered["passage"].duplicated()]
+    found = np.zeros(len(corpus.words), bool)
+    starts = corpus.offsets[again["page"].to_numpy()] + again["word"].to_numpy()
+    for start, n_words in zip(starts.tolist(), again["words"].tolist(), strict=True):
+        found[start : start + n_words] = True
+    return found
 
 
 def selected_rows(audit: Audit, selection: Selection) -> NDArray[np.int64]:

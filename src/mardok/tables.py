@@ -97,6 +97,7 @@ CHECKS: Mapping[str, str] = {
     "robots-html": "an HTML page stands where robots.txt should",
     "sitemap-html": "an HTML page stands where a sitemap should",
     "sitemap-not-indexable": "a sitemap lists a page that is not indexable",
+    "page-empty": "the page has no words of its own",
     "page-insecure-parts": "a secure page loads insecure parts",
     "variant-answers": "several writings of one address answer 200",
 }
@@ -132,7 +133,7 @@ class Column:
 
 @dataclass(frozen=True)
 class Table:
-    """A table: its columns in order, and the columns its rows are ordered by."""
+    """A table: its columns in order, and the columns its rows are ordered by; one with ``-`` before it in falling order."""
 
     name: str
     meaning: str
@@ -164,7 +165,9 @@ class Table:
         )
         if _is_ordered(typed, self.order):  # a sort copies millions of rows
             return typed
-        return typed.sort_values(list(self.order), kind="stable", ignore_index=True)
+        columns = [name.removeprefix("-") for name in self.order]
+        is_rising = [not name.startswith("-") for name in self.order]
+        return typed.sort_values(columns, ascending=is_rising, kind="stable", ignore_index=True)
 
     def check(self, frame: pd.DataFrame) -> None:
         """Raise ValueError if `frame` is not as declared: columns, dtypes, fixed words, order."""
@@ -183,14 +186,15 @@ class Table:
 
 
 def _is_ordered(frame: pd.DataFrame, order: Sequence[str]) -> bool:
-    """Whether rows are ordered by some columns, the first first."""
+    """Whether rows are ordered by some columns, the first first; one with ``-`` before it in falling order."""
     tied = np.ones(max(len(frame) - 1, 0), bool)
-    for name in order:
+    for ordered in order:
         if not tied.any():
             break
+        name = ordered.removeprefix("-")
         at = np.flatnonzero(tied) if frame[name].dtype == "str" else slice(None)  # strings are dear to make
         values = _comparable(frame[name])
-        before, after = values[:-1][at], values[1:][at]
+        before, after = (values[:-1][at], values[1:][at]) if name == ordered else (values[1:][at], values[:-1][at])
         if ((before > after) & tied[at]).any():
             return False
         tied[at] &= before == after
@@ -437,9 +441,10 @@ PHRASES = Table(
         Column("phrase", "str", "phrase in its commonest form"),
         Column("words", "int64", "words of the phrase", unit="words"),
         Column("pages", "int64", "pages that use it", unit="pages"),
-        Column("uses", "int64", "times it is used, inflected forms counted together", unit="uses"),
+        Column("uses", "int64", "times it is used, inflected forms counted together; boilerplate counted once", unit="uses"),
+        Column("boilerplate_uses", "int64", "further times that boilerplate repeats it", unit="uses"),
     ),
-    ("phrase",),
+    ("-uses", "phrase"),
 )
 PAGE_PHRASES = Table(
     "page_phrases",
@@ -480,7 +485,21 @@ BOILERPLATE = Table(
         Column("copies", "bool", "whether the pages are copies of one another anyway", csv=False),
         Column("word_share", "float64", "words of the site that it makes up", unit="share, 0 to 1", csv=False),
     ),
-    ("text", "example_url"),
+    ("-pages", "-words", "text", "example_url"),
+)
+FURNITURE = Table(
+    "furniture",
+    "one row for each part of the template that was taken for furniture",
+    (
+        Column("part", "str", "the element, by tag, classes, id and role"),
+        Column("reason", "str", "why most of it is no main text"),
+        Column("pages", "int64", "pages that have it", unit="pages"),
+        Column("words", "int64", "words of it on all pages together", unit="words"),
+        Column("example_url", "str", "one of the pages"),
+        Column("text", "str", "its text there, cut off after 200 characters"),
+    ),
+    ("-words", "part"),
+    csv=False,
 )
 PASSAGES = Table(
     "passages",
@@ -551,7 +570,7 @@ TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
         PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, POSITIONS, PHRASES, PAGE_PHRASES, SECTION_PHRASES, BOILERPLATE,
-        PASSAGES, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
+        PASSAGES, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip
 """All tables by name."""

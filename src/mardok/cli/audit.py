@@ -24,6 +24,7 @@ from mardok.plan.wording import count, gain_range, percent
 _SHOWN_PROPOSALS = 10
 _SHOWN_UNREAD = 5
 _SHOWN_TARGETS = 5
+_SHOWN_PARTS = 10
 
 
 def audit(
@@ -120,11 +121,25 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
     if not totals["crawl"]["whole"]:
         gaps = "; ".join(totals["crawl"]["gaps"])
         console.print(shown(f"Not the whole site: {gaps}. What needs the whole site is not claimed."))
+    for line in _furniture_lines(found):
+        console.print(shown(line))
     if len(found.plan):
         console.print(_plan_table(found))
     if len(found.plan) > _SHOWN_PROPOSALS:
         console.print(shown(f"{len(found.plan) - _SHOWN_PROPOSALS} more in {out / 'plan.csv'}"))
     console.print(shown(f"Report: {(out / 'report.html').resolve()}"), soft_wrap=True)
+
+
+def _furniture_lines(found: mardok.Audit) -> list[str]:
+    """What was taken for furniture, the largest parts first, so that a mistake is seen."""
+    parts = found.tables["furniture"].head(_SHOWN_PARTS)
+    if parts.empty:
+        return []
+    named = ", ".join(f"{part} ({pages:,})" for part, pages in parts[["part", "pages"]].itertuples(index=False))
+    return [
+        f"Taken for furniture, with the pages that have it: {named}.",
+        "If that is wrong, mardok page DIR URL --text says why, and the settings text.only and text.ignore put it right.",
+    ]
 
 
 def _target_lines(targets: list[dict[str, Any]]) -> list[str]:

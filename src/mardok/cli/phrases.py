@@ -176,10 +176,11 @@ class _Answer:
         if self.what == "phrases":
             has_rest = bool(self.rows["typical"].any())
             table.add_column("phrase", ratio=1, overflow="fold")
-            for name in ("pages", "uses", *(["typical"] if has_rest else [])):
+            for name in ("pages", "uses", "pasted", *(["typical"] if has_rest else [])):
                 table.add_column(name, justify="right")
             for row in records(rows):
-                figures = [f"{row['pages']:,}", f"{row['uses']:,}", *([f"{row['typical']:.1f}"] if has_rest else [])]
+                figures = [f"{row[name]:,}" for name in ("pages", "uses", "boilerplate_uses")]
+                figures += [f"{row['typical']:.1f}"] if has_rest else []
                 table.add_row(shown(row["phrase"]), *figures)
         elif self.what == "passages":
             for name in ("words", "pages", "pasted words"):

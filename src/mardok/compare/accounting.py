@@ -37,6 +37,10 @@ class Accounted:
     boilerplate: Ints
     is_boilerplate: NDArray[np.bool_]
     """For each word of the corpus whether it is boilerplate."""
+    is_repeated: NDArray[np.bool_]
+    """For each word whether it is boilerplate that stands on an earlier page, too."""
+    is_teaser: NDArray[np.bool_]
+    """For each word whether it is in a run of a page that the page links to: a teaser of that."""
     boilerplate_blocks: NDArray[np.bool_]
     """For each block of the corpus whether all its words are boilerplate."""
     boilerplate_runs: NDArray[np.bool_]
@@ -87,7 +91,12 @@ def account(
     short = _short_boilerplate(corpus, page_of, counts, group_of, section_of, settings)
     for place, n_words in zip(short.place.tolist(), short.words.tolist(), strict=True):
         in_boilerplate[place : place + n_words] = True
-    is_shared = _is_shared(runs.number, runs.pages, group_of, links, n_pages, carried)
+    is_first = _first_uses(runs, carried.is_boilerplate)
+    is_repeated = in_boilerplate & ~_covered(len(corpus.words), places[is_first], RUN_WORDS)
+    first_blocks = np.unique(short.number, return_index=True)[1]
+    for place, n_words in zip(short.place[first_blocks].tolist(), short.words[first_blocks].tolist(), strict=True):
+        is_repeated[place : place + n_words] = False
+    is_shared, is_teaser = _is_shared(runs.number, runs.pages, group_of, links, n_pages, carried)
     in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS) & ~in_boilerplate
 
     boilerplate = _counted(in_boilerplate, corpus.offsets) * counts
@@ -98,10 +107,19 @@ def account(
         shared=shared,
         boilerplate=boilerplate,
         is_boilerplate=in_boilerplate,
+        is_repeated=is_repeated,
+        is_teaser=_covered(len(corpus.words), places[is_teaser], RUN_WORDS),
         boilerplate_blocks=(in_block == lengths) & (lengths > 0),
         boilerplate_runs=carried.is_boilerplate,
         short_blocks=short,
     )
+
+
+def _first_uses(runs: RepeatedRuns, is_boilerplate: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Whether each place is the first of its run, which is boilerplate."""
+    found = np.zeros(len(runs.number), bool)
+    found[np.unique(runs.number, return_index=True)[1]] = True  # places are in order
+    return found & is_boilerplate[runs.number]
 
 
 class _Carried:
@@ -128,10 +146,15 @@ class _Carried:
         self.is_boilerplate[(in_section // n_sections)[is_usual]] = True
 
 
-def _is_shared(runs: Ints, pages: Ints, group_of: Ints, links: Ints, n_pages: int, carried: _Carried) -> NDArray[np.bool_]:
-    """For each place whether a page of another group carries its run, and does not merely link to the page."""
+def _is_shared(
+    runs: Ints, pages: Ints, group_of: Ints, links: Ints, n_pages: int, carried: _Carried
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """For each place whether a page of another group carries its run, and does not merely link to the page.
+
+    And whether the page of the place is one that links to a carrier of its run.
+    """
     if not len(runs):
-        return np.zeros(0, bool)
+        return np.zeros(0, bool), np.zeros(0, bool)
     text, page = carried.text, carried.page
     first = np.searchsorted(text, np.arange(len(carried.n_pages) + 1))
     many = carried.n_pages > _MOST_CARRIERS
@@ -146,8 +169,10 @@ def _is_shared(runs: Ints, pages: Ints, group_of: Ints, links: Ints, n_pages: in
     here, there = here[is_other], there[is_other]
     is_teaser = np.isin(page[there] * n_pages + page[here], links)
     found[here[~is_teaser]] = True
+    teasing = np.zeros(len(text), bool)
+    teasing[there[is_teaser]] = True
     at = np.searchsorted(text * n_pages + page, runs * n_pages + pages)
-    return np.asarray(found[at])
+    return np.asarray(found[at]), np.asarray(teasing[at])
 
 
 def _counted(words: NDArray[np.bool_], offsets: Offsets) -> Ints:

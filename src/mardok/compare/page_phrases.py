@@ -78,8 +78,7 @@ def _apart(stemmed: Stemmed, first: int, last: int) -> Stemmed:
 
 
 def _of_some(stemmed: Stemmed, sizes: range, most: int) -> pd.DataFrame:
-    n_texts = stemmed.corpus.n_texts
-    found = counted_phrases(stemmed, np.ones(n_texts, bool), sizes, _LEAST_USES)
+    found = counted_phrases(stemmed, np.ones(len(stemmed.corpus.words), bool), sizes, _LEAST_USES)
     found["page"] = np.searchsorted(stemmed.corpus.offsets, found["place"].to_numpy(), side="right") - 1
     found = found.sort_values(["page", "uses", "words"], ascending=[True, False, False], kind="stable", ignore_index=True)
     # Only what may be among the first is written out: where phrases tie, the alphabet decides.

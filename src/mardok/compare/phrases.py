@@ -85,7 +85,12 @@ class _Level:
 
 
 def phrases_of(
-    stemmed: Stemmed, selected: NDArray[np.bool_], rest: NDArray[np.bool_], sizes: range, least_uses: int
+    stemmed: Stemmed,
+    selected: NDArray[np.bool_],
+    rest: NDArray[np.bool_],
+    sizes: range,
+    least_uses: int,
+    left_out: NDArray[np.bool_] | None = None,
 ) -> pd.DataFrame:
     """Phrases that some texts use.
 
@@ -97,6 +102,8 @@ def phrases_of(
         Numbers of words, from 1 to 6.
     least_uses : int
         Phrases that the selection uses less often are left out.
+    left_out : ndarray of bool, shape (n_words,), optional
+        Words that count for nobody, such as what is pasted again and again.
 
     Returns
     -------
@@ -105,10 +112,16 @@ def phrases_of(
         its uses begins among the words of the corpus; ``typical`` is 0 if there is no rest. No order.
     """
     part_of = np.where(selected, 0, np.where(rest, 1, -1))
-    return phrases_of_parts(stemmed, part_of, sizes, [least_uses])[0]
+    return phrases_of_parts(stemmed, part_of, sizes, [least_uses], left_out)[0]
 
 
-def phrases_of_parts(stemmed: Stemmed, part_of: Ints, sizes: range, least_uses: Sequence[int]) -> list[pd.DataFrame]:
+def phrases_of_parts(
+    stemmed: Stemmed,
+    part_of: Ints,
+    sizes: range,
+    least_uses: Sequence[int],
+    left_out: NDArray[np.bool_] | None = None,
+) -> list[pd.DataFrame]:
     """Phrases of several parts of the texts, each as :func:`phrases_of` tells them, held against all the others.
 
     Parameters
@@ -117,22 +130,64 @@ def phrases_of_parts(stemmed: Stemmed, part_of: Ints, sizes: range, least_uses: 
         Part of each text; a number without `least_uses` for those that are in none, -1 for those that do not count.
     least_uses : sequence of int
         Phrases that each part uses less often are left out.
+    left_out : ndarray of bool, shape (n_words,), optional
+        Words that count for no part.
     """
-    parts = [counted_phrases(stemmed, part_of == part, sizes, least) for part, least in enumerate(least_uses)]
+    left_out = np.zeros(len(stemmed.corpus.words), bool) if left_out is None else left_out
+    parts = [
+        counted_phrases(stemmed, np.repeat(part_of == part, stemmed.corpus.n_words) & ~left_out, sizes, least)
+        for part, least in enumerate(least_uses)
+    ]
     for found in parts:
         found.insert(0, "phrase", written(stemmed, found))
         found.insert(4, "typical", 0.0)
     if len(distinct(part_of[part_of >= 0])) > 1:
-        left = words_left(stemmed)
+        left = np.minimum(words_left(stemmed), _words_to(left_out))
         for n in sizes:
             _add_typical(stemmed, left, part_of, parts, n)
     return [_told_once(found) for found in parts] if len(stemmed.languages) > 1 else parts
 
 
-def counted_phrases(stemmed: Stemmed, selected: NDArray[np.bool_], sizes: range, least_uses: int) -> pd.DataFrame:
-    """Phrases that some texts use, as :func:`phrases_of` tells them, but for ``phrase`` and ``typical``."""
+def _words_to(marked: NDArray[np.bool_]) -> NDArray[np.int32]:
+    """For each word how many there are from it to the next that is marked; 0 for marked ones."""
+    places = np.flatnonzero(marked)
+    ends = np.append(places, len(marked))[np.searchsorted(places, np.arange(len(marked)))]
+    return (ends - np.arange(len(marked))).astype(np.int32)
+
+
+def uses_within(stemmed: Stemmed, found: pd.DataFrame, where: NDArray[np.bool_]) -> Ints:
+    """How often each of some phrases, as :func:`phrases_of` gives them, is used within marked words.
+
+    Parameters
+    ----------
+    where : ndarray of bool, shape (n_words,)
+    """
+    left = np.minimum(words_left(stemmed), _words_to(~where))
+    uses = np.zeros(len(found), np.int64)
+    place, n_words = found["place"].to_numpy(), found["words"].to_numpy()
+    for n in np.unique(n_words).tolist():
+        rows = np.flatnonzero(n_words == n)
+        asked = _stem_grams_at(stemmed, place[rows], n)
+        known = distinct(asked)
+        sought, counts = KnownHashes(known), np.zeros(len(known), np.int64)
+        begins = np.flatnonzero(left >= n)
+        begins = begins[~(stemmed.is_function[begins] | stemmed.is_function[begins + n - 1])]
+        for _, hashes in stem_grams(stemmed, begins, n):
+            number = sought.numbers(hashes)
+            counts += np.bincount(number[number >= 0], minlength=len(known))
+        uses[rows] = counts[np.searchsorted(known, asked)]
+    return uses
+
+
+def counted_phrases(stemmed: Stemmed, is_selected: NDArray[np.bool_], sizes: range, least_uses: int) -> pd.DataFrame:
+    """Phrases that some words hold, as :func:`phrases_of` tells them, but for ``phrase`` and ``typical``.
+
+    Parameters
+    ----------
+    is_selected : ndarray of bool, shape (n_words,)
+    """
     parts = []
-    for level in _levels(stemmed, np.repeat(selected, stemmed.corpus.n_words), sizes, least_uses):
+    for level in _levels(stemmed, is_selected, sizes, least_uses):
         parts.append(_counted(stemmed, level, least_uses))
         del level  # the next is made while the one at hand would still fill the memory
     found = pd.concat([part.frame for part in parts], ignore_index=True)

@@ -31,6 +31,7 @@ _SCRIPTS = ("base", "table", "pictures", "difference", "plan", "copies", "others
 _VIEWS = ("plan", "copies", "pair", "wording", "rivals", "pages", "page", "checks")
 _FIRST = 6
 _MOST_BY_GAIN = 3
+_MOST_PARTS = 40
 _MOST_ROWS = 200
 """Rows of any list of the first screen."""
 
@@ -60,6 +61,7 @@ def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> 
         "pictures": _pictures(tables),
         "views": _VIEWS,
         "most": _MOST_ROWS,
+        "furniture": tables["furniture"].head(_MOST_PARTS).to_dict("records"),
         "unread": unread.head(_MOST_ROWS).to_dict("records"),
         "n_unread": len(unread),
         "left_out": parts.left_out,

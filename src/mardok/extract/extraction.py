@@ -76,8 +76,10 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         document = after if settings.sources.rendered else document
     canonicals = directives.canonical_addresses(raw, document.link_elements, document.base)
     declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
+    # A file that names itself without its suffix is known by that address wherever it is served.
+    names_itself = raw.short_url and next(iter(canonicals), "") in (raw.short_url, f"{raw.short_url}/")
     return Page(
-        url=raw.url,
+        url=canonicals[0] if names_itself else raw.url,
         source=raw.source,
         status=raw.status,
         redirect_url=directives.redirect_target(raw, document.metas, document.base),

@@ -276,7 +276,7 @@ class _Reader:
 
     def entered(self, tag: Tag, markup: str, outer: State) -> State:
         """What holds inside an element."""
-        if tag.is_telling:  # noqa: SIM108 - two cases, not one and a half
+        if tag.is_telling:
             state = outer.telling(tag.name, tag.label, markup)
         else:
             state = outer.inside.get(tag.label) or outer.plain(tag.name, tag.label)

@@ -19,6 +19,14 @@ import stopwordsiso
 from mardok.settings import Language
 
 _WORD = re.compile(r"[^\W\d_]+")
+_SCRIPTS = {
+    "zh": re.compile("[\u3400-\u9fff]"),
+    "ja": re.compile("[\u3040-\u30ff\u3400-\u9fff]"),
+    "ko": re.compile("[\uac00-\ud7af]"),
+    "th": re.compile("[\u0e00-\u0e7f]"),
+}
+"""Letters of languages whose words are not told by spaces."""
+_SCRIPT_SHARE = 0.3
 _ONLY_LETTERS = bytes(code if chr(code) in ascii_lowercase else ord(" ") for code in range(256))
 CHECKED_CHARACTERS = 1000
 """Of a text, what is looked at."""
@@ -26,12 +34,14 @@ _CLASSIFIED_CHARACTERS = 300
 
 
 def language_of(text: str, declared: str, settings: Language) -> str:
-    """Language of the text; ``""`` if nothing is declared and there are too few words to tell.
+    """Language of the text; ``""`` if nothing is declared and the words do not tell: unknown is better than wrong.
 
     Examples
     --------
     >>> language_of("the bow of the violin is in the case and it is yours " * 3, "de-AT", Language())
     'en'
+    >>> language_of("x-12 y-30 z-44 " * 20, "", Language())
+    ''
     """
     declared = re.split(r"[-_]", declared)[0].lower()
     checked = text[:CHECKED_CHARACTERS].casefold()
@@ -41,14 +51,22 @@ def language_of(text: str, declared: str, settings: Language) -> str:
     if declared and _is_believable(declared, words, settings):
         return declared
     found = _classified(" ".join(words)[:_CLASSIFIED_CHARACTERS])
-    # A list of part numbers is in no language: without function words a guess does not beat a declaration.
-    return found if not declared or _is_believable(found, words, settings) else declared
+    # A list of part numbers is in no language: a guess without its function words, or its script, is worth nothing.
+    return found if _is_shown(found, checked, words, settings) else declared
 
 
 def _is_believable(language: str, words: Sequence[str], settings: Language) -> bool:
     """Whether enough of the words are function words of the language, or nothing can be said against it."""
     known = function_words(language)
     return known is None or sum(map(known.__contains__, words)) >= settings.function_word_share * len(words)
+
+
+def _is_shown(language: str, text: str, words: Sequence[str], settings: Language) -> bool:
+    """Whether a text gives evidence of a language: its function words, or its script."""
+    if language in _SCRIPTS:
+        letters = sum(map(str.isalpha, text))
+        return len(_SCRIPTS[language].findall(text)) >= _SCRIPT_SHARE * max(letters, 1)
+    return function_words(language) is not None and _is_believable(language, words, settings)
 
 
 @lru_cache(maxsize=256)

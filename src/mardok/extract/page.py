@@ -78,6 +78,8 @@ class Signs(NamedTuple):
     has_password: bool = False
     n_players: int = 0
     """Elements that play video or sound."""
+    n_frames: int = 0
+    """Elements that show another document."""
     h1_images: int = 0
     """H1 that hold an image and no text."""
     canonicals: tuple[str, ...] = ()

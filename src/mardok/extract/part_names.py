@@ -34,10 +34,11 @@ _CONTENT_WORDS = (
 )
 _HEADS = re.compile(r"head|header|kopf|.*header$|header.*")
 """Names of what heads something: a page, where it is a container, else mostly what follows."""
-_LAYOUT = frozenset("top bottom side left right links rechts oben unten haut bas droite gauche strip bar rail".split())
+_LAYOUT_WORDS = "top|bottom|side|left|right|links|rechts|oben|unten|haut|bas|droite|gauche|strip|bar|rail"
+_LAYOUT = frozenset(_LAYOUT_WORDS.split("|"))
 """Where an element stands: names of furniture, where they are all the name, or all but one word of it."""
 _MOST_LAYOUT_WORDS = 2
-_NOT_LAYOUT = frozenset("align aligned item float text pull cell img image".split())
+_NOT_LAYOUT = frozenset(["align", "aligned", "item", "float", "text", "pull", "cell", "img", "image"])
 _PARTS = re.compile(rf"(?:{_FURNITURE_PARTS})|.*(?:{_FURNITURE_PARTS})s?$")
 _WHOLE = frozenset(_FURNITURE_WORDS.split("|"))
 _CONTENT = frozenset(_CONTENT_WORDS.split("|"))

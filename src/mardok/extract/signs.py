@@ -56,9 +56,14 @@ def signs_of(
         n_fields=len(fields),
         has_password="password" in fields,
         n_players=len(parser.css("video,audio,embed,object")) if "video" in seen or "audio" in seen else 0,
+        n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if _holds_frame(html) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
         insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
     )
+
+
+def _holds_frame(html: str) -> bool:
+    return "<iframe" in html or "<frame" in html or "<object" in html or "<embed" in html
 
 
 def _fields(parser: LexborHTMLParser) -> list[str]:

@@ -99,6 +99,12 @@ _LONGEST_ID = 30
 _MOST_ID_WORDS = 3
 _WORDS = re.compile(r"[-_.:]+")
 _DIGITS = re.compile(r"\d+")
+_PANEL = re.compile(
+    r"accordion|akkordeon|collaps|tab-?pane|tab-?content|tabpanel|panel|expand|toggle|faq|answer|antwort|spoiler|unfold|"
+    r"read-?more|mehr-?lesen",
+    re.IGNORECASE,
+)
+"""Names of content that is closed until a reader opens it."""
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
 
@@ -196,8 +202,18 @@ def _inner_state(outer: State, name: str, label: str, attrs: Mapping[str, str]) 
     return State.of(Context(tag, place, level, chrome, in_main, chosen, path), in_section, is_unseen)
 
 
+def _is_panel(name: str, role: str, attrs: Mapping[str, str]) -> bool:
+    """Whether the element is a part of an accordion or of tabs: content that is closed at first."""
+    if name not in _CONTAINERS and name != "p":
+        return False
+    called = f"{attrs.get('class', '')} {attrs.get('id', '')}"
+    is_called = role == "tabpanel" or attrs.get("hidden") == "until-found" or _PANEL.search(called) is not None
+    return is_called and not names_furniture(called) and role not in _CHROME_ROLES
+
+
 def _chrome_reason(outer: State, name: str, role: str, attrs: Mapping[str, str]) -> str:
-    if "hidden" in attrs or attrs.get("aria-hidden") == "true" or _NOT_SHOWN.search(attrs.get("style", "")):
+    is_hidden = "hidden" in attrs or attrs.get("aria-hidden") == "true" or _NOT_SHOWN.search(attrs.get("style", ""))
+    if is_hidden and not _is_panel(name, role, attrs):
         return "hidden"
     if role in _CHROME_ROLES:
         return _CHROME_ROLES[role]

@@ -20,12 +20,20 @@ _END, _BEGIN_LINK, _END_LINK = "\x01", "\x02", "\x03"
 END = f" {_END} "
 """What stands where a block ends."""
 _MARKS = str.maketrans(_END + _BEGIN_LINK + _END_LINK, "   ")
+_ROW_OF_LINKS = re.compile(
+    f"{_BEGIN_LINK}[^{_BEGIN_LINK}{_END_LINK}]+{_END_LINK}(?:{_BEGIN_LINK}[^{_BEGIN_LINK}{_END_LINK}]+{_END_LINK})+"
+)
 _BARE = re.compile(f" *(?:{_BEGIN_LINK}{_END_LINK} *)+")
 
 NO_JOINT = 127
 """Joint of what stands in no element of its own: more than any depth."""
 _new = tuple.__new__
 """Makes a tuple with names twice as fast as its own constructor; a page has hundreds."""
+
+
+def _with_spaces(links: re.Match[str]) -> str:
+    """Links that follow one another without space, as those of a share bar: labels, not parts of one word."""
+    return " " + links[0].replace(_END_LINK + _BEGIN_LINK, f"{_END_LINK} {_BEGIN_LINK}")
 
 
 def _with_one_space(links: re.Match[str]) -> str:
@@ -210,6 +218,8 @@ class Stream:
             whole = unescaped(whole)
         whole = " ".join(whole.split())
         if self._stretches:
+            if _END_LINK + _BEGIN_LINK in whole:
+                whole = _ROW_OF_LINKS.sub(_with_spaces, whole)
             # A link covers no space at its ends.
             whole = whole.replace(_BEGIN_LINK + " ", " " + _BEGIN_LINK).replace(" " + _END_LINK, _END_LINK + " ")
             if _BEGIN_LINK + _END_LINK in whole:

@@ -19,6 +19,7 @@ from mardok.compare.titles import Titles
 from mardok.compare.topics import Wording
 from mardok.findings.body_checks import body_troubles
 from mardok.findings.coverage import Coverage
+from mardok.findings.emptiness import MEANINGS, emptiness
 from mardok.findings.groups import Grouping, untranslated_guests
 from mardok.findings.head_checks import head_troubles
 from mardok.findings.kinds import PageKinds
@@ -77,6 +78,7 @@ def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told
         *_untranslated(site, checked.grouping.untranslated, checked.grouping.meant_for),
         *_answering_variants(site, checked.grouping, settings.variants),
         *_crawl_troubles(site, checked.intake, checked.coverage, reasons),
+        *_empty_pages(site, rows),
         *_blocked_links(site, checked.is_blocked),
         *_broken_images(site, checked.intake),
     ]
@@ -106,6 +108,13 @@ def _crawl_troubles(site: Site, intake: Intake, coverage: Coverage, reasons: Seq
             yield Told(url, "sitemap-not-indexable", reasons[row], sitemap_of[url])
     for row in (row for row in coverage.orphans if not reasons[row]):
         yield Told(site.pages[row].url, "page-orphan", "", sitemap_of[site.pages[row].url])
+
+
+def _empty_pages(site: Site, rows: Sequence[int]) -> Iterable[Told]:
+    why = emptiness(site)
+    for row in rows:
+        if why[row]:
+            yield Told(site.pages[row].url, "page-empty", why[row], MEANINGS[why[row]])
 
 
 def _blocked_links(site: Site, is_blocked: Callable[[str], bool]) -> Iterable[Told]:

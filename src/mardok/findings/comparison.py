@@ -113,7 +113,12 @@ def account_for(site: Site, ways: Sequence[Destination], related: Related, setti
 
 
 def count_wording(
-    site: Site, ways: Sequence[Destination], related: Related, topics: Sequence[Topic], settings: Settings
+    site: Site,
+    ways: Sequence[Destination],
+    related: Related,
+    accounted: Accounted,
+    topics: Sequence[Topic],
+    settings: Settings,
 ) -> Worded:
     """Phrases, mentions, and how each page uses the phrase that it is about."""
     counts, stems = related.counts, stemmed_site(site, settings.phrases)
@@ -122,9 +127,9 @@ def count_wording(
     mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
     of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in topics])
     tables = {  # last, when what goes on beside needs less memory: they need the most
-        "phrases": phrases_table(stems, counts, settings.phrases),
+        "phrases": phrases_table(stems, counts, accounted.is_repeated, settings.phrases),
         "page_phrases": page_phrases_table(stems, settings.phrases),
-        "section_phrases": section_phrases_table(site, stems, counts, settings.phrases),
+        "section_phrases": section_phrases_table(site, stems, counts, accounted, settings.phrases),
     }
     return Worded(tables, mentions, of_topic)
 

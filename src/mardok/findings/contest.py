@@ -102,7 +102,7 @@ def contested(
         site,
         kinds,
         compared.accounted.own,
-        stays,
+        stays & ((site.corpus.n_words > 0) | np.array([not page.bytes_hash for page in site.pages], bool)),
         nearest_relatives(pairs, stays, takes_over),
         standing,
         shown,

@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -207,17 +207,36 @@ def untranslated_guests(site: Site, pairs: Iterable[tuple[int, int]], meant_for:
 
 
 def _meant_languages(site: Site) -> list[str]:
-    """For which language each page is meant: by its own hreflang, its declaration, or its address; ``""`` if unknown."""
-    spoken = {page.language for page in site.pages if page.language}
-    return [_meant_language(page, spoken if len(spoken) > 1 else set()) for page in site.pages]
+    """For which language each page is meant: by its own hreflang, its folder, or its declaration; ``""`` if unknown.
+
+    A folder or host part that is the code of a language means it where pages of the site are written in it, hreflang names
+    it, or most pages of the folder declare it: also if no page there is translated yet.
+    """
+    codes = {page.language for page in site.pages if page.language}
+    codes |= {code[:2] for page in site.pages for code, _ in page.alternates if code != "x-default"}
+    declared: dict[str, Counter[str]] = defaultdict(Counter)
+    for page in site.pages:
+        if page.declared_language:
+            for code in _codes_in_address(page.url):
+                declared[code][page.declared_language[:2]] += 1
+    codes |= {code for code, seen in declared.items() if 2 * seen[code] > seen.total()}
+    return [_meant_language(page, codes if len(codes) > 1 else ()) for page in site.pages]
 
 
-def _meant_language(page: Page, spoken: Collection[str]) -> str:
-    own = [code[:2] for code, url in page.alternates if url == page.url and code != "x-default"]
-    parts = split_url(page.url)
+def _codes_in_address(url: str) -> list[str]:
+    """What may be the code of a language in the host and the folders of an address."""
+    parts = split_url(url)
     folders = [parts.netloc.partition(".")[0], *parts.path.casefold().split("/")[:-1]]
-    in_address = [code for folder in folders for code in re.split(r"[-_]", folder) if code in spoken]
-    return next(iter([*own, *filter(None, [page.declared_language[:2]]), *in_address]), "")
+    return [code for folder in folders for code in re.split(r"[-_]", folder)[:1] if len(code) == _CODE_LETTERS]
+
+
+def _meant_language(page: Page, codes: Collection[str]) -> str:
+    own = [code[:2] for code, url in page.alternates if url == page.url and code != "x-default"]
+    in_address = [code for code in _codes_in_address(page.url) if code in codes]
+    return next(iter([*own, *in_address, *filter(None, [page.declared_language[:2]])]), "")
+
+
+_CODE_LETTERS = 2
 
 
 class _Figures:

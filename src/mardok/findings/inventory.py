@@ -22,6 +22,7 @@ from mardok.compare.mentions import OwnUses
 from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic
 from mardok.findings.coverage import Coverage
+from mardok.findings.emptiness import MEANINGS, emptiness
 from mardok.findings.groups import Grouping
 from mardok.findings.keeper import Standing
 from mardok.findings.kinds import PageKinds
@@ -109,6 +110,7 @@ def pages_table(
     nearest = _nearest(pairs, [keeper_of.get(row, row) for row in range(n)])
     searched = standing.demand is not None
     nan = np.full(n, np.nan)
+    empty = emptiness(site)
     return PAGES.frame(
         {
             "url": [page.url for page in site.pages],
@@ -116,7 +118,8 @@ def pages_table(
             "final_url": [way.url for way in ways],
             "indexable": [not reason for reason in reasons],
             "reason": [
-                reason or _comparison_limit(site, row, settings.copies.minimum_words) for row, reason in enumerate(reasons)
+                reason or _comparison_limit(site, row, empty[row], settings.copies.minimum_words)
+                for row, reason in enumerate(reasons)
             ],
             "language": [page.language for page in site.pages],
             "kind": facts.kinds.kind,
@@ -170,7 +173,9 @@ def _told(signal: Signal | None, name: str) -> float:
     return float("nan") if value is None else float(value)
 
 
-def _comparison_limit(site: Site, row: int, minimum_words: int) -> str:
+def _comparison_limit(site: Site, row: int, empty: str, minimum_words: int) -> str:
+    if empty:
+        return f"empty: {MEANINGS[empty]}"
     n_words = int(site.corpus.n_words[row])
     if n_words >= minimum_words:
         return ""

@@ -18,7 +18,7 @@ from mardok.compare.accounting import Accounted
 from mardok.compare.join import Ints
 from mardok.compare.page_phrases import phrases_by_page
 from mardok.compare.passages import passages_of
-from mardok.compare.phrases import phrases_of, phrases_of_parts
+from mardok.compare.phrases import phrases_of, phrases_of_parts, uses_within
 from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Phrases
 from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES
@@ -42,10 +42,20 @@ def stemmed_site(site: Site, settings: Phrases) -> Stemmed:
     return stemmed(site.corpus, languages, stop_words)
 
 
-def phrases_table(stemmed: Stemmed, counts: NDArray[np.bool_], settings: Phrases) -> pd.DataFrame:
-    """The phrases of the pages that count."""
+def phrases_table(
+    stemmed: Stemmed, counts: NDArray[np.bool_], is_repeated: NDArray[np.bool_], settings: Phrases
+) -> pd.DataFrame:
+    """The phrases of the pages that count.
+
+    Parameters
+    ----------
+    is_repeated : ndarray of bool, shape (n_words,)
+        Words of boilerplate that stand on an earlier page, too: a text that is pasted on many pages uses a phrase once.
+    """
     sizes = range(settings.words[0], settings.words[1] + 1)
-    found = phrases_of(stemmed, counts, np.zeros(len(counts), bool), sizes, settings.least_uses(int(counts.sum())))
+    none = np.zeros(len(counts), bool)
+    found = phrases_of(stemmed, counts, none, sizes, settings.least_uses(int(counts.sum())), is_repeated)
+    found["boilerplate_uses"] = uses_within(stemmed, found, is_repeated & np.repeat(counts, stemmed.corpus.n_words))
     return PHRASES.frame({name: found[name] for name in PHRASES.names})
 
 
@@ -56,8 +66,10 @@ def page_phrases_table(stemmed: Stemmed, settings: Phrases) -> pd.DataFrame:
     return PAGE_PHRASES.frame({"page": found["page"], "place": place, "phrase": found["phrase"], "uses": found["uses"]})
 
 
-def section_phrases_table(site: Site, stemmed: Stemmed, counts: NDArray[np.bool_], settings: Phrases) -> pd.DataFrame:
-    """What the largest sections say more than the rest of the site."""
+def section_phrases_table(
+    site: Site, stemmed: Stemmed, counts: NDArray[np.bool_], accounted: Accounted, settings: Phrases
+) -> pd.DataFrame:
+    """What the largest sections say more than the rest of the site, in their own words: no teasers, nothing pasted."""
     rows = np.flatnonzero(counts)
     section_of = [section_name(site.pages[row].url) for row in rows.tolist()]
     sizes = Counter(section_of)
@@ -68,8 +80,10 @@ def section_phrases_table(site: Site, stemmed: Stemmed, counts: NDArray[np.bool_
     part_of[rows] = [number.get(name, len(sections)) for name in section_of]
     words_told = range(max(settings.words[0], _TYPICAL_WORDS), settings.words[1] + 1)
     least_uses = [settings.least_uses(sizes[section]) for section in sections]
+    left_out = accounted.is_repeated | accounted.is_teaser
+    of_parts = phrases_of_parts(stemmed, part_of, words_told, least_uses, left_out)
     parts = []
-    for section, found in zip(sections, phrases_of_parts(stemmed, part_of, words_told, least_uses), strict=True):
+    for section, found in zip(sections, of_parts, strict=True):
         found = found.sort_values(["typical", "uses", "phrase"], ascending=[False, False, True]).head(_SECTION_PHRASES)
         parts.append(found.assign(section=section, section_pages=sizes[section], place=np.arange(1, len(found) + 1)))
     if not parts:

@@ -32,9 +32,9 @@ def read_html_folder(folder: Path, base: str | None, intake: Intake, max_body_by
         raise SourceError(f"--base {base!r}: expected an http(s) address such as https://host.example/")
     base_url = base_url if base_url.endswith("/") else base_url + "/"
     any_page = False
-    for path in sorted(folder.rglob("*")):
-        if not path.is_file():
-            continue
+    files = [path for path in sorted(folder.rglob("*")) if path.is_file()]
+    folders = {path.parent.relative_to(folder) for path in files}
+    for path in files:
         if path.suffix.lower() not in _HTML_SUFFIXES:
             intake.skipped[path.suffix.lower() or "no suffix"] += 1
             continue
@@ -42,14 +42,21 @@ def read_html_folder(folder: Path, base: str | None, intake: Intake, max_body_by
         relative = path.relative_to(folder).as_posix()
         if path.name.lower() in ("index.html", "index.htm"):
             relative = relative[: -len(path.name)]
-        url = normal_url(base_url + quote(relative, safe="/:@!$&'()*+,;=~-._", errors="surrogateescape")) or base_url
+        url = _address(base_url, relative)
+        plain = path.relative_to(folder).with_suffix("")
+        short_url = _address(base_url, plain.as_posix()) if plain not in folders and plain.name != "index" else ""
         try:
             if path.stat().st_size > max_body_bytes:
                 raise OSError(f"larger than {max_body_bytes / 1e6:g} MB (setting sources.max_body_mb)")
-            yield RawPage(url, str(folder), status=200, body=path.read_bytes())
+            yield RawPage(url, str(folder), status=200, body=path.read_bytes(), short_url=short_url)
         except OSError as error:
             reason = error.strerror or str(error)
             intake.unread.append(Unread(str(folder), relative or path.name, url, reason))
             yield RawPage(url, str(folder), trouble=reason)
     if not any_page:
         raise SourceError(f"{folder}: holds no HTML file (.html, .htm, .xhtml), neither do its sub-folders")
+
+
+def _address(base_url: str, relative: str) -> str:
+    path = quote(relative, safe="/:@!$&'()*+,;=~-._", errors="surrogateescape")
+    return normal_url(base_url + path) or base_url

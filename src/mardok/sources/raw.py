@@ -31,6 +31,8 @@ class RawPage:
     """Why the body could not be read."""
     rendered: bytes | None = None
     """HTML after the page's scripts ran, UTF-8; None where no browser looked at it."""
+    short_url: str = ""
+    """Of a file, its address without the suffix, where no other file has it: a server may leave the suffix out."""
 
     def header(self, name: str) -> str:
         """First value of a header, ``""`` if there is none."""

@@ -40,17 +40,16 @@ _COPYRIGHT = re.compile(
     re.IGNORECASE,
 )
 _STOPS = tuple(".!?\u2026\u3002\uff01\uff1f")
-_DAYS_AND_MONTHS = frozenset(
-    """
-    jan january januar janvier enero gennaio januari feb february februar februari febrero février febbraio mar march märz
-    mars marzo maart apr april avril abril aprile may mai mayo maggio mei jun june juni juin junio giugno jul july juli
-    juillet julio luglio aug august août agosto augustus sep sept september septembre septiembre settembre oct okt october
-    oktober octobre octubre ottobre nov november novembre noviembre dec dez december dezember décembre diciembre dicembre
-    mon tue tues wed thu thur thurs fri sat sun monday tuesday wednesday thursday friday saturday sunday montag dienstag
-    mittwoch donnerstag freitag samstag sonntag lundi mardi mercredi jeudi vendredi samedi dimanche lunes martes miércoles
-    jueves viernes sábado domingo lunedì martedì mercoledì giovedì venerdì sabato domenica
-    """.split()
-)
+_NAMES_OF_DAYS = """
+jan january januar janvier enero gennaio januari feb february februar februari febrero février febbraio mar march märz mars
+marzo maart apr april avril abril aprile may mai mayo maggio mei jun june juni juin junio giugno jul july juli juillet julio
+luglio aug august août agosto augustus sep sept september septembre septiembre settembre oct okt october oktober octobre
+octubre ottobre nov november novembre noviembre dec dez december dezember décembre diciembre dicembre
+mon tue tues wed thu thur thurs fri sat sun monday tuesday wednesday thursday friday saturday sunday montag dienstag mittwoch
+donnerstag freitag samstag sonntag lundi mardi mercredi jeudi vendredi samedi dimanche lunes martes miércoles jueves viernes
+sábado domingo lunedì martedì mercoledì giovedì venerdì sabato domenica
+"""
+_DAYS_AND_MONTHS = frozenset(_NAMES_OF_DAYS.split())
 
 
 @dataclass(frozen=True)
@@ -83,7 +82,7 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     """
     is_short = written.n_words < short_words
     masked = _masked_texts(blocks, written, is_short)
-    is_dated, is_copyright = _forms(blocks, written, is_short)
+    is_dated, is_copyright = _forms(blocks, is_short)
     ends_sentence = np.fromiter((text.endswith(_STOPS) for text in blocks.texts), bool, len(blocks.texts))
     words = written.n_words.astype(np.int32)[blocks.text]
     text = masked[blocks.text]
@@ -134,7 +133,7 @@ def _masked_texts(blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]) 
     return found
 
 
-def _forms(blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+def _forms(blocks: Blocks, is_short: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Whether each different text is short and holds a date, and whether it is short and a copyright line."""
     is_dated, is_copyright = np.zeros(len(blocks.texts), bool), np.zeros(len(blocks.texts), bool)
     for number in np.flatnonzero(is_short).tolist():
@@ -150,7 +149,8 @@ def _forms(blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]) -> tupl
 
 def _skeleton_hash(blocks: Blocks, links: Links, block: int) -> int:
     """Hash of a block's text with each run of links as one sign."""
-    text, parts, end = str(blocks.texts[blocks.text[block]]), [], 0
+    parts: list[str] = []
+    text, end = str(blocks.texts[blocks.text[block]]), 0
     for link in range(links.first[block], links.first[block + 1]):
         start = int(links.start[link])
         if links.end[link] > start >= end:

@@ -195,9 +195,10 @@ def elements_of(path: Codes, joint: NDArray[np.int8], places: Places) -> Element
     ends.append(single + 1)
     depths.append((depth[single] + 1).astype(np.int8))
     numbers.append(places.number[path[single], depth[single]] + np.int32(len(places)))
-    first, end, level, number = (np.concatenate(parts) for parts in (firsts, ends, depths, numbers))
-    order = np.lexsort((level, -end, first))
-    return Elements(first[order], end[order], level[order], number[order])
+    begin, stop = np.concatenate(firsts), np.concatenate(ends)
+    levels, places_met = np.concatenate(depths), np.concatenate(numbers)
+    order = np.lexsort((levels, -stop, begin))
+    return Elements(begin[order], stop[order], levels[order], places_met[order])
 
 
 def sums(values: NDArray[np.generic], elements: Elements) -> NDArray[np.float64]:

@@ -19,6 +19,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -119,7 +120,7 @@ def _part(elements: Elements, start: int) -> Elements:
 def _stretches(first: Ints) -> list[tuple[int, int]]:
     """First block and the one after the last of some pages at a time."""
     bounds = [*first[:-1:_PAGES_AT_ONCE].tolist(), int(first[-1])]
-    return [(start, stop) for start, stop in zip(bounds, bounds[1:], strict=False) if stop > start]
+    return [(start, stop) for start, stop in pairwise(bounds) if stop > start]
 
 
 def _recurring(
@@ -155,12 +156,12 @@ def _sequence_hashes(values: Hashes, is_left_out: Bools, elements: Elements) -> 
     A polynomial of the values, from running sums: these are taken times powers of an odd number modulo 2^64, which has an
     inverse.
     """
-    rank = np.cumsum(~is_left_out) - ~is_left_out
+    rank: Ints = np.cumsum(~is_left_out) - ~is_left_out
     base = _powers(int(_PLACE_BASE), int(rank[-1]) + 2)
     inverse = _powers(pow(int(_PLACE_BASE), -1, 1 << 64), int(rank[-1]) + 2)
     kept = np.where(is_left_out, np.uint64(0), values * base[rank])
     before = np.concatenate([np.zeros(1, np.uint64), np.cumsum(kept, dtype=np.uint64)])
-    begin = rank[elements.first] - is_left_out[elements.first]
+    begin: Ints = rank[elements.first] - is_left_out[elements.first]
     found = (before[elements.end] - before[elements.first]) * inverse[np.maximum(begin, 0)]
     return np.asarray(np.where(is_left_out[elements.first], found + values[elements.first], found))
 
@@ -268,7 +269,7 @@ class _Site:
         return np.asarray(n_around >= np.maximum(_CONTENT_SHARE * n_pages, 1))
 
     def _page_sums(self, weights: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.bincount(self.blocks.page, weights, minlength=self.n_pages)
+        return np.bincount(self.blocks.page, weights, minlength=self.n_pages).astype(np.float64)
 
     def _cores(self, weights: NDArray[np.float64]) -> tuple[Ints, NDArray[np.float64]]:
         """The element that is the core of each page that has one, and the weight of each element.
@@ -391,7 +392,7 @@ class _Site:
         np.minimum.at(earliest, self.page[is_before], self.elements.first[is_before])
         is_before &= (earliest == self.core_first - 1)[self.page] & ~self.page_has_h1[self.page]
         is_before &= ~self.text_recurs[self.elements.first]
-        return is_outside & ((has_title & ~is_repeated[self.page]) | is_before) & ~self.is_linked
+        return np.asarray(is_outside & ((has_title & ~is_repeated[self.page]) | is_before) & ~self.is_linked)
 
     def _asides(self, is_inside: Bools, has_own_running: Bools) -> Bools:
         """Blocks in elements for what is beside the content: they are content where they are running text within it."""
@@ -399,7 +400,7 @@ class _Site:
         tags = np.array([name.startswith("aside") for name in (*self.places.shown, *self.places.shown)])
         self._mark(is_content, is_inside & has_own_running & tags[self.elements.place], 1)
         has_other = np.bincount(self.blocks.page[~self.blocks.is_aside], minlength=self.n_pages) > 0
-        return self.blocks.is_aside & (is_content == 0) & has_other[self.blocks.page]
+        return np.asarray(self.blocks.is_aside & (is_content == 0) & has_other[self.blocks.page])
 
     def _take_up_edges(self, found: NDArray[np.int8], at_edge: Bools) -> None:
         """Mark runs of furniture at both ends of the core of each page."""

@@ -14,9 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.extract.batch import Batch, Numbers
+from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Page
-from mardok.settings import Text
+from mardok.settings import Language, Settings
 from mardok.text.columns import Blocks, Codes, Images, Links, columns_of
+from mardok.text.distinct import distinct
 from mardok.text.hashes import Corpus, corpus_of
 from mardok.text.main_text import Reasons, reasons_not_main
 from mardok.text.words import folded, text_hash
@@ -64,13 +66,13 @@ class Site:
         return [self.blocks.texts[self.blocks.text[at]] for at in numbers if not contexts[self.blocks.context[at]].level]
 
 
-def site_of(batches: Iterable[Batch], settings: Text) -> Site:
+def site_of(batches: Iterable[Batch], settings: Settings) -> Site:
     """Put the pages in order and settle their main texts."""
     columns = columns_of(batches)
     blocks, links = columns.blocks, columns.links
     section = _sections(columns.pages)
     written = corpus_of(map(folded, blocks.texts))
-    reasons = reasons_not_main(blocks, links, written, columns.pages, section, settings)
+    reasons = reasons_not_main(blocks, links, written, columns.pages, section, settings.text)
     main_places = reasons.is_main & blocks.has_text[blocks.at]
     row_of = {page.url: row for row, page in enumerate(columns.pages)}
     main_at = blocks.text[blocks.at[main_places]].astype(np.int64)
@@ -83,7 +85,7 @@ def site_of(batches: Iterable[Batch], settings: Text) -> Site:
     )
     target_of_url = np.fromiter((row_of.get(url, -1) for url in links.urls), np.int32, len(links.urls))
     return Site(
-        columns.pages,
+        _with_languages(columns.pages, blocks, reasons, main_places, settings.language),
         row_of,
         section,
         blocks,
@@ -96,6 +98,26 @@ def site_of(batches: Iterable[Batch], settings: Text) -> Site:
         hashes,
         corpus,
     )
+
+
+def _with_languages(
+    pages: tuple[Page, ...], blocks: Blocks, reasons: Reasons, main_places: NDArray[np.bool_], settings: Language
+) -> tuple[Page, ...]:
+    """The pages, each with the language of its main text where that does not begin as the page itself does.
+
+    While a page is read nobody knows which of its blocks are furniture. A menu in another language does not count.
+    """
+    is_shown = blocks.where(lambda context: not context.chrome)[blocks.at] & blocks.has_text[blocks.at]
+    lengths = np.where(is_shown, blocks.lengths[blocks.text][blocks.at] + 1, 0)
+    before = np.concatenate([np.zeros(1, np.int64), np.cumsum(lengths)])
+    page = blocks.page
+    is_early = before[:-1] - before[blocks.first[page]] < CHECKED_CHARACTERS if len(page) else np.zeros(0, bool)
+    asked = distinct(page[is_shown & is_early & ~reasons.is_main])
+    told = list(pages)
+    for row in asked.tolist():
+        text = _main_text(blocks, main_places, row)[: 2 * CHECKED_CHARACTERS]
+        told[row] = replace(told[row], language=language_of(text, told[row].declared_language, settings))
+    return tuple(told)
 
 
 def _sections(pages: Sequence[Page]) -> NDArray[np.int64]:
