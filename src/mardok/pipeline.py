@@ -326,7 +326,8 @@ def _findings(
     if not site.pages:
         raise SourceError(f"{', '.join(map(str, paths))}: no page could be read; {_what_was_met(intake)}")
     agents = settings.extract.robots_agents
-    is_blocked = blocked_by(intake.robots, agents)
+    robots = {} if "robots.txt" in settings.extract.disregard else intake.robots
+    is_blocked = blocked_by(robots, agents)
     reasons = [reason_not_indexable(page, is_blocked, agents) for page in site.pages]
     progress("following redirects and links", 0)
     ways = destinations(site)

@@ -10,7 +10,7 @@ import math
 import tomllib
 from collections.abc import Iterable, Mapping
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, ValidationInfo, field_validator
 from selectolax.lexbor import LexborHTMLParser, SelectolaxError
@@ -29,7 +29,8 @@ class Section(BaseModel):
     @classmethod
     def _one_or_more(cls, value: object, info: ValidationInfo) -> object:
         """One text where several may stand, as written with ``--set``."""
-        is_list = info.field_name and cls.model_fields[info.field_name].annotation == tuple[str, ...]
+        annotation = cls.model_fields[info.field_name].annotation if info.field_name else None
+        is_list = get_origin(annotation) is tuple and get_args(annotation)[1:] == (...,)
         return (value,) if is_list and isinstance(value, str) else value
 
 
@@ -88,6 +89,9 @@ class Extract(Section):
 
     robots_agents: tuple[str, ...] = ("googlebot",)
     """Robots whose own directives count, beside those for all robots, when a page is asked whether it is indexable."""
+    disregard: tuple[Literal["noindex", "robots.txt", "canonical"], ...] = ()
+    """What is not to keep pages out of the audit, as of a site that is not public yet or a copy of it: ``noindex``,
+    ``robots.txt``, ``canonical`` (one that names another host)."""
 
 
 class Text(Section):
@@ -138,16 +142,20 @@ class Language(Section):
 class Variants(Section):
     """When two addresses are written variants of one page."""
 
-    index_files: tuple[str, ...] = ("index.html", "index.htm", "index.php", "default.htm", "default.html")
+    index_files: tuple[str, ...] = (
+        "index", "index.html", "index.htm", "index.php", "index.shtml", "index.asp", "index.aspx", "index.jsp", "default.htm",
+        "default.html", "default.asp", "default.aspx",
+    )  # fmt: skip
     """File names that stand for their folder."""
     reachable_parameters: tuple[str, ...] = (
-        "utm_*", "gclid", "fbclid", "msclkid", "ref", "sort", "order", "view", "display", "print", "printable",
-        "sid", "sessionid", "phpsessid", "jsessionid",
+        "utm_*", "gclid", "fbclid", "msclkid", "yclid", "gbraid", "wbraid", "mc_cid", "mc_eid", "mtm_*", "pk_*", "igshid",
+        "ref", "sort", "sort_by", "sortby", "orderby", "order", "dir", "view", "display", "print", "printable", "printer",
+        "sid", "sessionid", "session_id", "phpsessid", "jsessionid", "aspsessionid*", "cfid", "cftoken",
     )  # fmt: skip
     """Parameters (``*`` allowed) that sort, view, track or print a page: the address must go on working."""
     pagination_parameters: tuple[str, ...] = ("page", "p", "pg", "paged", "start", "offset")
     """Parameters that turn the pages of a listing: such addresses are never variants."""
-    print_paths: tuple[str, ...] = ("print", "printable")
+    print_paths: tuple[str, ...] = ("print", "printable", "printer", "druck", "drucken", "imprimer", "imprimir", "stampa")
     """Path segments that mark a print view."""
 
 
@@ -160,6 +168,8 @@ class Kinds(Section):
     """Running text."""
     product: tuple[str, ...] = ()
     """One thing on offer."""
+    service: tuple[str, ...] = ()
+    """Something to hire, book or order that is not one product."""
     listing: tuple[str, ...] = ()
     """Links to pages of the site with little of its own."""
     utility: tuple[str, ...] = ()
@@ -173,9 +183,18 @@ class Kinds(Section):
         "cookie", "cookies", "login", "logout", "signin", "signup", "register", "registration", "anmelden", "account",
         "konto", "cart", "basket", "warenkorb", "checkout", "kasse", "wishlist", "merkzettel", "thank", "thanks", "danke",
         "search", "suche", "sitemap", "404", "unsubscribe", "newsletter", "widerruf", "withdrawal", "accessibility",
-        "barrierefreiheit", "disclaimer", "password", "passwort",
+        "barrierefreiheit", "disclaimer", "password", "passwort", "careers", "career", "jobs", "vacancies", "karriere",
+        "stellenangebote", "recherche", "panier", "connexion", "compte", "mentions", "légales", "confidentialité", "carrière",
+        "emplois", "contacto", "buscar", "carrito", "cuenta", "aviso", "privacidad", "empleo", "contatti", "cerca", "carrello",
+        "accesso", "lavora", "winkelwagen", "zoeken", "inloggen", "voorwaarden", "vacatures",
     )  # fmt: skip
-    """Words that make an address one of a utility page, if its last part says nothing else."""
+    """Words that make an address, or a title, one of a utility page, if it says nothing else."""
+    service_words: tuple[str, ...] = (
+        "services", "service", "leistungen", "leistung", "dienstleistungen", "hire", "rental", "rentals", "verleih",
+        "vermietung", "booking", "bookings", "buchung", "repairs", "repair", "reparatur", "courses", "kurse", "lessons",
+        "prestations", "servicios", "servizi", "diensten",
+    )  # fmt: skip
+    """Folders of pages that offer something to hire, book or order."""
     article_words: tuple[str, ...] = (
         "blog", "news", "magazine", "magazin", "articles", "article", "posts", "post", "stories", "ratgeber", "aktuelles",
         "journal", "guides", "guide",
@@ -186,9 +205,11 @@ class Kinds(Section):
     )  # fmt: skip
     """Folders of listings made by tag, category, date or author."""
     words_a_link: float = Field(default=30, gt=0)
-    """Most words of main text for each page of the site that it links to, for a listing."""
+    """Most words of main text for each page of the site that a listing links to in titles and teasers."""
     listing_links: int = Field(default=3, ge=1)
-    """Least pages of the site that a listing links to."""
+    """Least pages of the site that it links to so."""
+    prose_share: float = Field(default=0.5, gt=0, le=1)
+    """Share of a page's words in running text from which links do not make it a listing."""
     words_a_field: float = Field(default=80, gt=0)
     """Most words of main text for each form field, for a tool."""
     tool_fields: int = Field(default=2, ge=1)
@@ -196,7 +217,7 @@ class Kinds(Section):
     media_words: int = Field(default=100, ge=0)
     """Most words of a page that is there for its film or pictures."""
     media_images: int = Field(default=5, ge=1)
-    """Least pictures of such a page, where it plays nothing."""
+    """Least pictures of its own of such a page, where it plays nothing."""
 
 
 class Copies(Section):
@@ -314,14 +335,19 @@ class Rivals(Section):
 class Thin(Section):
     """Which pages say too little of their own."""
 
-    home: int = Field(default=50, ge=0)
-    """Least own words of a home page."""
-    article: int = Field(default=50, ge=0)
-    """Least own words of an article."""
-    product: int = Field(default=40, ge=0)
-    """Least own words of a product page."""
-    listing: int = Field(default=40, ge=0)
-    """Least own words of a listing that searchers are shown."""
+    home: tuple[int, int] = (50, 50)
+    """Least own words of a home page: half the median of the site's pages of the kind, but within these bounds; the lower
+    one where there are few such pages."""
+    article: tuple[int, int] = (60, 150)
+    """The same of an article."""
+    product: tuple[int, int] = (40, 120)
+    """The same of a product page."""
+    service: tuple[int, int] = (60, 150)
+    """The same of a page that offers a service."""
+    listing: tuple[int, int] = (40, 40)
+    """The same of a listing that searchers are shown."""
+    pages: int = Field(default=20, ge=1)
+    """Least pages of a kind whose median says what is usual."""
     minimum_impressions: float = Field(default=10, ge=0)
     """Impressions a month from which a page is asked for."""
     good_position: float = Field(default=5, ge=1)
@@ -332,6 +358,13 @@ class Thin(Section):
     """Mean position beyond which being shown is no demand for the page."""
     months: float = Field(default=12, ge=1)
     """Months of search data from which no demand is a finding."""
+
+    @field_validator("home", "article", "product", "service", "listing")
+    @classmethod
+    def _are_bounds(cls, bounds: tuple[int, int]) -> tuple[int, int]:
+        if not 0 <= bounds[0] <= bounds[1]:
+            raise ValueError("give the least and the greatest limit in words, such as [60, 150]")
+        return bounds
 
 
 class Checks(Section):

@@ -26,7 +26,7 @@ EVIDENCE = ("wording", "text", "search")
 """Kinds of evidence, weakest first."""
 CONFIDENCE = ("low", "medium", "high")
 GROUP_KINDS = ("variants", "copies", "series", "rivals")
-PAGE_KINDS = ("", "home", "article", "product", "listing", "utility", "tool", "media")
+PAGE_KINDS = ("", "home", "article", "product", "service", "listing", "utility", "tool", "media")
 GAIN_UNITS = ("clicks/month", "link weight")
 DECISIONS = ("", "accept", "reject", "later")
 BANDS = {1: "broken or blocking", 2: "gain", 3: "tidying"}
@@ -86,6 +86,7 @@ CHECKS: Mapping[str, str] = {
     "canonical-noindex": "the canonical address is noindex",
     "canonical-chain": "the canonical page names yet another canonical address",
     "canonical-several": "the page names more than one canonical address",
+    "canonical-other-host": "the canonical address is on another host",
     "canonical-hreflang": "canonical and hreflang contradict each other",
     "hreflang-return-missing": "an hreflang alternate does not link back",
     "hreflang-broken": "an hreflang alternate is not an indexable page",

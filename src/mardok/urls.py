@@ -171,7 +171,8 @@ def variant_form(url: str, settings: Variants) -> VariantForm:
         marks.append("scheme")
     if not parts.netloc.startswith("www."):
         marks.append("host")
-    segments = parts.path.split("/")
+    path, _, in_path = parts.path.partition(";")  # such as ";jsessionid=5" (RFC 3986, section 3.3)
+    segments = path.split("/")
     if segments[-1].casefold() in settings.index_files:
         marks.append("index file")
         segments[-1] = ""
@@ -184,7 +185,7 @@ def variant_form(url: str, settings: Variants) -> VariantForm:
     if any(segment != segment.casefold() for segment in plain):
         marks.append("case")
     others = []
-    for name, value in _parameters(parts):
+    for name, value in [*_parameters(parts), *_pairs(in_path)]:
         if any(fnmatchcase(name.casefold(), known) for known in settings.reachable_parameters):
             reachable.append(name.casefold())
         else:
@@ -196,5 +197,9 @@ def variant_form(url: str, settings: Variants) -> VariantForm:
 def _parameters(parts: SplitResult) -> list[tuple[str, str]]:
     if not parts.query:
         return []
-    pairs = (pair.partition("=") for pair in re.split(r"[&;]", parts.query) if pair)
+    return _pairs(parts.query)
+
+
+def _pairs(text: str) -> list[tuple[str, str]]:
+    pairs = (pair.partition("=") for pair in re.split(r"[&;]", text) if pair)
     return [(name, value) for name, _, value in pairs]

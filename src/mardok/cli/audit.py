@@ -18,6 +18,7 @@ import mardok
 from mardok import folder
 from mardok.cli.console import answer_console, errors, print_json, progress_line, records, shown
 from mardok.cli.crawl import summary_text, tell_hints
+from mardok.extract.indexable import OTHER_HOST
 from mardok.pipeline import Progress
 from mardok.plan.wording import count, gain_range, percent
 
@@ -25,6 +26,12 @@ _SHOWN_PROPOSALS = 10
 _SHOWN_UNREAD = 5
 _SHOWN_TARGETS = 5
 _SHOWN_PARTS = 10
+_CLOSED_BY = {OTHER_HOST: "canonical", "noindex": "noindex", "robots.txt": "robots.txt"}
+_CLOSED_TOLD = {
+    OTHER_HOST: "their canonical names another host, as in a mirror or a staging copy",
+    "noindex": "they are noindex",
+    "robots.txt": "robots.txt closes them",
+}
 
 
 def audit(
@@ -99,6 +106,9 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
     """The answer: what was read, the first proposals, where the rest is."""
     console = answer_console()
     totals = found.meta["totals"]
+    closed = _closed_line(totals)
+    if closed:
+        console.print(shown(closed, style="bold"))
     read = f"{count(totals['pages'], 'page')} read, {totals['indexable']:,} indexable"
     if totals["search"]:
         read += (
@@ -128,6 +138,18 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
     if len(found.plan) > _SHOWN_PROPOSALS:
         console.print(shown(f"{len(found.plan) - _SHOWN_PROPOSALS} more in {out / 'plan.csv'}"))
     console.print(shown(f"Report: {(out / 'report.html').resolve()}"), soft_wrap=True)
+
+
+def _closed_line(totals: Mapping[str, Any]) -> str:
+    """What keeps most pages out of the index, and how to audit them nevertheless."""
+    for reason, setting in _CLOSED_BY.items():
+        n = totals["not_indexable"].get(reason, 0)
+        if n > totals["indexable"]:
+            return (
+                f"Nothing can be said of {count(n, 'page')}: {_CLOSED_TOLD[reason]}. To audit them nevertheless, "
+                f"add --set extract.disregard={setting}"
+            )
+    return ""
 
 
 def _furniture_lines(found: mardok.Audit) -> list[str]:

@@ -3,28 +3,31 @@
 In:  the pages that count, with their shingles.
 Out: sets of rows; every two of a set lead to the same text, directly or through others of the set.
 
-An address alone proves nothing: ``?id=5`` may be another page than ``?id=6``. So addresses that differ in scheme, host,
-case, slash, index file, print mark or known parameters must show copies of one text, and addresses that differ in other
-parameters must show the identical text.
+The address comes first, the text second. Addresses that differ in scheme, host, case, slash, index file, print mark or known
+parameters are one page unless what they show says otherwise: neither the same title or H1 nor a text that is half the same.
+A listing in another order, or printed without its pictures, is still that listing. Of other parameters an address proves
+nothing: ``?id=5`` may be another page than ``?id=6``, so addresses that differ in these must show the identical text.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from itertools import pairwise
 
 import numpy as np
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-from mardok.compare.relations import PageSets, Traits
+from mardok.compare.relations import PageSets
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import is_pagination, variant_form
 
+_SAME_SHARE = 0.5
+"""Resemblance from which two pages show the same, whatever their titles."""
 
-def variant_sets(site: Site, pages: PageSets, traits: Traits, settings: Settings) -> list[list[int]]:
+
+def variant_sets(site: Site, pages: PageSets, settings: Settings) -> list[list[int]]:
     """Sets of variants with two or more members, each in URL order, in the order of their first members.
 
     Parameters
@@ -44,18 +47,9 @@ def variant_sets(site: Site, pages: PageSets, traits: Traits, settings: Settings
         edges += _identical_edges(site, [row for row in same_key if site.text_hashes[row]])
         by_parameters: dict[tuple[tuple[str, str], ...], list[int]] = defaultdict(list)
         for row in same_key:
-            if site.text_hashes[row]:
-                by_parameters[forms[row].parameters].append(row)
+            by_parameters[forms[row].parameters].append(row)
         for written_alike in by_parameters.values():
-            edges += _copy_edges(written_alike, site, pages, traits)
-    # Pages without any text stand in no pair: their addresses may still be one page's, if they say the same otherwise.
-    for same_key in by_key.values():
-        empty = [row for row in same_key if not site.text_hashes[row]]
-        edges += [
-            (a, b)
-            for a, b in pairwise(empty)
-            if forms[a].parameters == forms[b].parameters and site.pages[a].title == site.pages[b].title
-        ]
+            edges += _written_alike(written_alike, site, pages)
     return components(len(site.pages), edges)
 
 
@@ -66,16 +60,22 @@ def _identical_edges(site: Site, rows: Sequence[int]) -> list[tuple[int, int]]:
     return [(a, b) for a, b in found if a != b]
 
 
-def _copy_edges(rows: Sequence[int], site: Site, pages: PageSets, traits: Traits) -> list[tuple[int, int]]:
-    """Pairs of pages with different texts that are near copies, whatever their languages."""
-    different = list({site.text_hashes[row]: row for row in reversed(rows)}.values())
+def _written_alike(rows: Sequence[int], site: Site, pages: PageSets) -> list[tuple[int, int]]:
+    """Pairs of pages whose addresses are variants, and that do not show something else."""
     edges = []
-    for number, row in enumerate(different):
-        others = np.array(sorted(different[number + 1 :]), np.int64)
-        if len(others) and traits.is_long[row]:
-            near = (pages.resemblance(row, others) >= traits.threshold - 1e-9) & traits.is_long[others]
-            edges += [(row, int(other)) for other in others[near]]
+    for number, row in enumerate(rows):
+        others = [other for other in rows[number + 1 :] if not _say_the_same(site, row, other)]
+        edges += [(row, other) for other in rows[number + 1 :] if other not in others]
+        asked = np.array([other for other in others if site.text_hashes[other] and site.text_hashes[row]], np.int64)
+        if len(asked):
+            edges += [(row, int(other)) for other in asked[pages.resemblance(row, asked) >= _SAME_SHARE]]
     return edges
+
+
+def _say_the_same(site: Site, a: int, b: int) -> bool:
+    """Whether two pages have one title, or one H1."""
+    one, other = site.pages[a], site.pages[b]
+    return one.title == other.title if one.title and other.title else one.h1 == other.h1
 
 
 def components(n: int, edges: Sequence[tuple[int, int]]) -> list[list[int]]:

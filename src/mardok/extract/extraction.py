@@ -24,7 +24,7 @@ from mardok.memory import no_search_for_cycles
 from mardok.processes import process_context
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
-from mardok.urls import normal_url
+from mardok.urls import bare_host, normal_url
 
 _BATCH = 64
 _GIVEN = Context("p", "body", 0, "", in_main=False, chosen="")
@@ -75,6 +75,8 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         script_words = sum((_shown_words(after) - _shown_words(document)).values())
         document = after if settings.sources.rendered else document
     canonicals = directives.canonical_addresses(raw, document.link_elements, document.base)
+    if "canonical" in settings.extract.disregard:
+        canonicals = [url for url in canonicals if bare_host(url) == bare_host(raw.url)]
     declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
     # A file that names itself without its suffix is known by that address wherever it is served.
     names_itself = raw.short_url and next(iter(canonicals), "") in (raw.short_url, f"{raw.short_url}/")
@@ -85,7 +87,7 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         redirect_url=directives.redirect_target(raw, document.metas, document.base),
         title=document.title,
         description=_description(document),
-        robots=directives.robots_directives(raw, document.metas),
+        robots=() if "noindex" in settings.extract.disregard else directives.robots_directives(raw, document.metas),
         canonical_url=next(iter(canonicals), ""),
         declared_language=declared,
         language=language_of(_beginning(document), declared, settings.language),

@@ -12,7 +12,9 @@ from protego import Protego
 
 from mardok.extract.directives import is_told
 from mardok.extract.page import Page
-from mardok.urls import split_url
+from mardok.urls import bare_host, split_url
+
+OTHER_HOST = "canonical on another host"
 
 
 def blocked_by(robots: Mapping[str, str], agents: Sequence[str]) -> Callable[[str], bool]:
@@ -40,5 +42,5 @@ def reason_not_indexable(page: Page, is_blocked: Callable[[str], bool], agents: 
     if is_told(page.robots, "noindex", agents):
         return "noindex"
     if page.canonical_url not in ("", page.url):
-        return "canonical elsewhere"
+        return OTHER_HOST if bare_host(page.canonical_url) != bare_host(page.url) else "canonical elsewhere"
     return "robots.txt" if is_blocked(page.url) else ""

@@ -91,7 +91,7 @@ def relate(site: Site, reasons: Sequence[str], titles: Titles, standing: Standin
     rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
     traits = _traits(site, settings.copies)
     counting = page_sets(site.corpus, np.array(rows, np.int64))
-    variants, keeper_of = variant_groups(site, counting, traits, standing, settings)
+    variants, keeper_of = variant_groups(site, counting, standing, settings)
     apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
     grouping = find_groups(site, titles, variants, relations, traits, standing, settings)

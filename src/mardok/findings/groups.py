@@ -107,11 +107,11 @@ class Grouping:
 
 
 def variant_groups(
-    site: Site, pages: PageSets, traits: Traits, standing: Standing, settings: Settings
+    site: Site, pages: PageSets, standing: Standing, settings: Settings
 ) -> tuple[list[Group], dict[int, int]]:
     """Groups of variants among some pages, and the keeper of each page that is a variant of another."""
     figures = _Figures(site, pages, {}, standing, settings)
-    groups = [figures.group("variants", found) for found in variant_sets(site, pages, traits, settings)]
+    groups = [figures.group("variants", found) for found in variant_sets(site, pages, settings)]
     return groups, {member: group.keeper for group in groups for member in group.members}
 
 
@@ -239,6 +239,11 @@ def _meant_language(page: Page, codes: Collection[str]) -> str:
 _CODE_LETTERS = 2
 
 
+def _names_alternate(page: Page, other: Page) -> bool:
+    own = {code for code, url in page.alternates if url == page.url}
+    return any(url == other.url and code not in own for code, url in page.alternates)
+
+
 class _Figures:
     """Makes groups; keeps what every group needs at hand."""
 
@@ -258,10 +263,9 @@ class _Figures:
         """Of the pairs that are known to be copies."""
 
     def are_alternates(self, a: int, b: int) -> bool:
-        """Whether a page names the other as its alternate for another language or region."""
+        """Whether a page names the other as its alternate, for another language or region than its own."""
         one, other = self.site.pages[a], self.site.pages[b]
-        named = {url for _, url in one.alternates}, {url for _, url in other.alternates}
-        return other.url in named[0] or one.url in named[1]
+        return _names_alternate(one, other) or _names_alternate(other, one)
 
     def _kin_near(self, keeper: int, among: Collection[int]) -> set[int]:
         """Of a large family, whose pairs are not all kept, the pages that are copies of a keeper."""

@@ -3,8 +3,10 @@
 In:  what pages say of themselves, their addresses, links, forms and pictures.
 Out: a kind for each page, and the sign it rests on.
 
-First match wins: the settings; the address of a home page; an address or a password field of a utility page; structured
-data and ``og:type``; links, fields and pictures beside few words; the folder; else a page is an article.
+First match wins: the settings; the address of a home page; an address, a title or a password field of a utility page;
+structured data and ``og:type``; titles and teasers of other pages beside little running text, fields and pictures beside few
+words; the folder; else a page is an article. Links in sentences make no listing, and what the template shows on many pages no
+picture page.
 """
 
 from __future__ import annotations
@@ -22,6 +24,7 @@ from mardok.compare.links import distinct_edges
 from mardok.extract.page import Page
 from mardok.settings import Kinds, Settings
 from mardok.tables import PAGE_KINDS
+from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import bare_host, is_pagination, matches, split_url, variant_form
@@ -34,13 +37,17 @@ _SCHEMA = {
     "article": "article", "blogposting": "article", "newsarticle": "article", "techarticle": "article",
     "report": "article", "howto": "article", "recipe": "article",
     "collectionpage": "listing", "itemlist": "listing", "searchresultspage": "listing", "blog": "listing",
-    "contactpage": "utility", "checkoutpage": "utility",
+    "contactpage": "utility", "checkoutpage": "utility", "service": "service",
     "webapplication": "tool",
     "videoobject": "media", "imagegallery": "media", "videogallery": "media", "mediagallery": "media",
 }  # fmt: skip
 _SEVERAL = 3
 """Things of one type that make a page a list of them."""
 _USUAL_PAGES = 3
+_TITLE_LINK_SHARE = 0.8
+"""Share of a block's letters in links from which it is a title or teaser of what it links to."""
+_FEW_PAGES, _FEW_SHARE = 3, 0.02
+"""Pages, and share of all, that may show an image which is one of a page's own."""
 _ROOT_SLASHES = 3
 """Slashes of an address without folders."""
 
@@ -54,7 +61,7 @@ class PageKinds:
     reason: Sequence[str]
     """The sign it rests on."""
     n_items: NDArray[np.int64]
-    """Pages of the site that each page's main text links to."""
+    """Pages of the site that each page's main text links to in titles and teasers, not within sentences."""
     is_further: NDArray[np.bool_]
     """Whether the address turns the pages of a listing."""
 
@@ -62,15 +69,18 @@ class PageKinds:
 def page_kinds(site: Site, settings: Settings) -> PageKinds:
     """What each page is for."""
     n_items = _linked_pages(site)
-    n_images = np.bincount(site.images.page, minlength=len(site.pages))
+    n_images = _own_images(site)
+    prose = _running_words(site, settings.text.running_words)
     usual = _usual_fields(site)
     languages = {page.language for page in site.pages if page.language}
+    languages |= {code[:2] for page in site.pages for code, _ in page.alternates}
     kinds, reasons = [], []
     is_further = np.array([is_pagination(page.url, settings.variants) for page in site.pages], bool)
     for row, page in enumerate(site.pages):
         signs = _Signs(
             page,
             int(site.corpus.n_words[row]),
+            int(prose[row]),
             int(n_items[row]),
             int(n_images[row]),
             page.signs.n_fields - usual[row],
@@ -86,6 +96,8 @@ def page_kinds(site: Site, settings: Settings) -> PageKinds:
 class _Signs:
     page: Page
     n_words: int
+    n_prose: int
+    """Words in running text."""
     n_items: int
     n_images: int
     n_fields: int
@@ -102,6 +114,9 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> t
     folders, last = _address_words(page.url)
     if last and set(last) - _FILLERS and set(last) - _FILLERS <= set(rules.utility_words):
         return "utility", f"its address ({' '.join(last)})"
+    title = set(words(page.h1 or page.title))
+    if title and title - _FILLERS and title - _FILLERS <= set(rules.utility_words):
+        return "utility", f"its title ({page.h1 or page.title})"
     if page.signs.has_password:
         return "utility", "a field for a password"
     if signs.is_further:
@@ -135,7 +150,8 @@ def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> tupl
     by_tag = next((word for word in folders if word in rules.tag_words), "")
     if by_tag and signs.n_items:
         return "listing", f"its address ({by_tag})"
-    if signs.n_items >= rules.listing_links and signs.n_words <= rules.words_a_link * signs.n_items:
+    is_prose = signs.n_prose >= rules.prose_share * signs.n_words
+    if signs.n_items >= rules.listing_links and signs.n_words <= rules.words_a_link * signs.n_items and not is_prose:
         return "listing", f"{signs.n_words / signs.n_items:.0f} words for each of {signs.n_items} linked pages"
     if signs.n_fields >= rules.tool_fields and signs.n_words <= rules.words_a_field * signs.n_fields:
         return "tool", f"{signs.n_fields} form fields beside {signs.n_words} words"
@@ -143,7 +159,10 @@ def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> tupl
         if signs.page.signs.n_players:
             return "media", f"a film or sound beside {signs.n_words} words"
         if signs.n_images >= rules.media_images:
-            return "media", f"{signs.n_images} pictures beside {signs.n_words} words"
+            return "media", f"{signs.n_images} pictures of its own beside {signs.n_words} words"
+    service = next((word for word in folders if word in rules.service_words), "")
+    if service:
+        return "service", f"its address ({service})"
     by_folder = next((word for word in folders if word in rules.article_words), "")
     return ("article", f"its address ({by_folder})") if by_folder else None
 
@@ -163,11 +182,34 @@ def _address_words(url: str) -> tuple[list[str], list[str]]:
 
 
 def _linked_pages(site: Site) -> NDArray[np.int64]:
-    """How many other pages of the site the main text of each page links to."""
+    """How many other pages of the site the main text of each page links to by blocks that are hardly more than a link."""
+    blocks = site.blocks
+    is_title = blocks.n_linked_letters >= _TITLE_LINK_SHARE * np.maximum(blocks.n_letters, 1)
+    is_title |= ~blocks.has_text  # pictures that are links
     kept = (site.link_targets >= 0) & ~site.chrome_links & (site.link_targets != site.links.page)
+    kept &= is_title[blocks.at[site.links.place]]
     n_pages = len(site.pages)
     edges = distinct_edges(site.links.page[kept], site.link_targets[kept], n_pages)
     return np.bincount(edges // max(n_pages, 1), minlength=n_pages).astype(np.int64)
+
+
+def _running_words(site: Site, least: int) -> NDArray[np.int64]:
+    """Words of each page in blocks of running text."""
+    blocks, corpus = site.blocks, site.corpus
+    at = blocks.at[site.main_places]
+    lengths = np.diff(corpus.block_offsets)
+    linked = blocks.n_linked_letters / np.maximum(blocks.n_letters, 1)
+    is_running = (lengths * (1 - linked[at])) >= least
+    return np.bincount(blocks.page[site.main_places], lengths * is_running, minlength=len(site.pages)).astype(np.int64)
+
+
+def _own_images(site: Site) -> NDArray[np.int64]:
+    """Images of each page that few other pages show."""
+    images, n_pages = site.images, len(site.pages)
+    once = distinct(images.url.astype(np.int64) * n_pages + images.page)
+    n_with = np.bincount(once // max(n_pages, 1), minlength=len(images.urls))
+    is_own = n_with <= max(_FEW_PAGES, _FEW_SHARE * n_pages)
+    return np.bincount(images.page[is_own[images.url]], minlength=n_pages)
 
 
 def _usual_fields(site: Site) -> list[int]:

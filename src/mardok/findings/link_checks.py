@@ -12,6 +12,7 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 import numpy as np
 
 from mardok.compare.destinations import Destination
+from mardok.extract.indexable import OTHER_HOST
 from mardok.findings.trouble import Trouble
 from mardok.settings import Checks
 from mardok.text.distinct import distinct
@@ -137,6 +138,8 @@ def _canonical_troubles(site: Site, row: int, reasons: Sequence[str]) -> Iterato
         )
     end = site.row_of.get(page.canonical_url)
     if end is None:
+        if reasons[row] == OTHER_HOST:
+            yield Trouble(row, "canonical-other-host", bare_host(page.canonical_url), page.canonical_url)
         return
     there = site.pages[end]
     if (there.status or 200) >= 400:

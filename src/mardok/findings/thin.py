@@ -10,7 +10,7 @@ lists, unless searchers are shown it and it holds nothing else.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,6 +25,7 @@ from mardok.urls import matches
 
 _EXEMPT = {"utility": "a utility page does its task in few words", "tool": "a tool does its task in few words",
            "media": "its pictures or sound are what it is for"}  # fmt: skip
+_MEASURED = ("home", "article", "product", "service", "listing")
 _FEW_ITEMS = 2
 
 
@@ -78,6 +79,7 @@ def thin_pages(
     months : float
         Months of search data; 0 without.
     """
+    limits = _limits(kinds, own_words, is_asked, settings.thin)
     first = np.searchsorted(shown.row, np.arange(len(site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
 
     def asked_for(row: int) -> _Asked:
@@ -87,7 +89,9 @@ def thin_pages(
     for row in np.flatnonzero(is_asked).tolist():
         if kinds.is_further[row] or not kinds.kind[row]:
             continue
-        found[row] = _verdict(site, row, kinds, int(own_words[row]), asked_for, relatives, standing, months, settings)
+        found[row] = _verdict(
+            site, row, kinds, limits, int(own_words[row]), asked_for, relatives, standing, months, settings
+        )
     return found
 
 
@@ -117,6 +121,7 @@ def _verdict(
     site: Site,
     row: int,
     kinds: PageKinds,
+    limits: Mapping[str, int],
     own: int,
     asked_for: Callable[[int], _Asked],
     relatives: Relatives,
@@ -128,7 +133,7 @@ def _verdict(
     n_words = int(site.corpus.n_words[row])
     if kind in _EXEMPT:
         return Verdict(False, _EXEMPT[kind])
-    least = int(getattr(rules, kind))
+    least = limits[kind]
     if own >= least:
         return Verdict(False, "")
     if matches(page.url, settings.plan.leave):
@@ -152,9 +157,20 @@ def _verdict(
     relative = int(relatives.row[row])
     if relative >= 0 and kind != "home" and n_words >= settings.copies.minimum_words:
         return Verdict(True, few, "merge", relative=relative, own_words=own, resemblance=float(relatives.share[row]))
-    if months >= rules.months and not standing.clicks[row] and kind not in ("home", "product"):
+    if months >= rules.months and not standing.clicks[row] and kind not in ("home", "product", "service"):
         return Verdict(True, f"{few}; no clicks in {months:.0f} months", "noindex")
     return Verdict(True, few, "wait")
+
+
+def _limits(kinds: PageKinds, own_words: NDArray[np.int64], is_asked: NDArray[np.bool_], rules: Thin) -> dict[str, int]:
+    """Own words below which a page of each kind is thin."""
+    found = {}
+    for kind in _MEASURED:
+        rows = np.array([row for row in np.flatnonzero(is_asked).tolist() if kinds.kind[row] == kind], np.int64)
+        least, most = getattr(rules, kind)
+        usual = float(np.median(own_words[rows])) / 2 if len(rows) >= rules.pages else least
+        found[kind] = int(min(max(usual, least), most))
+    return found
 
 
 def _pages(n: int) -> str:
@@ -166,7 +182,7 @@ def _is_small_tag(row: int, kinds: PageKinds) -> bool:
 
 
 def _with_article(kind: str) -> str:
-    return f"an {kind}" if kind == "article" else f"a {kind}" + (" page" if kind in ("home", "product") else "")
+    return f"an {kind}" if kind == "article" else f"a {kind}" + (" page" if kind in ("home", "product", "service") else "")
 
 
 def nearest_relatives(

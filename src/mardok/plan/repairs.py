@@ -52,6 +52,7 @@ _ORDERS = {
     "page-orphan": _Order(_WAYS, False, "editor", "link to {} that only the sitemap knows"),
     "canonical-broken": _Order(_SIGNS, True, "developer", "correct the canonical of {} to an error"),
     "canonical-noindex": _Order(_SIGNS, True, "developer", "correct the canonical of {} to a noindex page"),
+    "canonical-other-host": _Order(_SIGNS, True, "developer", "name the own address as canonical on {}"),
     "canonical-several": _Order(_SIGNS, True, "developer", "leave one canonical on {}"),
     "canonical-hreflang": _Order(_SIGNS, True, "developer", "settle canonical against hreflang on {}"),
     "hreflang-broken": _Order(_SIGNS, True, "developer", "correct hreflang to pages out of the index on {}"),
