@@ -143,8 +143,8 @@ class Variants(Section):
     """When two addresses are written variants of one page."""
 
     index_files: tuple[str, ...] = (
-        "index", "index.html", "index.htm", "index.php", "index.shtml", "index.asp", "index.aspx", "index.jsp", "default.htm",
-        "default.html", "default.asp", "default.aspx",
+        "index", "index.html", "index.htm", "index.php", "index.shtml", "index.asp", "index.aspx", "index.jsp",
+        "default.htm", "default.html", "default.asp", "default.aspx",
     )  # fmt: skip
     """File names that stand for their folder."""
     reachable_parameters: tuple[str, ...] = (
@@ -184,9 +184,9 @@ class Kinds(Section):
         "konto", "cart", "basket", "warenkorb", "checkout", "kasse", "wishlist", "merkzettel", "thank", "thanks", "danke",
         "search", "suche", "sitemap", "404", "unsubscribe", "newsletter", "widerruf", "withdrawal", "accessibility",
         "barrierefreiheit", "disclaimer", "password", "passwort", "careers", "career", "jobs", "vacancies", "karriere",
-        "stellenangebote", "recherche", "panier", "connexion", "compte", "mentions", "légales", "confidentialité", "carrière",
-        "emplois", "contacto", "buscar", "carrito", "cuenta", "aviso", "privacidad", "empleo", "contatti", "cerca", "carrello",
-        "accesso", "lavora", "winkelwagen", "zoeken", "inloggen", "voorwaarden", "vacatures",
+        "stellenangebote", "recherche", "panier", "connexion", "compte", "mentions", "légales", "confidentialité",
+        "carrière", "emplois", "contacto", "buscar", "carrito", "cuenta", "aviso", "privacidad", "empleo", "contatti",
+        "cerca", "carrello", "accesso", "lavora", "winkelwagen", "zoeken", "inloggen", "voorwaarden", "vacatures",
     )  # fmt: skip
     """Words that make an address, or a title, one of a utility page, if it says nothing else."""
     service_words: tuple[str, ...] = (

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.titles import Titles, distinctive_words
+from mardok.compare.titles import Titles
 from mardok.text.words import words
 
 
@@ -20,7 +20,7 @@ def brand_queries(queries: Sequence[str], titles: Titles) -> NDArray[np.bool_]:
 
     A name without such words, "Violin Hire", is a generic phrase: whoever types it need not mean the site.
     """
-    told = [distinctive_words(name, titles.own) for name in titles.all_names]
+    told = [titles.distinctive[name] for name in titles.all_names]
     names = [frozenset(word for word in found if len(word) > 1) for found in told if found]
     found = np.zeros(len(queries), bool)
     first_words = set().union(*names) if names else set()

@@ -3,8 +3,10 @@
 In:  the titles of all pages, the hosts, the names that pages give their site elsewhere.
 Out: for each page both parts as written, and the names of the site.
 
-A name stands at one end of many titles of a language, behind one of the usual separators, beside parts that differ. What
-``og:site_name``, structured data or the host agree with needs no such crowd, and is known without a separator too.
+A name stands at one end of many different titles of a language, behind one of the usual separators, beside parts that
+differ. What ``og:site_name``, structured data or the host agree with needs no such crowd, and is known without a separator
+too. The distinctive words of a name are those that the site does not use for what it offers: neither in its other titles,
+nor in its texts without a capital; those that the host is called by come before others.
 """
 
 from __future__ import annotations
@@ -14,6 +16,10 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
+from mardok.extract.language import function_words
+from mardok.text.hashes import word_hashes
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import split_url
@@ -30,6 +36,11 @@ _LEAST_VARIETY = 0.5
 _LONGEST_NAME = 6
 _GENERIC_SHARE = 0.01
 """Titles that use a word of the site's name, from which the word tells what the site offers and not who it is."""
+_HOST_WORD = 3
+_COMMON_SHARE = 0.03
+"""Share of pages whose text uses the word without a capital, from which that is so."""
+_MOST_LOOKED_AT = 2000
+"""Pages whose text is searched for it."""
 
 
 @dataclass(frozen=True)
@@ -42,6 +53,8 @@ class Titles:
     """The site's part, as written; ``""`` if there is none."""
     names: Mapping[str, Sequence[str]]
     """Names of the site in the titles of each language, the commonest first."""
+    distinctive: Mapping[str, frozenset[str]]
+    """Of each name the words that only the name has; none if it is made of words that say what the site offers."""
 
     @property
     def all_names(self) -> list[str]:
@@ -54,7 +67,10 @@ def split_titles(site: Site) -> Titles:
     names = _site_names(site)
     known = {language: [_letters(name) for name in found] for language, found in names.items()}
     parts = [_parts_of(page.title, known.get(page.language, ())) for page in site.pages]
-    return Titles([own for own, _ in parts], [named for _, named in parts], names)
+    own = [part for part, _ in parts]
+    told = {name for found in names.values() for name in found}
+    distinctive = {name: _distinctive_words(name, own, site) for name in sorted(told)}
+    return Titles(own, [named for _, named in parts], names, distinctive)
 
 
 def title_parts(title: str) -> list[str]:
@@ -76,17 +92,20 @@ def _letters(text: str) -> str:
 
 def _site_names(site: Site) -> dict[str, list[str]]:
     """Names of the site by language."""
-    titles: dict[str, list[list[str]]] = defaultdict(list)
+    titles: dict[str, set[str]] = defaultdict(set)  # copies of a page say nothing more of its name
     said: Counter[str] = Counter()
     hosts: Counter[str] = Counter()
     for page in site.pages:
         if page.title:
-            titles[page.language].append(title_parts(page.title))
+            titles[page.language].add(page.title)
         said.update(page.signs.site_names)
         hosts[split_url(page.url).netloc] += 1
     vouched = {_letters(name) for name in said} | {_host_letters(host) for host, _ in hosts.most_common(8)}
     vouched.discard("")
-    return {language: _names_of(listed, vouched) for language, listed in titles.items()}
+    return {
+        language: _names_of([title_parts(title) for title in sorted(different)], vouched)
+        for language, different in titles.items()
+    }
 
 
 def _host_letters(host: str) -> str:
@@ -148,9 +167,25 @@ def _parts_of(title: str, names: Sequence[str]) -> tuple[str, str]:
     return " ".join(own), " ".join(dict.fromkeys(named))
 
 
-def distinctive_words(name: str, own_titles: Iterable[str]) -> frozenset[str]:
+def _distinctive_words(name: str, own_titles: Sequence[str], site: Site) -> frozenset[str]:
     """Words of a site's name that its pages do not use for what they offer; none if the name is a generic phrase."""
-    listed = list(own_titles)
-    used = Counter(word for title in listed for word in set(words(title)))
-    most = max(_LEAST_PAGES, _GENERIC_SHARE * len(listed))
-    return frozenset(word for word in words(name) if used[word] < most)
+    said = list(dict.fromkeys(words(name)))
+    plain = (function_words(site.pages[0].language) if site.pages else None) or ()
+    used = Counter(word for title in own_titles for word in set(words(title)))
+    most = max(_LEAST_PAGES, _GENERIC_SHARE * len(own_titles))
+    apart = [word for word in said if used[word] < most and word not in plain]
+    if len(said) > 1:
+        usual = max(_LEAST_PAGES, _COMMON_SHARE * len(site.pages))
+        apart = [word for word in apart if _pages_with_plain(word, site) < usual]
+    host = _host_letters(Counter(split_url(page.url).netloc for page in site.pages).most_common(1)[0][0])
+    in_host = [word for word in said if len(word) >= _HOST_WORD and word in host]
+    # Where none is left, common words that the host is called by name the site together, such as "long" and "furrow".
+    return frozenset(set(apart) & set(in_host) or apart or in_host)
+
+
+def _pages_with_plain(word: str, site: Site) -> int:
+    """Pages whose text has a word without a capital: as a word of the language, and not as a name."""
+    places = np.flatnonzero(site.corpus.words == word_hashes([word])[0][0])
+    rows = np.unique(np.searchsorted(site.corpus.offsets, places, side="right") - 1)
+    found = re.compile(rf"(?<!\w){re.escape(word)}(?!\w)")
+    return sum(found.search(site.main_text(row)) is not None for row in rows[:_MOST_LOOKED_AT].tolist())

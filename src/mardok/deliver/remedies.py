@@ -173,6 +173,14 @@ REMEDIES: Mapping[str, Remedy] = {
         "Letters have become signs that nobody can read, and queries with these letters do not match.",
         "Restore the text from its source and declare UTF-8 in the header.",
     ),
+    "page-empty": Remedy(
+        "Searchers who land here find nothing, and search engines have nothing to list it for.",
+        "Put the text into the page itself; or, if the address is not needed, redirect it to the page that has the text.",
+    ),
+    "canonical-other-host": Remedy(
+        "Search engines are told to list the page of another host instead of this one.",
+        "Name the page's own address as canonical, unless the other host is meant to be found in its place.",
+    ),
     "page-orphan": Remedy(
         "Nobody comes across the page, and it gets no link weight from the rest of the site.",
         "Link to it from the page where visitors would look for it, or retire it.",

@@ -4,9 +4,9 @@ In:  what pages say of themselves, their addresses, links, forms and pictures.
 Out: a kind for each page, and the sign it rests on.
 
 First match wins: the settings; the address of a home page; an address, a title or a password field of a utility page;
-structured data and ``og:type``; titles and teasers of other pages beside little running text, fields and pictures beside few
-words; the folder; else a page is an article. Links in sentences make no listing, and what the template shows on many pages no
-picture page.
+structured data and ``og:type``; titles and teasers of other pages beside little running text, fields and pictures beside
+few words; the folder; else a page is an article. Links in sentences make no listing, and pictures that the template shows on
+many pages make none of pictures.
 """
 
 from __future__ import annotations

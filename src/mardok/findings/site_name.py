@@ -16,7 +16,7 @@ import numpy as np
 
 from mardok.compare.contention import Shown, Turns, turns
 from mardok.compare.demand import Demand
-from mardok.compare.titles import Titles, distinctive_words
+from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic, Wording
 from mardok.settings import Settings
 from mardok.text.site import Site
@@ -77,7 +77,7 @@ def name_phrases(
         if not rows:
             continue
         language = min(languages, key=lambda code: (-languages[code], code))
-        apart = distinctive_words(name, titles.own)
+        apart = titles.distinctive[name]
         phrase = _wanted(name, apart, language, rows, topics, wording, demand, shown, home, settings)
         if phrase is not None:
             found.append(phrase)
