@@ -29,12 +29,13 @@ from mardok.deliver.notebook import PageGroup, PagePair, audit_html, page_group,
 from mardok.deliver.report import report_html
 from mardok.errors import SourceError, TableError, UnknownPageError
 from mardok.extract.batch import Batch
-from mardok.extract.extraction import extract_batches
+from mardok.extract.extraction import extract_batches, extract_page
 from mardok.extract.indexable import blocked_by, reason_not_indexable
 from mardok.findings.checks import Checked, checks_table, find_troubles
 from mardok.findings.comparison import Comparison, Worded, account_for, count_wording, relate
 from mardok.findings.contest import Contested, contested
 from mardok.findings.coverage import coverage_of
+from mardok.findings.failures import failures
 from mardok.findings.groups import (
     groups_table,
     untranslated_guests,
@@ -329,6 +330,7 @@ def _findings(
     robots = {} if "robots.txt" in settings.extract.disregard else intake.robots
     is_blocked = blocked_by(robots, agents)
     reasons = [reason_not_indexable(page, is_blocked, agents) for page in site.pages]
+    failing = failures(site, [extract_page(raw, settings) for raw in intake.probes])
     progress("following redirects and links", 0)
     ways = destinations(site)
     titles = split_titles(site)
@@ -338,7 +340,7 @@ def _findings(
     coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
 
     progress("comparing texts", 0)
-    relating = begin(lambda: relate(site, reasons, titles, standing, settings), jobs)
+    relating = begin(lambda: relate(site, reasons, failing, titles, standing, settings), jobs)
     said, wording = topics(site, titles, settings.rivals.generic_words)
     related = relating()
     give_back_memory()
@@ -350,6 +352,7 @@ def _findings(
 
     progress("checking pages", 0)
     checked = Checked(
+        failing,
         ways,
         compared.grouping,
         intake,
@@ -391,6 +394,7 @@ def _findings(
             site,
             ways,
             reasons,
+            failing,
             standing,
             compared.grouping,
             compared.kept,

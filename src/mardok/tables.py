@@ -99,6 +99,7 @@ CHECKS: Mapping[str, str] = {
     "sitemap-html": "an HTML page stands where a sitemap should",
     "sitemap-not-indexable": "a sitemap lists a page that is not indexable",
     "page-empty": "the page has no words of its own",
+    "page-soft-404": "the page says that there is no such page, but answers 200",
     "page-insecure-parts": "a secure page loads insecure parts",
     "variant-answers": "several writings of one address answer 200",
 }

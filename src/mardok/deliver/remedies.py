@@ -173,6 +173,10 @@ REMEDIES: Mapping[str, Remedy] = {
         "Letters have become signs that nobody can read, and queries with these letters do not match.",
         "Restore the text from its source and declare UTF-8 in the header.",
     ),
+    "page-soft-404": Remedy(
+        "Search engines list addresses where there is nothing, and crawl them again and again.",
+        "Answer 404, or 410 where a page is gone for good; redirect only where another page takes its place.",
+    ),
     "page-empty": Remedy(
         "Searchers who land here find nothing, and search engines have nothing to list it for.",
         "Put the text into the page itself; or, if the address is not needed, redirect it to the page that has the text.",

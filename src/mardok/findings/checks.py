@@ -19,7 +19,7 @@ from mardok.compare.titles import Titles
 from mardok.compare.topics import Wording
 from mardok.findings.body_checks import body_troubles
 from mardok.findings.coverage import Coverage
-from mardok.findings.emptiness import MEANINGS, emptiness
+from mardok.findings.failures import ERROR_TEXT, MEANINGS
 from mardok.findings.groups import Grouping, untranslated_guests
 from mardok.findings.head_checks import head_troubles
 from mardok.findings.kinds import PageKinds
@@ -37,6 +37,8 @@ from mardok.urls import variant_form
 class Checked:
     """What checks look at, beside the pages."""
 
+    failing: Sequence[str]
+    """Why each page fails although it answers 200."""
     ways: Sequence[Destination]
     grouping: Grouping
     intake: Intake
@@ -78,7 +80,7 @@ def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told
         *_untranslated(site, checked.grouping.untranslated, checked.grouping.meant_for),
         *_answering_variants(site, checked.grouping, settings.variants),
         *_crawl_troubles(site, checked.intake, checked.coverage, reasons),
-        *_empty_pages(site, rows),
+        *_failing_pages(site, reasons, checked.failing),
         *_blocked_links(site, checked.is_blocked),
         *_broken_images(site, checked.intake),
     ]
@@ -110,11 +112,11 @@ def _crawl_troubles(site: Site, intake: Intake, coverage: Coverage, reasons: Seq
         yield Told(site.pages[row].url, "page-orphan", "", sitemap_of[site.pages[row].url])
 
 
-def _empty_pages(site: Site, rows: Sequence[int]) -> Iterable[Told]:
-    why = emptiness(site)
-    for row in rows:
-        if why[row]:
-            yield Told(site.pages[row].url, "page-empty", why[row], MEANINGS[why[row]])
+def _failing_pages(site: Site, reasons: Sequence[str], failing: Sequence[str]) -> Iterable[Told]:
+    for row, why in enumerate(failing):
+        if why and not reasons[row]:
+            check = "page-soft-404" if why == ERROR_TEXT else "page-empty"
+            yield Told(site.pages[row].url, check, why, MEANINGS[why])
 
 
 def _blocked_links(site: Site, is_blocked: Callable[[str], bool]) -> Iterable[Told]:

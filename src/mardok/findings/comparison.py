@@ -86,9 +86,15 @@ class Worded:
     """How each page uses its target phrase."""
 
 
-def relate(site: Site, reasons: Sequence[str], titles: Titles, standing: Standing, settings: Settings) -> Related:
+def relate(
+    site: Site, reasons: Sequence[str], failing: Sequence[str], titles: Titles, standing: Standing, settings: Settings
+) -> Related:
     """Which pages are variants and copies; the sets of shingles, which fill much memory, are needed no longer than that."""
-    rows = [row for row, reason in enumerate(reasons) if not reason or (settings.copies.all_pages and site.text_hashes[row])]
+    rows = [
+        row
+        for row, reason in enumerate(reasons)
+        if (not reason or (settings.copies.all_pages and site.text_hashes[row])) and not failing[row]
+    ]
     traits = _traits(site, settings.copies)
     counting = page_sets(site.corpus, np.array(rows, np.int64))
     variants, keeper_of = variant_groups(site, counting, standing, settings)

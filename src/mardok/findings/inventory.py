@@ -22,7 +22,7 @@ from mardok.compare.mentions import OwnUses
 from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic
 from mardok.findings.coverage import Coverage
-from mardok.findings.emptiness import MEANINGS, emptiness
+from mardok.findings.failures import MEANINGS
 from mardok.findings.groups import Grouping
 from mardok.findings.keeper import Standing
 from mardok.findings.kinds import PageKinds
@@ -83,6 +83,7 @@ def pages_table(
     site: Site,
     ways: Sequence[Destination],
     reasons: Sequence[str],
+    failing: Sequence[str],
     standing: Standing,
     grouping: Grouping,
     pairs: pd.DataFrame,
@@ -98,6 +99,8 @@ def pages_table(
     ----------
     reasons : sequence of str
         Why each page is not indexable.
+    failing : sequence of str
+        Why each page fails although it answers 200.
     pairs : DataFrame
         Kept pairs of rows; the nearest page is sought among them, variants of the page itself left out.
     counted : ndarray of int64
@@ -110,7 +113,6 @@ def pages_table(
     nearest = _nearest(pairs, [keeper_of.get(row, row) for row in range(n)])
     searched = standing.demand is not None
     nan = np.full(n, np.nan)
-    empty = emptiness(site)
     return PAGES.frame(
         {
             "url": [page.url for page in site.pages],
@@ -118,7 +120,7 @@ def pages_table(
             "final_url": [way.url for way in ways],
             "indexable": [not reason for reason in reasons],
             "reason": [
-                reason or _comparison_limit(site, row, empty[row], settings.copies.minimum_words)
+                reason or _comparison_limit(site, row, failing[row], settings.copies.minimum_words)
                 for row, reason in enumerate(reasons)
             ],
             "language": [page.language for page in site.pages],
@@ -173,9 +175,9 @@ def _told(signal: Signal | None, name: str) -> float:
     return float("nan") if value is None else float(value)
 
 
-def _comparison_limit(site: Site, row: int, empty: str, minimum_words: int) -> str:
-    if empty:
-        return f"empty: {MEANINGS[empty]}"
+def _comparison_limit(site: Site, row: int, failing: str, minimum_words: int) -> str:
+    if failing:
+        return f"not compared: {MEANINGS[failing]}"
     n_words = int(site.corpus.n_words[row])
     if n_words >= minimum_words:
         return ""

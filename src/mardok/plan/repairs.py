@@ -83,6 +83,7 @@ _ORDERS = {
     "heading-repeated": _Order(_BODIES, False, "developer", "make a heading in the furniture of {} plain text"),
     "image-alt-missing": _Order(_BODIES, False, "editor", "describe images (alt) on {}"),
     "image-broken": _Order(_TEXTS, True, "editor", "bring back images on {}"),
+    "page-soft-404": _Order(_TEXTS, True, "server", "answer 404 or 410 for {} that do not exist"),
     "page-empty": _Order(_TEXTS, True, "developer", "give {} a text of its own"),
     "page-insecure-parts": _Order(_TEXTS, True, "developer", "load parts over https on {}"),
     "text-double-escaped": _Order(_TEXTS, True, "developer", "show characters instead of codes on {}"),

@@ -69,6 +69,8 @@ class Intake:
     """Addresses that answered with something else than HTML."""
     failed: dict[str, str] = field(default_factory=dict)
     """Addresses that gave no answer, with the reason."""
+    probes: list[RawPage] = field(default_factory=list)
+    """What servers said of addresses that cannot exist."""
     ended: str = ""
     """How the crawl ended, where its file tells."""
     missing: dict[str, str] = field(default_factory=dict)

@@ -49,6 +49,10 @@ def read_warc(path: Path, intake: Intake, max_body_bytes: int) -> Iterator[RawPa
                 raise SourceError(f"{path}: does not begin like a WARC file (plain, or gzip record by record)")
             last: RawPage | None = None
             for record in _records(file, content, str(path), intake, max_body_bytes):
+                if record.kind == "probe":
+                    answer = _raw_page(str(path), record, Intake(), max_body_bytes)
+                    intake.probes += [answer] if answer is not None and answer.body is not None else []
+                    continue
                 if record.kind == "conversion":
                     if last is not None and last.url == normal_url(record.target) and record.is_whole:
                         last = replace(last, rendered=record.block)
@@ -67,7 +71,7 @@ class _Record:
     place: str
     target: str
     kind: str
-    """``conversion``, or of a response what was asked for, where the crawler tells: ``page``, ``robots``, ``image`` ..."""
+    """``conversion``, or of a response what was asked for, where the crawler tells: ``page``, ``robots``, ``probe`` ..."""
     block: bytes
     is_whole: bool
     is_truncated: bool
@@ -89,10 +93,11 @@ def _records(file: BinaryIO, content: mmap.mmap, source: str, intake: Intake, ma
                 if record.record_type == WarcRecordType.request:
                     asked_by_head = url if record.reader.read(5) == b"HEAD " else asked_by_head
                     continue
-                if record.record_type == WarcRecordType.metadata:
+                is_probe = record.headers.get("Mardok-Kind") == "probe" and "http" in record.headers.get("Content-Type", "")
+                if record.record_type == WarcRecordType.metadata and not is_probe:
                     _note_metadata(url, record.reader.read(_PIECE), intake)
                     continue
-                if record.record_type not in (WarcRecordType.response, WarcRecordType.conversion):
+                if record.record_type not in (WarcRecordType.response, WarcRecordType.conversion) and not is_probe:
                     continue
                 declared = record.headers.get("Content-Length")
                 length = int(declared or 0)

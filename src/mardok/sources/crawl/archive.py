@@ -7,6 +7,7 @@ Every record is a gzip member of its own, and all that belongs to one fetch is h
 crash may leave behind is cut off at the next start. Each fetch is a request and a response record, a page that was rendered
 has a conversion record that refers to its response, and an address that gave no answer has a metadata record. Two fields
 of our own, which readers pass over, tell what was fetched and how far from the start: ``Mardok-Kind``, ``Mardok-Depth``.
+The answer to the probe of an address that cannot exist is a metadata record, too: it is no page of the site.
 """
 
 from __future__ import annotations
@@ -31,6 +32,7 @@ from mardok.sources.crawl.fetched import Fetched, Task
 SCOPE_FIELD = "mardok-scope"
 END_FIELD = "mardok-end"
 _FIELDS = "application/warc-fields"
+_ANSWER = "application/http; msgtype=response"
 _PIECE = 1 << 16
 _PHRASES = {status.value: status.phrase for status in HTTPStatus}
 
@@ -124,6 +126,17 @@ class Archive:
         if fetched.ip_address:
             own["WARC-IP-Address"] = fetched.ip_address
         writer = _writer()
+        if task.kind == "probe":  # no page of the site: other readers are to pass it over
+            self._write(
+                writer.create_warc_record(
+                    task.url,
+                    "metadata",
+                    payload=io.BytesIO(status.to_bytes() + fetched.body),
+                    warc_content_type=_ANSWER,
+                    warc_headers_dict=own,
+                )
+            )
+            return
         response = writer.create_warc_record(
             task.url, "response", payload=io.BytesIO(fetched.body), http_headers=status, warc_headers_dict=own
         )
@@ -186,7 +199,7 @@ def _fields_of(record: WarcRecord) -> dict[str, str]:
 def _fetched_of(record: WarcRecord) -> Fetched:
     kind, depth = record.headers["Mardok-Kind"], int(record.headers.get("Mardok-Depth") or 0)
     task = Task((record.headers.get("WARC-Target-URI") or "").strip("<>"), kind, depth)
-    if record.record_type == WarcRecordType.metadata:
+    if record.record_type == WarcRecordType.metadata and record.headers.get("Content-Type") != _ANSWER:
         return Fetched(task, failure=_fields_of(record).get("fetch-failure", ""))
     head, _, body = record.reader.read().partition(b"\r\n\r\n")
     first, *lines = head.decode("utf-8", "replace").split("\r\n")

@@ -15,7 +15,8 @@ class Task:
 
     url: str
     kind: str
-    """``page``, ``robots``, ``sitemap``, ``image``, or ``part``, which is what the scripts of a page ask for."""
+    """``page``, ``robots``, ``sitemap``, ``image``, ``part``, which is what the scripts of a page ask for, or ``probe``: an
+    address that cannot exist, to see what the server says then."""
     depth: int
     """Links from a start address to it."""
 

@@ -9,6 +9,7 @@ told to a new state in their order, and what is then left to fetch is what an un
 
 from __future__ import annotations
 
+import hashlib
 from collections import Counter, defaultdict, deque
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -23,6 +24,7 @@ from mardok.sources.sitemaps import MOST_BYTES, sitemap_of
 from mardok.urls import normal_url
 
 _MOST_SITEMAPS = 1000
+_PROBE_DIGITS = 16
 _MOST_HOSTS = 10_000
 """Other hosts that are counted one by one."""
 
@@ -141,8 +143,10 @@ class CrawlState:
     def learn(self, fetched: Fetched) -> bool:
         """Take in an answer; whether the address is to be asked again."""
         task, tally = fetched.task, self.tally
-        if task.kind == "part":
+        if task.kind in ("part", "probe"):
             tally.n_fetched += 1
+            self._seen.add(task.url)
+            self._done.add(task.url)
             return False
         self._seen.add(task.url)
         self._under_way.discard(task.url)
@@ -222,11 +226,19 @@ class CrawlState:
             tally.n_noindex += leads.is_noindex
             tally.n_empty += leads.is_empty and not fetched.rendered
             self._note_repeats(task.url, leads)
+            self._probe(origin_of(task.url))
         for url in leads.links:
             self._add(url, "page", task.depth + 1)
         if self._settings.images:
             for url in leads.images:
                 self._add(url, "image", task.depth + 1)
+
+    def _probe(self, origin: str) -> None:
+        """Ask once, at the end, for an address of an origin that cannot exist."""
+        url = f"{origin}/no-such-page-{hashlib.sha256(origin.encode()).hexdigest()[:_PROBE_DIGITS]}"
+        if url not in self._seen and not self._scope.reason_outside(url):
+            self._seen.add(url)
+            self._queue.append(Task(url, "probe", 0))
 
     def _says_nothing_new(self, url: str) -> bool:
         repeats = self._repeats.get(_pattern(url)) if "?" in url else None

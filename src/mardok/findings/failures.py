@@ -1,0 +1,73 @@
+"""Pages that fail although they answer 200: without words of their own, or with an error instead of them.
+
+In:  the pages with what was read of them and their main texts, and what the server says of an address that cannot exist.
+Out: for each page why it fails, if it does.
+
+Such a page is broken, and nothing else: it is no copy of others that fail, not thin, and takes part in no comparison. An
+error text under status 200 ("soft 404") is known by the answer to a probe, of which the page says nothing more; else by what
+its title or H1 says, in few words.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+import numpy as np
+
+from mardok.extract.page import Page
+from mardok.text.site import Site
+from mardok.text.words import folded, words
+
+FRAME, FURNITURE, NO_TEXT, ERROR_TEXT = "frame", "furniture", "no text", "error text"
+"""It shows another document only; the template's text only; no text at all; that there is no such page."""
+MEANINGS = {
+    FRAME: "all it shows is another document, in a frame",
+    FURNITURE: "all its text is furniture of the template",
+    NO_TEXT: "it has no text; a script may write it (mardok crawl --render tells)",
+    ERROR_TEXT: "it says that there is no such page, but answers 200",
+}
+_MOST_WORDS = 120
+"""Words of an error text."""
+_HEAD_SHARE = 0.5
+"""Share of the words of a title or H1 that say so."""
+_SAYS_MISSING = re.compile(
+    r"(?:error |fehler |erreur )?\b404\b(?: error| not found)?|(?:page|file|article|product|url|address)?s? ?(?:was |is )?not found|"
+    r"(?:page|file) (?:does not|doesn't) exist|(?:page|seite) (?:is )?(?:no longer (?:exists|available)|missing)|"
+    r"(?:oops|sorry)[,!.]* .{0,30}(?:not (?:be )?found|find that page|missing)|we can(?:'t|not) find (?:that|the|this) page|"
+    r"(?:seite|datei|artikel)? ?(?:wurde )?nicht gefunden|(?:seite|datei) existiert nicht|page (?:introuvable|non trouvée)|"
+    r"cette page n'existe pas|p[áa]gina no encontrada|la p[áa]gina no existe|pagina non trovata|pagina niet gevonden|"
+    r"p[áa]gina n[ãa]o encontrada|strona nie została znaleziona|sidan hittades inte|siden blev ikke fundet"
+)
+
+
+def failures(site: Site, probes: Iterable[Page]) -> list[str]:
+    """Why each page fails, ``""`` for those that do not or that are no HTML pages which answered.
+
+    Parameters
+    ----------
+    probes : iterable of Page
+        What servers said of addresses that cannot exist.
+    """
+    has_text = np.bincount(site.blocks.page[site.blocks.has_text[site.blocks.at]], minlength=len(site.pages)) > 0
+    missing = [(probe.title, frozenset(folded(block.text) for block in probe.blocks)) for probe in probes]
+    found = [""] * len(site.pages)
+    for row, page in enumerate(site.pages):
+        if not page.bytes_hash or page.status not in (None, 200) or page.redirect_url or page.trouble:
+            continue
+        n_words = int(site.corpus.n_words[row])
+        if n_words == 0:
+            found[row] = FRAME if page.signs.n_frames else FURNITURE if has_text[row] else NO_TEXT
+        elif n_words <= _MOST_WORDS and (_says_missing(page.title) or _says_missing(page.h1)):
+            found[row] = ERROR_TEXT
+        elif any(page.title == title for title, _ in missing):
+            own = {folded(line) for line in site.main_text(row).split("\n")}
+            if any(page.title == title and own <= said for title, said in missing):
+                found[row] = ERROR_TEXT
+    return found
+
+
+def _says_missing(text: str) -> bool:
+    """Whether a title or heading says little more than that a page is missing."""
+    hit = _SAYS_MISSING.search(folded(text))
+    return hit is not None and len(words(hit[0])) >= _HEAD_SHARE * len(words(text))
