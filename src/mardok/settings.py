@@ -384,6 +384,12 @@ class Checks(Section):
     """the least share of the description's words that makes."""
     flat_words: int = Field(default=600, ge=1)
     """Words of a page from which on it needs headings below its H1."""
+    h2_words: int = Field(default=300, ge=1)
+    """Words of a page from which on it needs an H2 above its lower headings."""
+    h2_characters: int = Field(default=90, ge=10)
+    """Longest H2."""
+    social_share: float = Field(default=0.05, gt=0, le=1)
+    """Share of pages with the elements that networks show a page by, from which a page without them is told."""
     template_pages: int = Field(default=5, ge=2)
     """Least pages with one trouble for it to be one of a template."""
     template_share: float = Field(default=0.5, gt=0, le=1)

@@ -18,7 +18,6 @@ from mardok.text.stems import plain_words
 from mardok.text.words import words
 
 _LEAST_PAGES = 3
-_LONGEST_SLOT = 3
 _LONGEST_TITLE = 14
 _LEAST_TELLING = 2
 """Words of a pattern that promise something: "... violin" is no pattern, "violin hire in ..." is one."""
@@ -76,7 +75,7 @@ def _patterns(title: Sequence[str], plain: Collection[str]) -> Iterable[tuple[Pa
     total = sum(telling)
     for first in range(len(title)):
         in_slot = 0
-        for last in range(first, min(first + _LONGEST_SLOT, len(title))):
+        for last in range(first, len(title)):
             in_slot += telling[last]
             if in_slot and total - in_slot >= _LEAST_TELLING:
                 yield (*title[:first], "...", *title[last + 1 :]), " ".join(title[first : last + 1])

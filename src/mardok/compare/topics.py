@@ -3,14 +3,15 @@
 In:  for each page its title, H1, address and the texts of the links that lead to it.
 Out: a :class:`Topic` a page: stems on which fields agree, the phrase as the page writes it, keys for finding rivals.
 
-Words are compared by their stems; function words and words that any page may carry, such as "guide", do not count.
+Words are compared by their stems; function words and words that any page may carry, such as "guide", do not count. A version
+such as 3.5.0 is one word: it is not 3.0.5. The phrase is a run of the words of the title, in their order.
 """
 
 from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from urllib.parse import unquote
 
@@ -27,9 +28,16 @@ FIELDS = ("title", "h1", "address", "links")
 _CHROME_WEIGHT = 0.1
 """What a link in the furniture of a page weighs beside one in its text: the template repeats it everywhere."""
 _LEAST_FIELDS = 2
-_LONGEST = 6
+_LONGEST = 10
+"""Words of the longest phrase that is told whole; of longer ones the part that says most."""
+_SHORT = 6
 _FILE = re.compile(r"\.(?:html?|php|aspx?|jsp|xhtml)$", re.IGNORECASE)
 _YEAR = re.compile(r"(?:19|20)\d\d")
+_VERSION = re.compile(r"\d+(?:\.\d+)+")
+
+
+def _as_one_word(version: re.Match[str]) -> str:
+    return version[0].replace(".", "-")
 
 
 @dataclass(frozen=True)
@@ -68,7 +76,7 @@ class Wording:
         """Words of a text; title, H1 and links mostly say the same, so it is kept."""
         found = self._words.get(text)
         if found is None:
-            found = self._words[text] = tuple(words(text))
+            found = self._words[text] = tuple(words(_VERSION.sub(_as_one_word, text)))
         return found
 
     def learn(self, texts: Mapping[str, Collection[str]]) -> None:
@@ -168,20 +176,29 @@ def _topic(wording: Wording, language: str, texts: Mapping[str, str]) -> Topic:
 
 
 def _phrase(source: _Field, kept: Collection[str]) -> str:
-    """The shortest run of words that has all the stems; the words themselves where that is long."""
+    """The shortest run of words that has all the stems; where that is long, the run of a few words that has most of them."""
     places = [place for place, stem in enumerate(source.stems) if stem in kept]
     if not places:
         return ""
-    best = None
+    first, last = _shortest_run(source.stems, places, set(kept))
+    if last - first >= _LONGEST:
+        runs = [(at, max(place for place in places if place < at + _SHORT)) for at in places]
+        first, last = max(runs, key=lambda run: (len(set(source.stems[run[0] : run[1] + 1]) & set(kept)), -run[0]))
+    phrase = joined(source.words[first : last + 1])
+    for version in _VERSION.findall(source.written):
+        phrase = phrase.replace(version.replace(".", "-"), version)
+    return phrase
+
+
+def _shortest_run(stems: Sequence[str], places: Sequence[int], kept: Collection[str]) -> tuple[int, int]:
+    """First and last place of the shortest run that has all the stems, which stand at these places."""
+    best = places[0], places[-1]
     for first in places:
         missing = set(kept)
-        for last in range(first, len(source.stems)):
-            missing.discard(source.stems[last])
+        for last in range(first, len(stems)):
+            missing.discard(stems[last])
             if not missing:
-                if best is None or last - first < best[1] - best[0]:
-                    best = (first, last)
+                if last - first < best[1] - best[0]:
+                    best = first, last
                 break
-    if best is not None and best[1] - best[0] < _LONGEST:
-        return joined(source.words[best[0] : best[1] + 1])
-    first_of = {stem: place for place, stem in reversed(list(enumerate(source.stems))) if stem in kept}
-    return joined(source.words[place] for place in sorted(first_of.values()))
+    return best

@@ -173,6 +173,26 @@ REMEDIES: Mapping[str, Remedy] = {
         "Letters have become signs that nobody can read, and queries with these letters do not match.",
         "Restore the text from its source and declare UTF-8 in the header.",
     ),
+    "h2-missing": Remedy(
+        "The outline has a gap: who listens to the page or skims it cannot tell its main parts.",
+        "Raise the headings of its main parts to H2.",
+    ),
+    "h2-duplicate": Remedy(
+        "Two parts of the page cannot be told apart in its outline.",
+        "Say in each heading what only that part holds, or join the parts.",
+    ),
+    "h2-long": Remedy(
+        "A sentence in the place of a heading says at a glance what nobody reads at a glance.",
+        "Shorten it to what the part is about; the rest belongs into its first sentence.",
+    ),
+    "social-missing": Remedy(
+        "Where the page is shared, networks show a title or picture of their own choice, or none.",
+        "Let the template write og:title and og:image, as it does on the other pages.",
+    ),
+    "page-part-broken": Remedy(
+        "Visitors may see the page without its layout, or without what a script does.",
+        "Bring the file back, or take it out of the page.",
+    ),
     "page-soft-404": Remedy(
         "Search engines list addresses where there is nothing, and crawl them again and again.",
         "Answer 404, or 410 where a page is gone for good; redirect only where another page takes its place.",

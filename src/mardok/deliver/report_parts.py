@@ -26,7 +26,6 @@ from mardok.deliver.remedies import REMEDIES
 from mardok.figures import section_of
 from mardok.findings.elsewhere import Elsewhere
 from mardok.findings.passage_texts import passage_texts
-from mardok.findings.trouble import TEMPLATE
 from mardok.plan.wording import clipped, topic_told
 from mardok.tables import BANDS, CHECKS
 
@@ -282,13 +281,12 @@ def _groups(tables: Tables, order: Sequence[_Group], listed: _Listed, most_membe
 def _checks(tables: Tables, listed: _Listed, most_rows: int) -> list[dict[str, Any]]:
     found = []
     for check, part in tables["checks"].groupby("check"):
-        is_template = part["detail"].str.contains(TEMPLATE, regex=False)
-        ordered = part.assign(rest=~is_template).sort_values(["rest", "url"])
+        ordered = part.sort_values(["is_template", "url"], ascending=[False, True])
         remedy = REMEDIES[str(check)]
         found.append(
             {
                 "check": check, "trouble": CHECKS[str(check)], "cost": remedy.cost, "mend": remedy.mend, "n": len(part),
-                "templates": int(is_template.sum()),
+                "templates": int(part["is_template"].sum()),
                 "rows": [
                     [listed.of_url(url), value, detail]
                     for url, value, detail in ordered.head(most_rows)[["url", "value", "detail"]].itertuples(

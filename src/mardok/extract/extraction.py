@@ -24,7 +24,7 @@ from mardok.memory import no_search_for_cycles
 from mardok.processes import process_context
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
-from mardok.urls import bare_host, normal_url
+from mardok.urls import bare_host, normal_url, resolved_url
 
 _BATCH = 64
 _GIVEN = Context("p", "body", 0, "", in_main=False, chosen="")
@@ -98,8 +98,17 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         trouble=raw.trouble,
         is_html=True,
         script_words=script_words,
-        signs=document.signs._replace(canonicals=tuple(dict.fromkeys(filter(None, canonicals)))),
+        signs=document.signs._replace(canonicals=tuple(dict.fromkeys(filter(None, canonicals))), loaded=_loaded(document)),
     )
+
+
+def _loaded(document: Document) -> tuple[str, ...]:
+    """Absolute addresses of the scripts and style sheets of a document."""
+    styles = [
+        element.get("href", "") for element in document.link_elements if "stylesheet" in element.get("rel", "").lower()
+    ]
+    found = (resolved_url(address, document.base) for address in [*document.scripts, *styles] if address)
+    return tuple(dict.fromkeys(filter(None, found)))
 
 
 def _beginning(document: Document) -> str:

@@ -56,6 +56,7 @@ _PARTS = "|".join(
 _SPLIT = re.compile(rf"<(?:{_RAW_TEXT}|({_PARTS})|([^>]*>))", re.DOTALL)
 _SPLIT_PART = re.compile(rf"<(?:({STAND_IN[1:]})|([^>]*>))")
 _STAND_IN = re.compile(STAND_IN)
+_SCRIPT = re.compile(r'<script\b[^>]*\ssrc="([^"]*)"')
 _ADDRESS = re.compile(r'\s(?:href|src)="([^"]*)"')
 
 
@@ -104,6 +105,8 @@ class Document:
     """Attributes of the link elements."""
     blocks: list[Block] = field(default_factory=list)
     images: list[Image] = field(default_factory=list)
+    scripts: list[str] = field(default_factory=list)
+    """Addresses of scripts, as written."""
     signs: Signs = NO_SIGNS
 
 
@@ -144,6 +147,7 @@ def _document(parser: LexborHTMLParser, url: str) -> tuple[Document, list[Part]]
     reader = _Reader(url, ROOT)
     reader.read(_SPLIT.split(html))
     document = reader.finished()
+    document.scripts = [unescaped(address) for address in _SCRIPT.findall(html)]
     document.signs = signs_of(parser, html, url, document.metas, reader.seen)
     return document, reader.known
 

@@ -78,6 +78,12 @@ class Signs(NamedTuple):
     has_password: bool = False
     n_players: int = 0
     """Elements that play video or sound."""
+    social: tuple[str, ...] = ()
+    """Of the elements that networks show a page by, those that it has: ``og:title``, ``og:image`` ..."""
+    loaded: tuple[str, ...] = ()
+    """Absolute addresses of scripts and style sheets."""
+    shown_code: tuple[str, ...] = ()
+    """Texts shown as code or quoted that hold what elsewhere were a broken character."""
     n_frames: int = 0
     """Elements that show another document."""
     h1_images: int = 0

@@ -10,6 +10,7 @@ content as the W3C Recommendation "Mixed Content" defines it.
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
@@ -32,6 +33,10 @@ _LOADED = (
     'source[src^="http:"],embed[src^="http:"],object[data^="http:"],link[rel~="stylesheet"][href^="http:"]'
 )
 _MOST_LOADED = 20
+_SOCIAL = ("og:title", "og:description", "og:image", "twitter:card", "twitter:title", "twitter:image")
+_MAY_SHOW_CODE = re.compile("&amp;[a-zA-Z#][a-zA-Z0-9]{1,8};|\u00c3|\u00e2\u20ac|\u00c2|\ufffd")
+_LONGEST_CODE, _MOST_CODE = 300, 100
+"""Characters, and texts, that are kept of what is shown as code."""
 
 
 def signs_of(
@@ -56,10 +61,19 @@ def signs_of(
         n_fields=len(fields),
         has_password="password" in fields,
         n_players=len(parser.css("video,audio,embed,object")) if "video" in seen or "audio" in seen else 0,
+        social=tuple(name for name in _SOCIAL if properties.get(name, "").strip()),
+        shown_code=_shown_code(parser) if _MAY_SHOW_CODE.search(html) else (),
         n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if _holds_frame(html) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
         insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
     )
+
+
+def _shown_code(parser: LexborHTMLParser) -> tuple[str, ...]:
+    """Texts in code and quotations that show escaped or broken characters on purpose."""
+    found = (node.text(deep=True) for node in parser.css("code,kbd,samp,tt,var,pre,q,blockquote"))
+    kept = (" ".join(text.split())[:_LONGEST_CODE] for text in found if "&" in text or not text.isascii())
+    return tuple(dict.fromkeys(kept))[:_MOST_CODE]
 
 
 def _holds_frame(html: str) -> bool:

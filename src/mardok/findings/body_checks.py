@@ -26,6 +26,13 @@ _LOST = re.compile(
     "\ufffd|\u00c3[\u0080-\u00bf\u0178\u0153\u2013\u0161]|\u00e2\u20ac[\u0153\u009d\u2122\u02dc\u201c\u201d\u00a6]|\u00c2[\u00a0-\u00bf]"
 )
 _CODE = ("pre", "code", "listing", "xmp", "samp", "kbd")
+_ABOUT_CODES = re.compile(
+    r"\b(?:html|xml|sgml|entit|escap|charset|encod|utf-?8|unicode|latin-?1|ampersand|mojibake|character reference|"
+    r"zeichensatz|kodier|maskier)",
+    re.IGNORECASE,
+)
+"""What is said where characters are shown as codes on purpose."""
+_QUOTES = tuple("\"'`()[]<>\u2018\u2019\u201c\u201d\u201e\u00ab\u00bb\u2039\u203a")
 _SHOWN = 60
 
 
@@ -49,6 +56,7 @@ def body_troubles(site: Site, rows: Sequence[int], meant_for: Sequence[str], set
     for row in (row for row in rows if site.pages[row].bytes_hash):
         yield from _h1_troubles(site, row, headings[row])
         yield from _outline_troubles(site, row, headings[row], settings)
+        yield from _h2_troubles(site, row, headings[row], settings)
     yield from duplicates(site, rows, "h1-duplicate", lambda row: site.pages[row].h1, meant_for)
     yield from _repeated(rows, headings, settings)
     yield from _images_without_alt(site, set(rows))
@@ -97,15 +105,30 @@ def _outline_troubles(site: Site, row: int, headings: Sequence[_Heading], settin
         yield Trouble(row, "heading-flat", str(n_words), "words below one H1")
 
 
+def _h2_troubles(site: Site, row: int, headings: Sequence[_Heading], settings: Checks) -> Iterator[Trouble]:
+    texts = [heading.text for heading in headings if heading.level == 2 and heading.is_main]
+    has_others = any(heading.level > 2 and heading.is_main for heading in headings)
+    if not texts and has_others and int(site.corpus.n_words[row]) >= settings.h2_words:
+        yield Trouble(row, "h2-missing", "", "it has headings of lower levels only")
+    for text, n in Counter(texts).items():
+        if n > 1:
+            yield Trouble(row, "h2-duplicate", str(n), text[:_SHOWN])
+    long = [text for text in texts if len(text) > settings.h2_characters]
+    if long:
+        yield Trouble(row, "h2-long", str(len(max(long, key=len))), max(long, key=len)[: settings.h2_characters])
+
+
 def _repeated(rows: Sequence[int], headings: dict[int, list[_Heading]], settings: Checks) -> Iterator[Trouble]:
-    """Headings in the furniture of most pages, one trouble each."""
+    """Headings in the furniture of most pages."""
     pages_of: dict[str, list[int]] = defaultdict(list)
     for row in rows:
         for text in {heading.text for heading in headings[row] if not heading.is_main and not heading.is_hidden}:
             pages_of[text].append(row)
     for text, pages in sorted(pages_of.items()):
         if len(pages) >= settings.template_pages and len(pages) >= settings.template_share * len(rows):
-            yield Trouble(pages[0], "heading-repeated", str(len(pages)), text[:_SHOWN], pattern=text)
+            shared = f"{len(pages)} pages with {text[:_SHOWN]!r} in their furniture"
+            for row in pages:
+                yield Trouble(row, "heading-repeated", text[:_SHOWN], "", n_pages=len(pages), pattern=text, template=shared)
 
 
 def _images_without_alt(site: Site, rows: Collection[int]) -> Iterator[Trouble]:
@@ -121,9 +144,13 @@ def _images_without_alt(site: Site, rows: Collection[int]) -> Iterator[Trouble]:
 
 
 def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
-    """Texts that show escaped characters as code, or that lost characters in a wrong encoding."""
+    """Texts that show escaped characters as code, or that lost characters in a wrong encoding.
+
+    Who explains such characters shows them on purpose: in code, in quotation marks or in a sentence about codes.
+    """
     blocks = site.blocks
     is_code = blocks.where(lambda context: context.tag in _CODE)
+    wanted = set(rows)
     for check, pattern, may_be in (
         ("text-double-escaped", _ESCAPED, _has_reference),
         ("text-encoding-broken", _LOST, _is_foreign),
@@ -131,24 +158,34 @@ def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
         first: dict[int, str] = {}
         for row in rows:
             page = site.pages[row]
-            hit = pattern.search(page.title) or pattern.search(page.description)
+            hit = _unexplained(pattern, page.title, page.signs.shown_code) or _unexplained(
+                pattern, page.description, page.signs.shown_code
+            )
             if hit:
                 first[row] = _around(hit)
         is_hit = np.array([may_be(text) and pattern.search(text) is not None for text in blocks.texts], bool)[blocks.text]
-        if check == "text-double-escaped":  # a page about HTML shows such code in samples, or in a cell of its own
-            is_whole = np.array(["&" in text and pattern.fullmatch(text) is not None for text in blocks.texts], bool)[
-                blocks.text
-            ]
-            is_hit &= ~is_code & ~is_whole
+        is_hit &= ~is_code
         places = np.flatnonzero(is_hit[blocks.at] & site.main_places)
         for page_row, place in zip(blocks.page[places].tolist(), places.tolist(), strict=True):
-            if page_row not in first:
-                hit = pattern.search(str(blocks.texts[blocks.text[blocks.at[place]]]))
-                first[page_row] = _around(hit) if hit else ""
-        wanted = set(rows)
+            if page_row not in first and page_row in wanted:
+                text = str(blocks.texts[blocks.text[blocks.at[place]]])
+                hit = _unexplained(pattern, text, site.pages[page_row].signs.shown_code)
+                if hit:
+                    first[page_row] = _around(hit)
         for row in sorted(first):
-            if row in wanted:
-                yield Trouble(row, check, first[row])
+            yield Trouble(row, check, first[row])
+
+
+def _unexplained(pattern: re.Pattern[str], text: str, shown_code: Sequence[str]) -> re.Match[str] | None:
+    """The first hit in a text that is not shown on purpose."""
+    if pattern.search(text) is None or pattern.fullmatch(text.strip()) or _ABOUT_CODES.search(text):
+        return None
+    for hit in pattern.finditer(text):
+        before, after = text[: hit.start()].rstrip()[-1:], text[hit.end() :].lstrip()[:1]
+        is_quoted = before in _QUOTES and after in _QUOTES and bool(before or after)
+        if not is_quoted and not any(hit[0] in code for code in shown_code):
+            return hit
+    return None
 
 
 def _has_reference(text: str) -> bool:

@@ -22,10 +22,10 @@ from mardok.findings.coverage import Coverage
 from mardok.findings.failures import ERROR_TEXT, MEANINGS
 from mardok.findings.groups import Grouping, untranslated_guests
 from mardok.findings.head_checks import head_troubles
-from mardok.findings.kinds import PageKinds
+from mardok.findings.kinds import PageKinds, is_utility_address
 from mardok.findings.link_checks import link_troubles, pointer_troubles
-from mardok.findings.trouble import Told, without_templates
-from mardok.settings import Settings, Variants
+from mardok.findings.trouble import Told, with_templates
+from mardok.settings import Kinds, Settings, Variants
 from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
 from mardok.text.distinct import distinct
@@ -56,11 +56,13 @@ class Checked:
 
 def checks_table(troubles: Iterable[Told]) -> pd.DataFrame:
     """The table of checks."""
-    return CHECK_ROWS.frame((told.url, told.check, told.value, told.detail) for told in troubles)
+    return CHECK_ROWS.frame(
+        (told.url, told.check, bool(told.template), told.value, told.detail, told.n_pages) for told in troubles
+    )
 
 
 def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told]:
-    """All troubles of pages and addresses; what sits in a template is one."""
+    """All troubles of pages and addresses, each page with what sits in its template, too."""
     ways, reasons = checked.ways, checked.reasons
     rows = [row for row in checked.rows.tolist() if site.pages[row].is_html and not checked.kinds.is_further[row]]
     answered = [
@@ -71,17 +73,20 @@ def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told
         *head_troubles(site, rows, checked.titles, checked.wording, checked.kinds, meant_for, settings.checks),
         *body_troubles(site, rows, meant_for, settings.checks),
         *link_troubles(site, ways, checked.intake.failed, settings.checks),
-        *pointer_troubles(site, answered, reasons, checked.grouping.keeper_of),
+        *pointer_troubles(site, answered, reasons, checked.grouping.keeper_of, checked.intake.broken_parts),
     ]
-    kept = without_templates(troubles, checked.kinds.kind, rows, settings.checks)
+    kept = with_templates(troubles, checked.kinds.kind, rows, settings.checks)
     return [
-        *(Told(site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages) for one in kept),
+        *(
+            Told(site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages, one.template)
+            for one in kept
+        ),
         *_redirect_troubles(site, ways),
         *_untranslated(site, checked.grouping.untranslated, checked.grouping.meant_for),
         *_answering_variants(site, checked.grouping, settings.variants),
         *_crawl_troubles(site, checked.intake, checked.coverage, reasons),
         *_failing_pages(site, reasons, checked.failing),
-        *_blocked_links(site, checked.is_blocked),
+        *_blocked_links(site, checked.is_blocked, settings.kinds),
         *_broken_images(site, checked.intake),
     ]
 
@@ -119,13 +124,16 @@ def _failing_pages(site: Site, reasons: Sequence[str], failing: Sequence[str]) -
             yield Told(site.pages[row].url, check, why, MEANINGS[why])
 
 
-def _blocked_links(site: Site, is_blocked: Callable[[str], bool]) -> Iterable[Told]:
-    """Closed addresses that pages link to, one row each."""
+def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) -> Iterable[Told]:
+    """Closed addresses that the texts of pages link to, one row each."""
     placed_url = site.links.placed_url
     for number in distinct(placed_url).tolist():
         url = site.links.urls[number]
         if is_blocked(url):
-            pages = np.unique(site.links.page[placed_url == number])
+            # A basket or a log-in that the menu leads to is closed on purpose.
+            pages = np.unique(site.links.page[(placed_url == number) & ~site.chrome_links])
+            if not len(pages) or is_utility_address(url, kinds):
+                continue
             yield Told(url, "link-blocked", str(len(pages)), f"linked from {site.pages[pages[0]].url}")
 
 

@@ -32,7 +32,8 @@ _MOST_WORDS = 120
 _HEAD_SHARE = 0.5
 """Share of the words of a title or H1 that say so."""
 _SAYS_MISSING = re.compile(
-    r"(?:error |fehler |erreur )?\b404\b(?: error| not found)?|(?:page|file|article|product|url|address)?s? ?(?:was |is )?not found|"
+    r"(?:error |fehler |erreur )?\b404\b(?: error| not found)?|"
+    r"(?:page|file|article|product|url|address)?s? ?(?:was |is )?not found|"
     r"(?:page|file) (?:does not|doesn't) exist|(?:page|seite) (?:is )?(?:no longer (?:exists|available)|missing)|"
     r"(?:oops|sorry)[,!.]* .{0,30}(?:not (?:be )?found|find that page|missing)|we can(?:'t|not) find (?:that|the|this) page|"
     r"(?:seite|datei|artikel)? ?(?:wurde )?nicht gefunden|(?:seite|datei) existiert nicht|page (?:introuvable|non trouvée)|"

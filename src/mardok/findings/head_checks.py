@@ -54,8 +54,19 @@ def head_troubles(
         has_html = bool(page.bytes_hash)  # a table of pages may not tell what a page lacks
         yield from _title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, wording, settings)
         yield from _description_troubles(row, has_html, page.description, page.language, spoken, wording, settings)
+    yield from _social_troubles(site, rows, settings)
     yield from duplicates(site, rows, "title-duplicate", lambda row: site.pages[row].title, meant_for)
     yield from duplicates(site, rows, "description-duplicate", lambda row: site.pages[row].description, meant_for)
+
+
+def _social_troubles(site: Site, rows: Sequence[int], settings: Checks) -> Iterator[Trouble]:
+    """Pages without the elements that networks show a page by, on a site that has them elsewhere."""
+    for name in ("og:title", "og:image"):
+        having = {row for row in rows if name in site.pages[row].signs.social}
+        if len(having) >= max(settings.social_share * len(rows), 1):
+            for row in rows:
+                if row not in having and site.pages[row].bytes_hash:
+                    yield Trouble(row, "social-missing", name, pattern=name)
 
 
 def _title_troubles(

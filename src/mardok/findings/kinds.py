@@ -112,7 +112,7 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> t
     if _is_home(page.url, settings) or _is_language_root(page.url, languages):
         return "home", "its address"
     folders, last = _address_words(page.url)
-    if last and set(last) - _FILLERS and set(last) - _FILLERS <= set(rules.utility_words):
+    if is_utility_address(page.url, rules):
         return "utility", f"its address ({' '.join(last)})"
     title = set(words(page.h1 or page.title))
     if title and title - _FILLERS and title - _FILLERS <= set(rules.utility_words):
@@ -123,6 +123,12 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> t
         return "listing", "its address (a page of a listing)"
     told = _told(page)
     return told or _by_its_looks(signs, rules, folders) or ("article", "running text")
+
+
+def is_utility_address(url: str, rules: Kinds) -> bool:
+    """Whether the last part of an address says that the page is one of what a site needs beside its contents."""
+    said = set(_address_words(url)[1]) - _FILLERS
+    return bool(said) and said <= set(rules.utility_words)
 
 
 def _is_home(url: str, settings: Settings) -> bool:

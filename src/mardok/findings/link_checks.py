@@ -20,6 +20,9 @@ from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import bare_host
 
+_ERROR = 400
+"""Least HTTP status of an error."""
+
 
 def link_troubles(site: Site, ways: Sequence[Destination], failed: Mapping[str, str], settings: Checks) -> Iterator[Trouble]:
     """Links within the site that lead to errors, through redirects, or that say nothing.
@@ -61,7 +64,7 @@ def _trouble_of(
 
 
 def _bad_targets(site: Site, wrong: Mapping[int, tuple[str, str, str]], settings: Checks) -> Iterator[Trouble]:
-    """One trouble for each page and target; one for a target that a template links to."""
+    """One trouble for each page and target."""
     placed = site.links.placed_url
     is_wrong = np.isin(placed, np.array(sorted(wrong), np.int64))
     pages: dict[tuple[int, bool], set[int]] = defaultdict(set)
@@ -72,12 +75,11 @@ def _bad_targets(site: Site, wrong: Mapping[int, tuple[str, str, str]], settings
     for (number, in_chrome), sources in sorted(pages.items()):
         check, value, route = wrong[number]
         end = route.rpartition(" > ")[2] if check == "link-redirected" else ""
-        if in_chrome and len(sources) >= settings.template_pages:
-            told = f"{route}, in the furniture of {len(sources)} pages"
-            yield Trouble(min(sources), check, value, told, target=end, n_pages=len(sources))
-        else:
-            for source in sorted(sources):
-                yield Trouble(source, check, value, route, target=end)
+        is_template = in_chrome and len(sources) >= settings.template_pages
+        shared = f"{len(sources)} pages with {route!r} in their furniture" if is_template else ""
+        for source in sorted(sources):
+            n_pages = len(sources) if is_template else 1
+            yield Trouble(source, check, value, route, target=end, n_pages=n_pages, pattern=route, template=shared)
 
 
 def _empty_words(site: Site, settings: Checks) -> Iterator[Trouble]:
@@ -105,7 +107,7 @@ def _empty_words(site: Site, settings: Checks) -> Iterator[Trouble]:
 
 
 def pointer_troubles(
-    site: Site, rows: Sequence[int], reasons: Sequence[str], variants: Collection[int]
+    site: Site, rows: Sequence[int], reasons: Sequence[str], variants: Collection[int], broken_parts: Mapping[str, int]
 ) -> Iterator[Trouble]:
     """Troubles of canonicals, alternates and insecure parts.
 
@@ -117,6 +119,8 @@ def pointer_troubles(
         Why each page is not indexable.
     variants : collection of int
         Pages that are variants of others; their alternates are those of the others.
+    broken_parts : mapping of str to int
+        HTTP status of scripts and style sheets that answered with an error.
     """
     for row in rows:
         page = site.pages[row]
@@ -126,8 +130,18 @@ def pointer_troubles(
             yield from _canonical_troubles(site, row, reasons)
         if row not in variants:
             yield from _hreflang_troubles(site, row, reasons)
+        broken = [url for url in page.signs.loaded if _status_of(site, url, broken_parts) >= _ERROR]
+        if broken:
+            status = str(_status_of(site, broken[0], broken_parts))
+            yield Trouble(row, "page-part-broken", status, broken[0], pattern=broken[0])
         if page.signs.insecure:
             yield Trouble(row, "page-insecure-parts", str(len(page.signs.insecure)), page.signs.insecure[0])
+
+
+def _status_of(site: Site, url: str, broken_parts: Mapping[str, int]) -> int:
+    """HTTP status of a script or style sheet, where it is known to be an error; else 0."""
+    row = site.row_of.get(url, -1)
+    return (site.pages[row].status or 0) if row >= 0 else broken_parts.get(url, 0)
 
 
 def _canonical_troubles(site: Site, row: int, reasons: Sequence[str]) -> Iterator[Trouble]:

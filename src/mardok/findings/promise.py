@@ -26,7 +26,9 @@ from mardok.text.site import Site
 from mardok.text.words import folded, words
 
 _SERIES_PAGES = 3
-_LONGEST_SLOT = 4
+_LONG_SLOT = 4
+_TELLING_WORDS = 2
+"""Words that a pattern with a long slot needs beside it."""
 _YEAR = re.compile(r"(?:19|20)\d\d")
 
 
@@ -97,9 +99,12 @@ def pattern_of(a: Sequence[str], b: Sequence[str], plain: Collection[str] = ()) 
     """
     head, tail = _common_ends(a, b)
     common = (*a[:head], *a[len(a) - tail :])
-    if head + tail == min(len(a), len(b)) or max(len(a), len(b)) - head - tail > _LONGEST_SLOT:
+    if head + tail == min(len(a), len(b)):
         return None
-    return (*a[:head], "...", *a[len(a) - tail :]) if set(common) - set(plain) else None
+    # One word in common is no pattern where nearly all of the titles differ.
+    is_long = max(len(a), len(b)) - head - tail > _LONG_SLOT
+    telling = len(set(common) - set(plain))
+    return (*a[:head], "...", *a[len(a) - tail :]) if telling >= (_TELLING_WORDS if is_long else 1) else None
 
 
 def _common_ends(a: Sequence[str], b: Sequence[str]) -> tuple[int, int]:

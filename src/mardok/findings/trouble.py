@@ -1,7 +1,7 @@
-"""One trouble of a page, and how those of a template become one.
+"""One trouble of a page, and how those of a template are known.
 
 In:  troubles of single pages.
-Out: the same, with one row for what most pages of a kind share.
+Out: the same, each with what makes it one of a template: one edit mends it on all the pages that share it.
 """
 
 from __future__ import annotations
@@ -11,9 +11,6 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from mardok.settings import Checks
-
-TEMPLATE = ": their template"
-"""Words in the detail of a check by which one that sits in a template is known."""
 
 
 class Trouble(NamedTuple):
@@ -30,9 +27,11 @@ class Trouble(NamedTuple):
     target: str = ""
     """Where the address or link is to lead, where that is known."""
     n_pages: int = 1
-    """Pages that share the trouble; more than 1 for one of a template."""
+    """Pages that share the trouble."""
     pattern: str = ""
     """What makes it the same trouble on other pages, such as the words of a link."""
+    template: str = ""
+    """What the pages have in common whose template has the trouble; ``""`` if it is of the page alone."""
 
 
 class Told(NamedTuple):
@@ -45,13 +44,15 @@ class Told(NamedTuple):
     target: str = ""
     """Where the address or link is to lead, where that is known."""
     n_pages: int = 1
-    """Pages that share the trouble; more than 1 for one of a template."""
+    """Pages that share the trouble."""
+    template: str = ""
+    """What these have in common, where it is a trouble of their template."""
 
 
-def without_templates(
+def with_templates(
     troubles: Iterable[Trouble], kinds: Sequence[str], counts: Sequence[int], settings: Checks
 ) -> list[Trouble]:
-    """Troubles, with one for what so many pages of a kind share that it must sit in their template.
+    """Troubles, each told whether so many pages of a kind share it that it must sit in their template.
 
     Parameters
     ----------
@@ -65,13 +66,24 @@ def without_templates(
     for trouble in troubles:
         alike[trouble.check, trouble.pattern, kinds[trouble.row]].append(trouble)
     found = []
-    for (_, _, kind), same in alike.items():
+    for (_, pattern, kind), same in alike.items():
         rows = {trouble.row for trouble in same}
         if len(rows) >= settings.template_pages and len(rows) >= settings.template_share * n_pages[kind]:
-            first = min(same)
-            named = f"on {len(rows)} of {n_pages[kind]} pages of the kind {kind!r}{TEMPLATE}"
-            example = f"; here: {' '.join(filter(None, [first.value, first.detail]))}" if first.value or first.detail else ""
-            found.append(first._replace(value=str(len(rows)), detail=named + example, n_pages=len(rows)))
+            named = f" with {pattern!r}" if pattern else ""
+            shared = f"{len(rows)} of {n_pages[kind]} pages of the kind {kind!r}{named}"
+            found += [one if one.template else one._replace(n_pages=len(rows), template=shared) for one in same]
         else:
             found += same
     return found
+
+
+def once_a_template(troubles: Iterable[Told]) -> list[Told]:
+    """Of troubles of a template the first, which stands for the others; all others as they are."""
+    found: dict[tuple[str, str], Told] = {}
+    alone = []
+    for told in sorted(troubles):
+        if told.template:
+            found.setdefault((told.check, told.template), told)
+        else:
+            alone.append(told)
+    return sorted([*alone, *found.values()])

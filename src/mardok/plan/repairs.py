@@ -14,7 +14,7 @@ from collections.abc import Collection, Iterable, Sequence
 from typing import NamedTuple
 
 from mardok.findings.groups import group_id
-from mardok.findings.trouble import Told
+from mardok.findings.trouble import Told, once_a_template
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.plan.wording import count, listed, path_of
@@ -73,11 +73,15 @@ _ORDERS = {
     "description-short": _Order(_HEADS, False, "editor", "say more in the description of {}"),
     "description-stuffed": _Order(_HEADS, False, "editor", "describe {} for readers"),
     "description-language": _Order(_HEADS, False, "editor", "translate the description of {}"),
+    "social-missing": _Order(_HEADS, False, "developer", "add og:title or og:image to {}"),
     "h1-missing": _Order(_BODIES, False, "editor", "give {} an H1"),
     "h1-several": _Order(_BODIES, False, "developer", "leave one H1 on {}"),
     "h1-duplicate": _Order(_BODIES, False, "editor", "tell {} apart by H1"),
     "h1-image": _Order(_BODIES, False, "developer", "write out the H1 image of {}"),
     "h1-hidden": _Order(_BODIES, False, "developer", "show the H1 of {}"),
+    "h2-missing": _Order(_BODIES, False, "editor", "give {} an H2 above the lower headings"),
+    "h2-duplicate": _Order(_BODIES, False, "editor", "tell equal H2 apart on {}"),
+    "h2-long": _Order(_BODIES, False, "editor", "shorten an H2 on {}"),
     "heading-skipped": _Order(_BODIES, False, "editor", "put the heading levels of {} in order"),
     "heading-flat": _Order(_BODIES, False, "editor", "divide {} by headings"),
     "heading-repeated": _Order(_BODIES, False, "developer", "make a heading in the furniture of {} plain text"),
@@ -85,6 +89,7 @@ _ORDERS = {
     "image-broken": _Order(_TEXTS, True, "editor", "bring back images on {}"),
     "page-soft-404": _Order(_TEXTS, True, "server", "answer 404 or 410 for {} that do not exist"),
     "page-empty": _Order(_TEXTS, True, "developer", "give {} a text of its own"),
+    "page-part-broken": _Order(_TEXTS, True, "developer", "bring back scripts or style sheets of {}"),
     "page-insecure-parts": _Order(_TEXTS, True, "developer", "load parts over https on {}"),
     "text-double-escaped": _Order(_TEXTS, True, "developer", "show characters instead of codes on {}"),
     "text-encoding-broken": _Order(_TEXTS, True, "developer", "restore letters lost in a wrong encoding on {}"),
@@ -101,7 +106,7 @@ def repair_proposals(troubles: Iterable[Told], gone: Collection[int], bench: Wor
         Pages that go, or leave the index.
     """
     by_field: dict[tuple[str, bool], list[Told]] = defaultdict(list)
-    for told in troubles:
+    for told in once_a_template(troubles):
         row = bench.site.row_of.get(told.url, -1)
         is_left = matches(told.url, bench.settings.plan.leave) or row in gone
         if told.check in _ORDERS and not is_left:
@@ -119,7 +124,7 @@ def _still_wrong(found: Sequence[Told]) -> list[Told]:
     return [
         told
         for told in found
-        if not told.check.endswith("-duplicate") or told.n_pages > 1 or alike[told.check, told.value] > 1
+        if not told.check.endswith("-duplicate") or bool(told.template) or alike[told.check, told.value] > 1
     ]
 
 
@@ -141,7 +146,7 @@ def _proposal(field: str, is_broken: bool, found: Sequence[Told], bench: Workben
         f"{CHECKS[check][0].upper()}{CHECKS[check][1:]}: {listed([path_of(told.url) for told in same], most=_EXAMPLES)}."
         for check, same in there.items()
     ]
-    is_template = any(told.n_pages > 1 for told in found)
+    is_template = any(told.template for told in found)
     return Proposal(
         id=group_id("repair", [field, str(is_broken), *urls]), action="repair",
         owner=min(owners, key=lambda owner: (-owners[owner], owner)), keeper="", urls=urls,
@@ -149,7 +154,7 @@ def _proposal(field: str, is_broken: bool, found: Sequence[Told], bench: Workben
         confidence="high", evidence="text", summary=f"{field}: {listed(orders)}",
         why=" ".join([*said, *["What a template repeats takes one edit."] * is_template, "No evidence of a gain."]),
         unless="it is meant so; then name the pages in the settings (plan.leave)", steps=steps,
-        basis={"checks": numbers, "templates": sum(told.n_pages > 1 for told in found)}, is_broken=is_broken,
+        basis={"checks": numbers, "templates": sum(bool(told.template) for told in found)}, is_broken=is_broken,
     )  # fmt: skip
 
 
@@ -160,4 +165,5 @@ def _target(told: Told, bench: Workbench) -> str:
 
 
 def _detail(told: Told) -> str:
-    return ": ".join(filter(None, [CHECKS[told.check], told.value, told.detail]))
+    shared = f"one edit of their template mends {told.template}" if told.template else ""
+    return "; ".join(filter(None, [": ".join(filter(None, [CHECKS[told.check], told.value, told.detail])), shared]))

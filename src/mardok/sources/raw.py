@@ -65,6 +65,8 @@ class Intake:
     """Addresses that answer with HTML where another file is expected: ``robots`` or ``sitemap``."""
     images: dict[str, int] = field(default_factory=dict)
     """HTTP status of images that were asked for."""
+    broken_parts: dict[str, int] = field(default_factory=dict)
+    """HTTP status of scripts, style sheets and the like that answered with an error."""
     other_files: set[str] = field(default_factory=set)
     """Addresses that answered with something else than HTML."""
     failed: dict[str, str] = field(default_factory=dict)

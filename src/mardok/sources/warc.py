@@ -93,7 +93,8 @@ def _records(file: BinaryIO, content: mmap.mmap, source: str, intake: Intake, ma
                 if record.record_type == WarcRecordType.request:
                     asked_by_head = url if record.reader.read(5) == b"HEAD " else asked_by_head
                     continue
-                is_probe = record.headers.get("Mardok-Kind") == "probe" and "http" in record.headers.get("Content-Type", "")
+                is_answer = "http" in (record.headers.get("Content-Type") or "")
+                is_probe = record.headers.get("Mardok-Kind") == "probe" and is_answer
                 if record.record_type == WarcRecordType.metadata and not is_probe:
                     _note_metadata(url, record.reader.read(_PIECE), intake)
                     continue
@@ -179,6 +180,7 @@ def _raw_page(source: str, record: _Record, intake: Intake, max_body_bytes: int)
     status, headers = int(status_line[1]), _headers(head)
     page = RawPage(url, source, status, headers)
     if record.kind == "part":
+        intake.broken_parts.update({url: status} if status >= 400 else {})
         return None
     if record.kind == "image":
         intake.images[url] = status
