@@ -450,6 +450,7 @@ def _planned(
     found = Found(
         groups=grouping.groups,
         rivalries=contest.rivalries,
+        repeated=contest.contained.repeated,
         verdicts=contest.verdicts,
         texts=compared.texts,
         names=contest.names,

@@ -19,8 +19,9 @@ from mardok.compare.series import find_series
 from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic, Wording
 from mardok.findings.comparison import Comparison
+from mardok.findings.contained import Contained, contained_pages
 from mardok.findings.groups import Related, untranslated_guests
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import Standing, choose_keeper
 from mardok.findings.kinds import PageKinds, page_kinds
 from mardok.findings.rivals import Ground, Rivalry, find_rivals, may_compete, related_series
 from mardok.findings.site_name import NamePhrase, name_phrases
@@ -39,6 +40,7 @@ class Contested:
     """Series and rivals, for the table of groups."""
     rivalries: list[Rivalry]
     verdicts: list[Verdict | None]
+    contained: Contained
     names: list[NamePhrase]
     shown: Shown | None
     targets: list[dict[str, Any]]
@@ -98,9 +100,16 @@ def contested(
         told, by_other = (set(wording.words_of(titles.own[row] or site.pages[row].h1)) for row in (page, other))
         return bool(told) and told <= by_other
 
+    def weaker(a: int, b: int) -> int:
+        return b if choose_keeper(site, [a, b], standing, settings.variants, are_variants=False)[0] == a else a
+
+    contained = contained_pages(
+        site, titles, pairs, kinds, grouping.meant_for, stays, compared.accounted.boilerplate, weaker, settings
+    )
     verdicts = thin_pages(
         site,
         kinds,
+        contained.chapters,
         compared.accounted.own,
         stays & ((site.corpus.n_words > 0) | np.array([not page.bytes_hash for page in site.pages], bool)),
         nearest_relatives(pairs, stays, takes_over),
@@ -116,6 +125,7 @@ def contested(
         [*related_series(series, in_copies), *(rivalry.related for rivalry in rivalries)],
         rivalries,
         verdicts,
+        contained,
         names,
         shown,
         target_rows(site, meant, shown, demand, wording),

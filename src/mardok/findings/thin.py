@@ -62,6 +62,7 @@ class Relatives:
 def thin_pages(
     site: Site,
     kinds: PageKinds,
+    chapters: Mapping[int, int],
     own_words: NDArray[np.int64],
     is_asked: NDArray[np.bool_],
     relatives: Relatives,
@@ -74,6 +75,8 @@ def thin_pages(
 
     Parameters
     ----------
+    chapters : mapping of int to int
+        For each page that is a chapter of a one-page manual the manual.
     is_asked : ndarray of bool, shape (n_pages,)
         Indexable pages that are no variants and do not go into a copy.
     months : float
@@ -88,6 +91,9 @@ def thin_pages(
     found: list[Verdict | None] = [None] * len(site.pages)
     for row in np.flatnonzero(is_asked).tolist():
         if kinds.is_further[row] or not kinds.kind[row]:
+            continue
+        if row in chapters:
+            found[row] = Verdict(False, f"a chapter of {site.pages[chapters[row]].url}, which has all chapters on one page")
             continue
         found[row] = _verdict(
             site, row, kinds, limits, int(own_words[row]), asked_for, relatives, standing, months, settings

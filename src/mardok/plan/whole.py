@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from mardok.compare.destinations import Destination
 from mardok.compare.mentions import Unlinked
+from mardok.findings.contained import Repeated
 from mardok.findings.groups import Group
 from mardok.findings.keeper import Standing
 from mardok.findings.kinds import PageKinds
@@ -26,6 +27,7 @@ from mardok.findings.thin import Verdict
 from mardok.findings.trouble import Told
 from mardok.findings.wording import CarriedText
 from mardok.plan.addresses import filter_proposals, translate_proposals
+from mardok.plan.contained import contained_drafts, contained_proposals
 from mardok.plan.gain import click_curve
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Proposal
@@ -47,6 +49,8 @@ class Found:
     groups: Sequence[Group]
     """Of variants and copies."""
     rivalries: Sequence[Rivalry]
+    repeated: Sequence[Repeated]
+    """Pages most of which stands on another."""
     verdicts: Sequence[Verdict | None]
     """Whether pages are thin, one entry a page."""
     texts: Sequence[CarriedText]
@@ -83,7 +87,9 @@ def make_plan(
     pointed = {site.row_of[url] for way in ways for url in way.hops if url in site.row_of}
     in_copies = {row for draft in groups if draft.group.kind == "copies" for row in draft.group.rows}
     thin = thin_drafts(site, found.verdicts, standing, kept, pointed, moved | in_copies, settings, is_whole=found.is_whole)
-    goes = [draft.moved for drafts in (groups, rivals, thin) for draft in drafts]
+    busy = moved | in_copies | {move.row for draft in thin for move in draft.moved}
+    contained = contained_drafts(site, found.repeated, busy, kept | pointed, settings)
+    goes = [draft.moved for drafts in (groups, rivals, thin, contained) for draft in drafts]
     moves = Moves(site, ways, [move for moved_by_one in goes for move in moved_by_one])
     demand = standing.demand
     # Who types the site's name clicks on it wherever it stands: that says nothing of positions.
@@ -94,6 +100,10 @@ def make_plan(
     may_trim[sorted(moved | {draft.row for draft in thin if draft.verdict.outcome in ("expand", "merge", "noindex")})] = (
         False
     )
+    in_contained = {row for draft in contained for row in (draft.found.row, draft.found.other)}
+    may_trim[sorted(in_contained)] = False
+    thin = [draft for draft in thin if draft.row not in in_contained or draft.moved]
+    moved |= {move.row for draft in contained for move in draft.moved}
     gone = moved | {draft.row for draft in thin if draft.verdict.outcome in ("merge", "noindex", "retire")}
     taken = moved | {draft.row for draft in thin} | kept
     filters = filter_proposals(found.kinds, found.compared.tolist(), taken, bench)
@@ -104,6 +114,7 @@ def make_plan(
         *group_proposals(groups, bench),
         *rival_proposals(rivals, bench),
         *thin_proposals([draft for draft in thin if draft.row not in trimmed], bench, is_whole=found.is_whole),
+        *contained_proposals(contained, bench),
         *trims,
         *site_name_proposals(found.names, bench),
         *repair_proposals(found.troubles, gone, bench),

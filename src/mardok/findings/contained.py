@@ -1,0 +1,119 @@
+"""Pages most of which stands on another page, though the two are no copies: chapters, appendices, older editions.
+
+In:  kept pairs of pages with how far each is contained in the other, what pages are for and what they promise.
+Out: chapters of one-page manuals, which are fine; and pages that another one repeats, with whether both promise the same.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.titles import Titles
+from mardok.findings.kinds import PageKinds
+from mardok.findings.promise import promise_different_things, promises
+from mardok.settings import Settings
+from mardok.text.site import Site
+
+_CHAPTERS = 3
+"""Pages that one contains, from which it is a manual on one page."""
+_ASKED_KINDS = ("article", "product", "service")
+
+
+@dataclass(frozen=True)
+class Repeated:
+    """A page most of which stands on another."""
+
+    row: int
+    other: int
+    """The page that has it."""
+    share: float
+    """Containment of the page in the other."""
+    resemblance: float
+    shared_words: int
+    is_same_promise: bool
+    """Whether the titles promise the same."""
+
+
+@dataclass(frozen=True)
+class Contained:
+    """Pages that others contain."""
+
+    chapters: Mapping[int, int]
+    """For each chapter the one-page manual that contains it."""
+    repeated: Sequence[Repeated]
+
+
+def contained_pages(
+    site: Site,
+    titles: Titles,
+    pairs: Iterable[tuple[int, int, float, float, float]],
+    kinds: PageKinds,
+    meant_for: Sequence[str],
+    stays: NDArray[np.bool_],
+    boilerplate: NDArray[np.int64],
+    weaker: Callable[[int, int], int],
+    settings: Settings,
+) -> Contained:
+    """Pages that others contain.
+
+    Parameters
+    ----------
+    pairs : iterable of (a, b, resemblance, a_in_b, b_in_a)
+        Kept pairs of rows.
+    meant_for : sequence of str
+        Language that each page is meant for.
+    stays : ndarray of bool, shape (n_pages,)
+        Indexable pages that are no variants and do not go into a copy.
+    boilerplate : ndarray of int64, shape (n_pages,)
+        Words of each page that are boilerplate: what is pasted everywhere makes no chapter.
+    weaker : callable
+        Of two pages the one that should rather go.
+    """
+    is_pasted = 2 * boilerplate > site.corpus.n_words
+    inside: dict[int, list[tuple[float, int, float]]] = defaultdict(list)
+    for a, b, resemblance, a_in_b, b_in_a in pairs:
+        if not (stays[a] and stays[b]) or resemblance >= settings.copies.resemblance or meant_for[a] != meant_for[b]:
+            continue
+        both = min(a_in_b, b_in_a) >= settings.pairs.containment
+        gone = weaker(a, b) if both else -1
+        for inner, outer, share in ((a, b, a_in_b), (b, a, b_in_a)):
+            is_asked = not is_pasted[inner] and gone in (-1, inner) and kinds.kind[outer] != "listing"
+            if share >= settings.pairs.containment and is_asked:
+                inside[inner].append((share, outer, resemblance))
+    holds: dict[int, set[int]] = defaultdict(set)
+    for inner, found in inside.items():
+        for _, outer, _ in found:
+            holds[outer].add(inner)
+    manuals = {outer for outer, chapters in holds.items() if len(chapters) >= _CHAPTERS}
+    chapters = {
+        inner: min(outer for _, outer, _ in found if outer in manuals)
+        for inner, found in inside.items()
+        if any(outer in manuals for _, outer, _ in found)
+    }
+    asked = [row for row in sorted(inside) if row not in chapters and kinds.kind[row] in _ASKED_KINDS]
+    repeated = [_repeated(row, max(inside[row], key=lambda one: (one[0], -one[1])), site, titles) for row in asked]
+    return Contained(chapters, _without_chains(repeated, manuals))
+
+
+def _repeated(row: int, best: tuple[float, int, float], site: Site, titles: Titles) -> Repeated:
+    share, other, resemblance = best
+    said = promises(site, titles, [row, other])
+    return Repeated(
+        row,
+        other,
+        share,
+        resemblance,
+        round(share * int(site.corpus.n_words[row])),
+        not promise_different_things(said[row], said[other]),
+    )
+
+
+def _without_chains(repeated: Sequence[Repeated], manuals: Collection[int]) -> list[Repeated]:
+    """Those whose other page stays where it is."""
+    rows = {one.row for one in repeated}
+    return [one for one in repeated if one.other not in rows and one.row not in manuals]
