@@ -450,6 +450,7 @@ def _planned(
     found = Found(
         groups=grouping.groups,
         rivalries=contest.rivalries,
+        is_pasted=compared.accounted.pasted_blocks(site.corpus),
         repeated=contest.contained.repeated,
         verdicts=contest.verdicts,
         texts=compared.texts,

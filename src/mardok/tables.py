@@ -517,6 +517,7 @@ PASSAGES = Table(
         Column("words", "int32", "words of the stretch", unit="words"),
         Column("passage", "int32", "number of the passage; stretches of one passage say the same up to edits"),
         Column("boilerplate", "bool", "whether all of its words are boilerplate"),
+        Column("own", "bool", "whether it is the page's own text, of which other pages have a teaser only"),
     ),
     ("page", "word", "passage"),
     csv=False,

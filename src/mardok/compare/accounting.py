@@ -37,6 +37,8 @@ class Accounted:
     boilerplate: Ints
     is_boilerplate: NDArray[np.bool_]
     """For each word of the corpus whether it is boilerplate."""
+    is_shared: NDArray[np.bool_]
+    """For each word whether it is shared with a page that does not merely tease with it."""
     is_repeated: NDArray[np.bool_]
     """For each word whether it is boilerplate that stands on an earlier page, too."""
     is_teaser: NDArray[np.bool_]
@@ -47,6 +49,12 @@ class Accounted:
     """For each repeated run whether it is boilerplate."""
     short_blocks: ShortBlocks
     """Boilerplate blocks of fewer words than a run."""
+
+    def pasted_blocks(self, corpus: Corpus) -> NDArray[np.bool_]:
+        """For each block of the corpus whether all of it is boilerplate, or a teaser of a page that its page links to."""
+        lengths = np.diff(corpus.block_offsets)
+        in_teaser = _counted(self.is_teaser, corpus.block_offsets)
+        return np.asarray(self.boilerplate_blocks | ((in_teaser == lengths) & (lengths > 0)))
 
 
 @dataclass(frozen=True)
@@ -107,6 +115,7 @@ def account(
         shared=shared,
         boilerplate=boilerplate,
         is_boilerplate=in_boilerplate,
+        is_shared=in_shared,
         is_repeated=is_repeated,
         is_teaser=_covered(len(corpus.words), places[is_teaser], RUN_WORDS),
         boilerplate_blocks=(in_block == lengths) & (lengths > 0),

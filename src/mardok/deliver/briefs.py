@@ -95,10 +95,8 @@ def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, An
     yield from _list("Who else says the same", _relatives(url, tables))
     target = next((step["target"] for step in steps if step["step"] in ("move_text", "redirect", "canonical")), "")
     if proposal["action"] == "merge" and target in tables.row_of:
-        kept = tables.pages.iloc[tables.row_of[target]]
-        yield from _quotes(
-            "Says what the keeper does not: move what is worth it", _unique(kept["main_text"], page["main_text"])
-        )
+        heading = "Says what the keeper does not: move what is worth it"
+        yield from _quotes(heading, _unique(tables.row_of[target], row, tables))
     else:
         heading = "Stands word for word on other pages: say it in words of this page, or leave it out"
         yield from _quotes(heading, _pasted(row, tables))
@@ -139,7 +137,9 @@ def _relatives(url: str, tables: Tables) -> list[str]:
 
 
 def _pasted(row: int, tables: Tables) -> list[str]:
-    stretches = tables.of("passages", row).sort_values(["words", "word"], ascending=[False, True]).head(_MOST_PASSAGES)
+    stretches = tables.of("passages", row)
+    # A listing that shows the beginning of a page takes nothing from it: the page keeps its opening.
+    stretches = stretches[~stretches["own"]].sort_values(["words", "word"], ascending=[False, True]).head(_MOST_PASSAGES)
     spans = WordSpans(str(tables.pages["main_text"][row]))
     return [
         _cut(spans.written(int(word), int(n)))
@@ -147,11 +147,17 @@ def _pasted(row: int, tables: Tables) -> list[str]:
     ]
 
 
-def _unique(kept: str, moved: str) -> list[str]:
-    """Blocks of a page that the keeper does not have word for word, in their order."""
-    there = {" ".join(line.split()).casefold() for line in str(kept).split("\n")}
-    own = [line for line in str(moved).split("\n") if " ".join(line.split()).casefold() not in there]
+def _unique(kept: int, moved: int, tables: Tables) -> list[str]:
+    """Blocks of a page that the keeper does not have word for word, in their order; what many pages carry is left out."""
+    there = {_plain(line) for line in str(tables.pages["main_text"][kept]).split("\n")}
+    blocks = tables.of("blocks", moved)
+    there |= {_plain(text) for text in blocks.loc[blocks["reason"] == "boilerplate", "text"]}
+    own = [line for line in str(tables.pages["main_text"][moved]).split("\n") if _plain(line) not in there]
     return [_cut(line) for line in own[:_MOST_PASSAGES]]
+
+
+def _plain(line: str) -> str:
+    return " ".join(str(line).split()).casefold()
 
 
 def _cut(text: str) -> str:

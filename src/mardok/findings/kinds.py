@@ -61,14 +61,15 @@ class PageKinds:
     reason: Sequence[str]
     """The sign it rests on."""
     n_items: NDArray[np.int64]
-    """Pages of the site that each page's main text links to in titles and teasers, not within sentences."""
+    """Pages of the site that each page's main text links to."""
     is_further: NDArray[np.bool_]
     """Whether the address turns the pages of a listing."""
 
 
 def page_kinds(site: Site, settings: Settings) -> PageKinds:
     """What each page is for."""
-    n_items = _linked_pages(site)
+    n_items = _linked_pages(site, np.ones(len(site.blocks.text), bool))
+    n_titles = _linked_pages(site, _titles_of_others(site))
     n_images = _own_images(site)
     prose = _running_words(site, settings.text.running_words)
     usual = _usual_fields(site)
@@ -82,6 +83,7 @@ def page_kinds(site: Site, settings: Settings) -> PageKinds:
             int(site.corpus.n_words[row]),
             int(prose[row]),
             int(n_items[row]),
+            int(n_titles[row]),
             int(n_images[row]),
             page.signs.n_fields - usual[row],
             bool(is_further[row]),
@@ -99,6 +101,8 @@ class _Signs:
     n_prose: int
     """Words in running text."""
     n_items: int
+    n_titles: int
+    """Of the linked pages those whose titles or teasers it shows, not only a word within a sentence."""
     n_images: int
     n_fields: int
     is_further: bool
@@ -157,8 +161,8 @@ def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> tupl
     if by_tag and signs.n_items:
         return "listing", f"its address ({by_tag})"
     is_prose = signs.n_prose >= rules.prose_share * signs.n_words
-    if signs.n_items >= rules.listing_links and signs.n_words <= rules.words_a_link * signs.n_items and not is_prose:
-        return "listing", f"{signs.n_words / signs.n_items:.0f} words for each of {signs.n_items} linked pages"
+    if signs.n_titles >= rules.listing_links and signs.n_words <= rules.words_a_link * signs.n_titles and not is_prose:
+        return "listing", f"{signs.n_words / signs.n_titles:.0f} words for each of {signs.n_titles} linked pages"
     if signs.n_fields >= rules.tool_fields and signs.n_words <= rules.words_a_field * signs.n_fields:
         return "tool", f"{signs.n_fields} form fields beside {signs.n_words} words"
     if signs.n_words <= rules.media_words:
@@ -187,13 +191,17 @@ def _address_words(url: str) -> tuple[list[str], list[str]]:
     return parts[:-1], words(re.sub(r"[-_.+]+", " ", last))
 
 
-def _linked_pages(site: Site) -> NDArray[np.int64]:
-    """How many other pages of the site the main text of each page links to by blocks that are hardly more than a link."""
+def _titles_of_others(site: Site) -> NDArray[np.bool_]:
+    """Whether each block is hardly more than a link."""
     blocks = site.blocks
     is_title = blocks.n_linked_letters >= _TITLE_LINK_SHARE * np.maximum(blocks.n_letters, 1)
-    is_title |= ~blocks.has_text  # pictures that are links
+    return np.asarray(is_title | ~blocks.has_text)  # pictures that are links, too
+
+
+def _linked_pages(site: Site, in_blocks: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """How many other pages of the site the main text of each page links to, in some of the blocks."""
     kept = (site.link_targets >= 0) & ~site.chrome_links & (site.link_targets != site.links.page)
-    kept &= is_title[blocks.at[site.links.place]]
+    kept &= in_blocks[site.blocks.at[site.links.place]]
     n_pages = len(site.pages)
     edges = distinct_edges(site.links.page[kept], site.link_targets[kept], n_pages)
     return np.bincount(edges // max(n_pages, 1), minlength=n_pages).astype(np.int64)

@@ -95,7 +95,10 @@ def section_phrases_table(
 def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.DataFrame:
     """Every stretch of a page that stands word for word on another one."""
     found = passages_of(runs, len(site.pages))
-    marked = np.concatenate([np.zeros(1, np.int64), np.cumsum(accounted.is_boilerplate)])
+    taken = accounted.is_boilerplate | accounted.is_shared | accounted.is_teaser
+    marked, not_own = (
+        np.concatenate([np.zeros(1, np.int64), np.cumsum(words)]) for words in (accounted.is_boilerplate, taken)
+    )
     ends = found.stretch_place + found.stretch_words
     return PASSAGES.frame(
         {
@@ -104,6 +107,7 @@ def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.D
             "words": found.stretch_words,
             "passage": found.stretch_passage,
             "boilerplate": marked[ends] - marked[found.stretch_place] == found.stretch_words,
+            "own": not_own[ends] == not_own[found.stretch_place],
         }
     )
 

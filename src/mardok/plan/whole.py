@@ -49,6 +49,8 @@ class Found:
     groups: Sequence[Group]
     """Of variants and copies."""
     rivalries: Sequence[Rivalry]
+    is_pasted: NDArray[np.bool_]
+    """For each block of the corpus whether it is boilerplate, or a teaser of another page."""
     repeated: Sequence[Repeated]
     """Pages most of which stands on another."""
     verdicts: Sequence[Verdict | None]
@@ -94,7 +96,7 @@ def make_plan(
     demand = standing.demand
     # Who types the site's name clicks on it wherever it stands: that says nothing of positions.
     curve = click_curve(demand.rows.taken(~demand.is_brand[demand.rows.query])) if demand is not None else None
-    bench = Workbench(site, standing, curve, found.mentions, settings, moves)
+    bench = Workbench(site, standing, curve, found.mentions, settings, moves, found.is_pasted)
     may_trim = np.isin(np.arange(len(site.pages)), found.compared)
     may_trim[[row for group in found.groups for row in group.rows]] = False
     may_trim[sorted(moved | {draft.row for draft in thin if draft.verdict.outcome in ("expand", "merge", "noindex")})] = (

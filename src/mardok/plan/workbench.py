@@ -10,6 +10,9 @@ import math
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.compare.mentions import Unlinked
 from mardok.findings.keeper import Standing
@@ -37,6 +40,8 @@ class Workbench:
     """For keepers the pages that mention what they are about and do not link to them."""
     settings: Settings
     moves: Moves
+    is_pasted: NDArray[np.bool_]
+    """For each block of the corpus whether all of it is boilerplate, or a teaser of another page: not worth moving."""
 
     def url(self, row: int) -> str:
         """Address of a page."""
@@ -94,7 +99,7 @@ class Workbench:
             return []
         unique = [
             " ".join(piece for piece in run.b if piece != LINE_BREAK)
-            for run in difference(self.site.main_text(keeper), self.site.main_text(row))
+            for run in difference(self.site.main_text(keeper), self._text_worth_moving(row))
             if not run.is_same
         ]
         unique = [text for text in unique if text]
@@ -104,6 +109,12 @@ class Workbench:
         quoted = clipped(" [...] ".join(sorted(unique, key=lambda text: -len(text))))
         detail = f"{n_words} words that the keeper does not have, move what is worth it: {quoted}"
         return [Step(self.url(row), "move_text", self.url(keeper), detail)]
+
+    def _text_worth_moving(self, row: int) -> str:
+        """Main text of a page without what is pasted on many pages, and without teasers of others."""
+        first, end = self.site.corpus.first_blocks[row : row + 2]
+        lines = self.site.main_text(row).split("\n")
+        return "\n".join(line for line, pasted in zip(lines, self.is_pasted[first:end], strict=True) if not pasted)
 
     def figures(self, gain: Gain, n_moved: int) -> str:
         """What a gain rests on, as sentences with a space before them."""

@@ -3,8 +3,8 @@
 In:  the blocks of a site and their links.
 Out: arrays over its different blocks: words, words in links, hashes of the masked text and of its skeleton, forms.
 
-In the masked text of a short block numbers, months and days of the week are one sign, so that "Last updated 3 May 2024" is
-the same on every page. In the skeleton links are one sign, too: "Next: @, Previous: @, Up: @" is one text, whatever the
+In the masked text of a short block that is dated or linked numbers, months and days of the week are one sign, so that "Last
+updated 3 May 2024" is the same on every page. In the skeleton links are one sign, too: "Next: @, Previous: @, Up: @" is one text, whatever the
 neighbours are called.
 """
 
@@ -81,8 +81,11 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
         Words from which on a block is no short one; numbers are masked in short ones only.
     """
     is_short = written.n_words < short_words
-    masked = _masked_texts(blocks, written, is_short)
     is_dated, is_copyright = _forms(blocks, is_short)
+    linking = np.zeros(len(blocks.texts), bool)
+    linking[blocks.text[np.diff(links.first) > 0]] = True
+    # A weight or a price in a table is what a page says; a date, the number of a page or of messages is not.
+    masked = _masked_texts(blocks, written, is_dated | is_copyright | (is_short & linking))
     ends_sentence = np.fromiter((text.endswith(_STOPS) for text in blocks.texts), bool, len(blocks.texts))
     words = written.n_words.astype(np.int32)[blocks.text]
     text = masked[blocks.text]
@@ -94,7 +97,8 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     share = np.where(letters > 0, linked / np.maximum(letters, 1), 0).astype(np.float32)
     skeleton = text.copy()
     is_full = (letters > 0) & (share >= _FULLY_LINKED)
-    skeleton[is_full] = _BARE
+    # A row of several links in one block is a line of the template, one link may be a title in a list.
+    skeleton[is_full] = np.where(np.diff(links.first)[is_full] > 1, _ROW, _BARE)
     linking = (np.diff(links.first) > 0) & ~is_full & (words < _LONGEST_SKELETON) & ((1 - share) * words < short_words)
     places = np.flatnonzero(linking)
     skeleton[places] = np.array([_skeleton_hash(blocks, links, block) for block in places.tolist()], np.uint64)
@@ -110,8 +114,8 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     )
 
 
-def _masked_texts(blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]) -> Hashes:
-    """A hash for each different text, short ones with numbers masked; signs without words are themselves."""
+def _masked_texts(blocks: Blocks, written: Corpus, is_masked: NDArray[np.bool_]) -> Hashes:
+    """A hash for each different text, of some with numbers masked; signs without words are themselves."""
     changed = {
         word: _hash(_DIGITS.sub(_NUMBER, text) if text not in _DAYS_AND_MONTHS else _NUMBER)
         for word, text in written.vocabulary.items()
@@ -125,8 +129,8 @@ def _masked_texts(blocks: Blocks, written: Corpus, is_short: NDArray[np.bool_]) 
         for start in range(0, len(words), _WORDS_AT_ONCE):
             part = words[start : start + _WORDS_AT_ONCE]
             number = numbers.numbers(part)
-            in_short = np.repeat(is_short, written.n_words)[start : start + len(part)] & (number >= 0)
-            part[in_short] = values[number[in_short]]
+            hit = np.repeat(is_masked, written.n_words)[start : start + len(part)] & (number >= 0)
+            part[hit] = values[number[hit]]
     found = sequence_hashes(words, written.offsets)
     bare = np.flatnonzero(written.n_words == 0)
     found[bare] = np.array([_hash(blocks.texts[text]) for text in bare.tolist()], np.uint64)
@@ -162,15 +166,17 @@ def _skeleton_hash(blocks: Blocks, links: Links, block: int) -> int:
         sign = _NUMBER if word in _DAYS_AND_MONTHS or word.isdigit() else word
         if sign != _LINK or not kept or kept[-1] != _LINK:
             kept.append(sign)
-    return _BARE_NUMBER if kept == [_LINK] else _hash(" ".join(kept))
+    if kept == [_LINK]:
+        return _BARE_NUMBER if links.first[block + 1] - links.first[block] == 1 else _ROW_NUMBER
+    return _hash(" ".join(kept))
 
 
 def _hash(text: str) -> int:
     return int.from_bytes(blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).digest(), "little")
 
 
-_BARE_NUMBER = _hash(_LINK)
-_BARE = np.uint64(_BARE_NUMBER)
+_BARE_NUMBER, _ROW_NUMBER = _hash(_LINK), _hash(_LINK + _LINK)
+_BARE, _ROW = np.uint64(_BARE_NUMBER), np.uint64(_ROW_NUMBER)
 
 
 def carried(joints: NDArray[np.int8], places: Ints) -> NDArray[np.int8]:

@@ -80,6 +80,8 @@ class _Recurring:
     """With whatever text."""
     is_only: Bools
     """Whether each is the only one of its place on its page."""
+    text_keys: Hashes
+    """Equal for elements with the same text in the same place."""
 
 
 def furniture(
@@ -133,10 +135,12 @@ def _recurring(
     follows = np.zeros(len(text), bool)
     follows[1:] = (skeleton[1:] == skeleton[:-1]) & (blocks.page[1:] == blocks.page[:-1])
     by_place = _place_only(elements, page, sections, settings)
+    text_keys = _sequence_hashes(text, np.zeros(len(text), bool), elements) ^ place
     return _Recurring(
-        recurrence(_sequence_hashes(text, np.zeros(len(text), bool), elements) ^ place, page, sections, settings),
+        recurrence(text_keys, page, sections, settings),
         recurrence(_sequence_hashes(skeleton, follows, elements) * np.uint64(3) ^ place, page, sections, settings),
         *by_place,
+        text_keys,
     )
 
 
@@ -246,6 +250,8 @@ class _Site:
         self.core_first, self.core_end = self.first[:-1].copy(), self.first[1:].copy()
         self.core_depth = np.zeros(self.n_pages, np.int64)
         its_page = self.page[core]
+        self.has_core = np.zeros(self.n_pages, bool)
+        self.has_core[its_page] = True
         self.core_first[its_page], self.core_end[its_page] = elements.first[core], elements.end[core]
         self.core_depth[its_page] = elements.depth[core]
 
@@ -350,7 +356,7 @@ class _Site:
         is_sentence[self.unit] = self.ends_sentence & (self.plain_words >= _TELLING_WORDS)
         at_edge = may_be & (
             (text.is_usual & linked & (~is_sentence | skeleton.is_everywhere))
-            | ((skeleton.is_usual | only_everywhere) & linked & (named | skeleton.is_everywhere))
+            | ((skeleton.is_usual | only_everywhere) & linked & (named | (skeleton.is_everywhere & ~is_all_bare)))
             | (named & place.is_usual & linked)
             | (recurs & is_short & (n_signs >= 2))
             | (skeleton.is_everywhere & is_short & (is_dated | is_copyright))
@@ -365,6 +371,7 @@ class _Site:
         found[self._asides(is_inside, has_own_running)] = NAMED
         if settings.edges:
             self._take_up_edges(found, at_edge)
+        self._follow_others(found)
         unit = self.unit
         in_doubt = text.is_everywhere[unit] | (named & place.is_usual)[unit] | (is_outside & text.is_usual)[unit]
         found[in_doubt & (found == MAIN)] = DOUBT
@@ -397,10 +404,26 @@ class _Site:
     def _asides(self, is_inside: Bools, has_own_running: Bools) -> Bools:
         """Blocks in elements for what is beside the content: they are content where they are running text within it."""
         is_content = np.zeros(len(self.words), np.int8)
-        tags = np.array([name.startswith("aside") for name in (*self.places.shown, *self.places.shown)])
-        self._mark(is_content, is_inside & has_own_running & tags[self.elements.place], 1)
+        are_aside = sums(~self.blocks.is_aside, self.elements) == 0
+        self._mark(is_content, is_inside & has_own_running & are_aside, 1)
         has_other = np.bincount(self.blocks.page[~self.blocks.is_aside], minlength=self.n_pages) > 0
         return np.asarray(self.blocks.is_aside & (is_content == 0) & has_other[self.blocks.page])
+
+    def _follow_others(self, found: NDArray[np.int8]) -> None:
+        """On pages without words of their own, take for furniture what is furniture in the same place of other pages."""
+        has_core = self.has_core[self.blocks.page]
+        if has_core.all():
+            return
+        key = self.recurring.text_keys[self.unit]
+        known = distinct(key[~has_core])
+        number = np.searchsorted(known, key)
+        number = np.where(number < len(known), number, 0)
+        is_known = known[number] == key
+        elsewhere = is_known & has_core
+        n = np.bincount(number[elsewhere], minlength=len(known))
+        n_furniture = np.bincount(number[elsewhere & (found != MAIN)], minlength=len(known))
+        follows = ~has_core & (n > 0)[number] & (n_furniture >= self.settings.template_share * n)[number]
+        found[follows & (found == MAIN)] = TEMPLATE
 
     def _take_up_edges(self, found: NDArray[np.int8], at_edge: Bools) -> None:
         """Mark runs of furniture at both ends of the core of each page."""
