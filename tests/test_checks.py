@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 import mardok
 from mardok.findings.letter_widths import width_px
-from mardok.findings.trouble import Trouble, without_templates
+from mardok.findings.trouble import Told, Trouble, once_a_template, with_templates
 from mardok.settings import Checks, Settings
 
 HOST = "https://www.wyndale.example"
@@ -107,7 +107,7 @@ def test_duplicates_name_one_another_and_not_across_languages(page_table: Callab
     assert not (checks["check"] == "h1-duplicate").any()
 
 
-def test_what_a_template_repeats_is_one_trouble_with_a_count(page_table: Callable[..., Path]) -> None:
+def test_what_a_template_repeats_is_told_of_every_page_and_mended_once(page_table: Callable[..., Path]) -> None:
     def row(n: int) -> dict[str, str]:
         menu = "<nav><h3>All our pages</h3><a href=/old>Old page</a></nav>"
         more = "<a href=/p0>Read more</a>" if n else ""
@@ -117,15 +117,13 @@ def test_what_a_template_repeats_is_one_trouble_with_a_count(page_table: Callabl
 
     rows = [*map(row, range(8)), {"url": f"{HOST}/old", "status": 301, "redirect_url": f"{HOST}/p1"}]
     audit = mardok.audit(page_table(rows), settings=Settings.model_validate({"copies": {"resemblance": 1}}))
-    told = {
-        check: (value, detail) for check, value, detail in audit.checks[["check", "value", "detail"]].itertuples(index=False)
-    }
-    assert len(told) == len(audit.checks)
-    assert {check: value for check, (value, _) in told.items()} == {
-        "heading-repeated": "8", "image-alt-missing": "8", "link-redirected": "301", "link-text-empty": "7",
-    }  # fmt: skip
-    assert told["image-alt-missing"][1].startswith("on 8 of 8 pages of the kind 'article': their template; here: 1 ")
-    assert told["link-redirected"][1] == f"{HOST}/old > {HOST}/p1, in the furniture of 8 pages"
+    assert audit.checks["is_template"].all()
+    rows_of = audit.checks.groupby("check")["url"].nunique().to_dict()
+    assert rows_of == {"heading-repeated": 8, "image-alt-missing": 8, "link-redirected": 8, "link-text-empty": 7}
+    assert audit.checks.groupby("check")["pages"].agg(set).map(list).map(lambda found: found[0]).to_dict() == rows_of
+    steps = audit.steps[audit.steps["step"].isin(["repair", "relink"])]
+    assert len(steps) == 4  # one edit for each
+    assert steps["detail"].str.contains("one edit of their template mends").all()
 
 
 DATA = '<script type="application/ld+json">'
@@ -174,6 +172,13 @@ def test_widths_add_up(a: str, b: str) -> None:
 def test_no_trouble_is_lost_when_those_of_templates_become_one(rows: list[tuple[int, str, str]]) -> None:
     kinds = ["article"] * 8 + ["product"] * 4
     troubles = [Trouble(row, f"title-{check}", "v", pattern=pattern) for row, check, pattern in rows]
-    kept = without_templates(troubles, kinds, range(12), Checks(template_pages=3))
-    count = sum(int(trouble.value) if trouble.value != "v" else 1 for trouble in kept)
-    assert count == len({(row, check, pattern) for row, check, pattern in rows})
+    kept = with_templates(troubles, kinds, range(12), Checks(template_pages=3))
+    assert sorted((one.row, one.check, one.pattern) for one in kept) == sorted(
+        (one.row, one.check, one.pattern) for one in troubles
+    )
+    told = [Told(f"{HOST}/{one.row:02}", one.check, one.value, one.pattern, "", one.n_pages, one.template) for one in kept]
+    assert sum(one.n_pages for one in once_a_template(told)) == len(rows)
+    for one in kept:
+        alike = [other for other in troubles if other[1::5] == one[1::5] and kinds[other.row] == kinds[one.row]]
+        same = [other for other in alike if (other.check, other.pattern) == (one.check, one.pattern)]
+        assert bool(one.template) == (len(same) >= 3 and len(same) >= 0.5 * kinds.count(kinds[one.row]))

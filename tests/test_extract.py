@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
-from dataclasses import replace
 
 import pytest
 from hypothesis import given, settings
@@ -19,7 +17,7 @@ from mardok.extract.html import read_document
 from mardok.extract.indexable import blocked_by, reason_not_indexable
 from mardok.extract.language import language_of
 from mardok.extract.page import Page
-from mardok.settings import Language, Settings, Text
+from mardok.settings import Language, Settings
 from mardok.sources.raw import RawPage
 from mardok.text.site import site_of
 
@@ -75,39 +73,6 @@ def test_selectors_of_the_settings_win() -> None:
     body = "<nav><p class=own>menu text</p></nav><p>other <i class=promo>buy</i></p><p mardok-chosen=ignore>tricky</p>"
     assert main_text(body, only=".own") == "menu text"
     assert main_text(body, ignore=[".promo"]) == "other\ntricky"
-
-
-def test_a_menu_outside_the_landmarks_is_chrome_only_if_many_pages_carry_it() -> None:
-    menu = "<ul><li><a href=/x>Cases</a><li><a href=/y>Bows</a></ul>"
-    html = [f"{menu}<p>Terms hold for all.</p><p>number {n}</p>" for n in range(8)]
-    raws = [RawPage(f"{URL}{n}", "test", 200, (HTML,), page.encode()) for n, page in enumerate(html)]
-    pages = [extract_page(raw, Settings()) for raw in raws]
-    batches = [batch_of(pages[:4]), batch_of(pages[4:])]
-    assert site_of(batches, Settings()).main_text(3) == "Terms hold for all.\nnumber 3"
-    assert site_of(batches[:1], Settings()).main_text(3).startswith("Cases\nBows")
-
-
-def test_what_is_left_of_a_menu_at_either_end_goes_with_it() -> None:
-    def html(number: int) -> str:
-        menu = f"<td><a href=/p{number}>Prev</a><td><a href=/u>Up</a><td>Chapter {number}<td><a href=/n{number}>Next</a>"
-        return f"<table><tr>{menu}</table><p>Tuning {number}<p>{'The pegs hold. ' * 9}<table><tr>{menu}</table>"
-
-    pages = [replace(page_of(html(number)), url=f"https://host.example/{number}") for number in range(6)]
-    site = site_of([batch_of(pages)], Settings())
-    assert site.main_text(3) == f"Tuning 3\n{'The pegs hold. ' * 9}".strip()
-    assert {site.reasons.names[number] for number in site.reasons.of} == {"", "menu"}
-
-
-def test_menus_are_known_by_signs_between_links_and_within_a_section_but_labels_are_not() -> None:
-    def html(number: int) -> str:
-        menu = "<p><a href=/m>Modules</a> | <a href=/f>FAQ</a> | <a href=/r>Report</a></p><p>Version 2</p>"
-        trail = f"<div><a href=/>Start</a> &gt; <a href=/s>Section {number // 6}</a></div>"
-        return f"{menu}{trail}<h2>Tuning {number}</h2><table><tr><th><a href=/l>Label</a><td>It hums {number}</table>"
-
-    urls = [f"https://host.example/{number // 6}/{number}" for number in range(60)]
-    pages = [replace(page_of(html(number)), url=url) for number, url in enumerate(urls)]
-    site = site_of([batch_of(pages)], Settings())
-    assert site.main_text(site.row_of[urls[7]]) == "Tuning 7\nLabel\nIt hums 7"
 
 
 def test_links_say_where_they_stand() -> None:
@@ -327,48 +292,3 @@ def test_no_bytes_break_extraction(body: bytes) -> None:
 def test_deep_nesting_and_long_words_are_read() -> None:
     page = page_of("<div>" * 5000 + "deep" + "x" * 100_000)
     assert page.blocks[0].text.startswith("deepxxx")
-
-
-KINDS = {
-    "nav": "<nav><p>{}</p></nav>",
-    "link": "<p><a href=/x>{}</a></p>",
-    "signs": "<p><a href=/x>{}</a> | <a href=/y>more</a></p>",
-    "text": "<p>{}</p>",
-    "half": "<p>{} and <a href=/x>less</a></p>",
-    "label": "<table><tr><th><a href=/x>{}</a></table>",
-    "notice": "<div class=cookie-bar>{}</div>",
-}
-LONG = (
-    "It says more than any title in a menu can, so that nothing beside it is taken for what is left of a menu, nor itself."
-)
-SHOWN = st.tuples(st.sampled_from(sorted(KINDS)), st.sampled_from(["Cases", "Bows", "Hire", "Sizes"]))
-SITES = st.lists(st.tuples(st.sampled_from("ab"), st.lists(SHOWN, max_size=4)), min_size=1, max_size=14)
-
-
-@settings(deadline=None, max_examples=150)
-@given(SITES)
-def test_chrome_is_what_the_definition_says(pages: list[tuple[str, list[tuple[str, str]]]]) -> None:
-    batch, urls = [], []
-    for number, (section, shown) in enumerate(pages):
-        body = "".join(KINDS[kind].format(word) for kind, word in shown)
-        html = f"<body><p>Page {number} begins. {LONG}</p>{body}<p>Page {number} ends. {LONG}"
-        urls.append(f"https://host.example/{section}/{number:02}")
-        batch.append(replace(page_of(html), url=urls[-1]))
-    site = site_of([batch_of(batch)], Text(menu_pages=3))
-    usual = set()
-    sizes = Counter(section for section, _ in pages)
-    for word in {word for _, shown in pages for _, word in shown}:
-        # Furniture of two kinds counts together where it shows the same text; labels, and text with few links, are none.
-        for alike in ({"link", "notice"}, {"signs"}):
-            carriers = [section for section, shown in pages if any(kind in alike and said == word for kind, said in shown)]
-            is_usual = len(carriers) >= max(3, 0.2 * len(pages))
-            is_usual |= any(n >= max(3, 0.5 * sizes[section]) for section, n in Counter(carriers).items())
-            usual |= {(kind, word) for kind in alike if is_usual}
-    for number, (_, shown) in enumerate(pages):
-        expected = [f"Page {number} begins. {LONG}"]
-        texts = {"half": "{} and less", "signs": "{} | more"}
-        for kind, word in shown:
-            if kind != "nav" and (kind, word) not in usual:
-                expected.append(texts.get(kind, "{}").format(word))
-        expected.append(f"Page {number} ends. {LONG}")
-        assert site.main_text(site.row_of[urls[number]]).split("\n") == expected

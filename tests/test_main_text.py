@@ -22,10 +22,11 @@ from mardok.text.recurrence import recurrence
 from mardok.text.site import Site, site_of
 
 HOST = "https://www.host.example"
-WORDS = (
-    "bow string pegs bridge maple spruce varnish soundpost chinrest scroll rib purfling mute rosin case neck nut fine tuner "
-    "holds rings turns slips warms dries bends splits glues fits under over beside without before after slowly evenly twice"
-).split()  # noqa: SIM905 - a sentence is easier to read
+SAYINGS = """
+bow string pegs bridge maple spruce varnish soundpost chinrest scroll rib purfling mute rosin case neck nut fine tuner holds
+rings turns slips warms dries bends splits glues fits under over beside without before after slowly evenly twice
+"""
+WORDS = SAYINGS.split()
 ABOUT = "Wyndale has let violins by the month since 1987 and keeps a workshop where every bow is looked at before it leaves."
 GUARANTEE = (
     "Every violin is set up by hand before it leaves the workshop and comes with a guarantee of two years that covers the "
@@ -61,22 +62,29 @@ def builder(seed: int, section: str) -> str:
     related = "".join(
         f'<div class="card-{k}"><a href="/x/{seed + k}/">{prose(900 + seed + k, 4)}</a></div>' for k in (1, 2, 3)
     )
-    return f"""<div class="w1"><div class="strip-top">Ring us between nine and five.</div><div class="w2"><div class="w3">{menu}
-    </div></div><div class="row-crumbs"><a href="/">Start</a> / <a href="/{section}/">{section}</a> / {h1}</div>
-    <div class="w4"><div class="w5 post-{seed}"><div class="w6"><h1>{h1}</h1></div><div class="w6"><p>{one}<h2>{h2}</h2><p>{two}
-    <p>{last}</p></div><div class="sharebar"><span>Share on</span><a href="//a.example/">Mail</a><a href="//b.example/">Print</a>
-    </div></div><div class="w7 related-box"><h3>Read on</h3>{related}</div></div>
+    return f"""<div class="w1"><div class="strip-top">Ring us between nine and five.</div>
+    <div class="w2"><div class="w3">{menu}</div></div>
+    <div class="row-crumbs"><a href="/">Start</a> / <a href="/{section}/">{section}</a> / {h1}</div>
+    <div class="w4"><div class="w5 post-{seed}"><div class="w6"><h1>{h1}</h1></div>
+    <div class="w6"><p>{one}<h2>{h2}</h2><p>{two}<p>{last}</p></div>
+    <div class="sharebar"><span>Share on</span><a href="//a.example/">Mail</a><a href="//b.example/">Print</a></div></div>
+    <div class="w7 related-box"><h3>Read on</h3>{related}</div></div>
     <div class="w8 newsletter"><p>One letter a month, no noise.</p></div>
     <div class="w9"><div><h3>Opening hours</h3><p>Weekdays nine to five</p></div><p>{ABOUT}</p>
-    <p>&copy; 2019-2024 Wyndale. All rights reserved.</p><p>Last updated: {seed % 28 + 1} May 2024, 10:{seed % 50 + 10}</p></div></div>"""
+    <p>&copy; 2019-2024 Wyndale. All rights reserved.</p>
+    <p>Last updated: {seed % 28 + 1} May 2024, 10:{seed % 50 + 10}</p></div></div>"""
 
 
 def tables(seed: int, section: str) -> str:
     """A layout of tables without a class or an id."""
     menu = "<br>".join(f'<a href="{url}">{text}</a>' for text, url in links(section, 8))
-    around = f'<a href="/{seed - 1}/">Before: {content(seed - 1)[0]}</a> | <a href="/">Start</a> | <a href="/{seed + 1}/">Next: {content(seed + 1)[0]}</a>'
+    before, after = content(seed - 1)[0], content(seed + 1)[0]
+    around = (
+        f'<a href="/{seed - 1}/">Before: {before}</a> | <a href="/">Start</a> | <a href="/{seed + 1}/">Next: {after}</a>'
+    )
     h1, one, h2, two, last = content(seed)
-    return f"""<table width=960><tr><td colspan=2><img src=/logo.gif alt=Wyndale> <a href=/hire/>Hire</a> <a href=/buy/>Buy</a> <a href=/us/>Us</a>
+    return f"""<table width=960><tr><td colspan=2><img src=/logo.gif alt=Wyndale>
+    <a href=/hire/>Hire</a> <a href=/buy/>Buy</a> <a href=/us/>Us</a>
     <tr><td width=200>{menu}<td><p>{around}</p><h1>{h1}</h1><p>{one}</p><h2>{h2}</h2><p>{two}</p><p>{last}</p><p>{around}</p>
     <tr><td colspan=2><font size=1>Copyright 2003 Wyndale. <a href=/terms/>Terms</a></font></table>"""
 
@@ -85,12 +93,15 @@ def framework(seed: int, section: str) -> str:
     """Utility classes of a framework, no landmarks, ids made by a program, a drawer and a language switch."""
     menu = "".join(f'<li class="px-3 py-2"><a class="text-sm" href="{url}">{text}</a></li>' for text, url in links(section))
     h1, one, h2, two, last = content(seed)
-    return f"""<div id="app-{seed}"><div class="flex items-center bg-white"><a href="/">Wyndale</a><ul class="hidden md:flex">{menu}</ul>
+    return f"""<div id="app-{seed}"><div class="flex items-center bg-white"><a href="/">Wyndale</a>
+    <ul class="hidden md:flex">{menu}</ul>
     <div class="space-x-2"><a href="/de/{seed}/" hreflang="de">DE</a> <a href="/fr/{seed}/" hreflang="fr">FR</a></div></div>
     <div class="fixed inset-0" data-state="closed"><ul>{menu}</ul><p>Directions are at the bottom of every page.</p></div>
-    <div class="container mx-auto"><div class="prose max-w-none"><h1>{h1}</h1><p>{one}</p><h2>{h2}</h2><p>{two}</p><p>{last}</p></div></div>
+    <div class="container mx-auto"><div class="prose max-w-none"><h1>{h1}</h1><p>{one}</p>
+    <h2>{h2}</h2><p>{two}</p><p>{last}</p></div></div>
     <div class="grid grid-cols-3 border-t"><div><p>Weekdays nine to five</p></div><div><a href="/imprint/">Imprint</a></div>
-    <div><p>{ABOUT}</p></div></div><div class="cookie-layer"><p>We keep one cookie that counts visits and one that remembers what you
+    <div><p>{ABOUT}</p></div></div><div class="cookie-layer">
+    <p>We keep one cookie that counts visits and one that remembers what you
     put aside; you may refuse both of them now and change your mind later in the settings below this note.</p></div></div>"""
 
 
@@ -126,15 +137,17 @@ def test_what_is_decided_depends_neither_on_the_order_of_pages_nor_on_batches(na
 SAID = "<h1>Bow {n}</h1><p>{text}</p>"
 CONTENT: dict[str, tuple[Callable[[int], str], Callable[[int], list[str]]]] = {
     "a description pasted on every product": (
-        lambda n: f"<div class=d>{SAID}<p>{GUARANTEE}</p></div>", lambda n: [GUARANTEE]),
+        lambda _: f"<div class=d>{SAID}<p>{GUARANTEE}</p></div>", lambda _: [GUARANTEE]),
     "a short guarantee at the end of some products": (
         lambda n: f"<div class=d>{SAID}{'<p>Two years of guarantee.</p>' if n % 3 == 0 else ''}</div>",
         lambda n: ["Two years of guarantee."] if n % 3 == 0 else []),
     "a table of prices within the content": (
-        lambda n: f"<div class=d>{SAID}<table><tr><th>Month<td>{n + 20} pounds<tr><th>Year<td>{n + 200} pounds</table></div>",
+        lambda n: f"<div class=d>{SAID}<table><tr><th>Month<td>{n + 20} pounds"
+        f"<tr><th>Year<td>{n + 200} pounds</table></div>",
         lambda n: ["Month", f"{n + 20} pounds", "Year", f"{n + 200} pounds"]),
     "an accordion that is closed at first": (
-        lambda n: f"<div class=d>{SAID}<div class='accordion-body collapse' style='display: none'><p>Answer {n}: {prose(n + 77, 9)}</div></div>",
+        lambda n: f"<div class=d>{SAID}<div class='accordion-body collapse' style='display: none'>"
+        f"<p>Answer {n}: {prose(n + 77, 9)}</div></div>",
         lambda n: [f"Answer {n}: {prose(n + 77, 9)}"]),
     "tabs of which one is open": (
         lambda n: f"<div class=d>{SAID}<div role=tabpanel hidden><p>Details {n}: {prose(n + 50, 9)}</div></div>",
@@ -143,10 +156,12 @@ CONTENT: dict[str, tuple[Callable[[int], str], Callable[[int], list[str]]]] = {
         lambda n: f"<div class=d>{SAID}<aside><p>{prose(n + 500, 40)}</aside><p>{prose(n + 900, 30)}</div>",
         lambda n: [prose(n + 500, 40), prose(n + 900, 30)]),
     "a teaser on a page that lists others": (
-        lambda n: f"<div class=d>{SAID}<ul>" + "".join(f"<li><a href=/p{n}{k}>{prose(n * 9 + k, 5)}</a>" for k in range(4)) + "</ul></div>",
+        lambda n: f"<div class=d>{SAID}<ul>"
+        + "".join(f"<li><a href=/p{n}{k}>{prose(n * 9 + k, 5)}</a>" for k in range(4)) + "</ul></div>",
         lambda n: [prose(n * 9 + k, 5) for k in range(4)]),
     "a box with a warning that many pages have": (
-        lambda n: f"<div class=d>{SAID}{'<div class=warning><p>Keep it away from heat.</p></div>' if n % 2 else ''}<p>{prose(n + 40, 30)}</div>",
+        lambda n: f"<div class=d>{SAID}{'<div class=warning><p>Keep it away from heat.</p></div>' if n % 2 else ''}"
+        f"<p>{prose(n + 40, 30)}</div>",
         lambda n: (["Keep it away from heat."] if n % 2 else []) + [prose(n + 40, 30)]),
 }  # fmt: skip
 
@@ -230,9 +245,8 @@ def test_recurrence_is_what_the_definition_says(things: list[tuple[int, int]]) -
         assert bool(found.is_everywhere[place]) == (len(rows) >= max(2, 0.8 * 12))
 
 
-TREES = st.recursive(
-    st.just("t"), lambda inner: st.tuples(st.sampled_from(["div", "ul", "section", "div class=a"]), st.lists(inner, max_size=3)), max_leaves=12
-)  # fmt: skip
+NAMES = st.sampled_from(["div", "ul", "section", "div class=a"])
+TREES = st.recursive(st.just("t"), lambda inner: st.tuples(NAMES, st.lists(inner, max_size=3)), max_leaves=12)
 
 
 def markup(tree: object, texts: list[str]) -> str:

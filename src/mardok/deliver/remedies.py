@@ -65,6 +65,10 @@ REMEDIES: Mapping[str, Remedy] = {
         "A searcher sees two languages in one result and trusts neither.",
         "Write the description in the language of the page.",
     ),
+    "social-missing": Remedy(
+        "Where the page is shared, networks show a title or picture of their own choice, or none.",
+        "Let the template write og:title and og:image, as it does on the other pages.",
+    ),
     "h1-missing": Remedy(
         "Neither visitors nor screen readers are told at the top what the page is about.",
         "Mark the visible headline of the page as its H1.",
@@ -84,6 +88,18 @@ REMEDIES: Mapping[str, Remedy] = {
     "h1-hidden": Remedy(
         "A headline that visitors do not see is worth little, and may be taken for a trick.",
         "Show it, or make the headline that visitors do see the H1.",
+    ),
+    "h2-missing": Remedy(
+        "The outline has a gap: who listens to the page or skims it cannot tell its main parts.",
+        "Raise the headings of its main parts to H2.",
+    ),
+    "h2-duplicate": Remedy(
+        "Two parts of the page cannot be told apart in its outline.",
+        "Say in each heading what only that part holds, or join the parts.",
+    ),
+    "h2-long": Remedy(
+        "A sentence in the place of a heading says at a glance what nobody reads at a glance.",
+        "Shorten it to what the part is about; the rest belongs into its first sentence.",
     ),
     "heading-skipped": Remedy(
         "Who moves through a page by its headings thinks that a part is missing.",
@@ -149,6 +165,10 @@ REMEDIES: Mapping[str, Remedy] = {
         "Where a page names two canonical addresses, search engines ignore both.",
         "Keep one; look for a second one in headers and plug-ins.",
     ),
+    "canonical-other-host": Remedy(
+        "Search engines are told to list the page of another host instead of this one.",
+        "Name the page's own address as canonical, unless the other host is meant to be found in its place.",
+    ),
     "canonical-hreflang": Remedy(
         "A language version names another as canonical, which takes it out of the set of languages.",
         "Let each language version name itself as canonical.",
@@ -173,38 +193,6 @@ REMEDIES: Mapping[str, Remedy] = {
         "Letters have become signs that nobody can read, and queries with these letters do not match.",
         "Restore the text from its source and declare UTF-8 in the header.",
     ),
-    "h2-missing": Remedy(
-        "The outline has a gap: who listens to the page or skims it cannot tell its main parts.",
-        "Raise the headings of its main parts to H2.",
-    ),
-    "h2-duplicate": Remedy(
-        "Two parts of the page cannot be told apart in its outline.",
-        "Say in each heading what only that part holds, or join the parts.",
-    ),
-    "h2-long": Remedy(
-        "A sentence in the place of a heading says at a glance what nobody reads at a glance.",
-        "Shorten it to what the part is about; the rest belongs into its first sentence.",
-    ),
-    "social-missing": Remedy(
-        "Where the page is shared, networks show a title or picture of their own choice, or none.",
-        "Let the template write og:title and og:image, as it does on the other pages.",
-    ),
-    "page-part-broken": Remedy(
-        "Visitors may see the page without its layout, or without what a script does.",
-        "Bring the file back, or take it out of the page.",
-    ),
-    "page-soft-404": Remedy(
-        "Search engines list addresses where there is nothing, and crawl them again and again.",
-        "Answer 404, or 410 where a page is gone for good; redirect only where another page takes its place.",
-    ),
-    "page-empty": Remedy(
-        "Searchers who land here find nothing, and search engines have nothing to list it for.",
-        "Put the text into the page itself; or, if the address is not needed, redirect it to the page that has the text.",
-    ),
-    "canonical-other-host": Remedy(
-        "Search engines are told to list the page of another host instead of this one.",
-        "Name the page's own address as canonical, unless the other host is meant to be found in its place.",
-    ),
     "page-orphan": Remedy(
         "Nobody comes across the page, and it gets no link weight from the rest of the site.",
         "Link to it from the page where visitors would look for it, or retire it.",
@@ -224,6 +212,18 @@ REMEDIES: Mapping[str, Remedy] = {
     "sitemap-not-indexable": Remedy(
         "The sitemap asks for pages to be listed that must not be, and is trusted less for the rest.",
         "List only addresses that answer 200 and may be indexed.",
+    ),
+    "page-empty": Remedy(
+        "Searchers who land here find nothing, and search engines have nothing to list it for.",
+        "Put the text into the page itself; or, if the address is not needed, redirect it to the page that has the text.",
+    ),
+    "page-soft-404": Remedy(
+        "Search engines list addresses where there is nothing, and crawl them again and again.",
+        "Answer 404, or 410 where a page is gone for good; redirect only where another page takes its place.",
+    ),
+    "page-part-broken": Remedy(
+        "Visitors may see the page without its layout, or without what a script does.",
+        "Bring the file back, or take it out of the page.",
     ),
     "page-insecure-parts": Remedy(
         "Browsers block what a secure page loads insecurely, or warn of it.",

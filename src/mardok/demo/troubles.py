@@ -167,8 +167,8 @@ LINK_REDIRECTED = "/violin-rental/"
 LINK_TEXT_EMPTY = ("/repairs/pegs/",)
 DOUBLE_ESCAPED = ("/hire/schools/",)
 ENCODING_BROKEN = ("/gift-vouchers/",)
-THIN = ("/instruments/shoulder-rest/", "/instruments/metronome/", "/careers/")
-RIGHTLY_SHORT = ("/contact/", "/rental-calculator/", "/de/kontakt/", "/thank-you/", "/basket/")
+THIN = ("/instruments/shoulder-rest/", "/instruments/metronome/")
+RIGHTLY_SHORT = ("/contact/", "/careers/", "/rental-calculator/", "/de/kontakt/", "/thank-you/", "/basket/")
 """Short pages that do their task."""
 MENTIONS_WITHOUT_LINK = {"rental calculator": ("/", "/blog/rent-or-buy-a-violin/"), "size guide": ("/faq/",)}
 """Phrases that pages use without a link to the page that should get it."""

@@ -69,7 +69,7 @@ class PageKinds:
 def page_kinds(site: Site, settings: Settings) -> PageKinds:
     """What each page is for."""
     n_items = _linked_pages(site, np.ones(len(site.blocks.text), bool))
-    n_titles = _linked_pages(site, _titles_of_others(site))
+    n_titles = _linked_pages(site, _titles_of_others(site, settings.text.running_words))
     n_images = _own_images(site)
     prose = _running_words(site, settings.text.running_words)
     usual = _usual_fields(site)
@@ -191,10 +191,12 @@ def _address_words(url: str) -> tuple[list[str], list[str]]:
     return parts[:-1], words(re.sub(r"[-_.+]+", " ", last))
 
 
-def _titles_of_others(site: Site) -> NDArray[np.bool_]:
-    """Whether each block is hardly more than a link."""
+def _titles_of_others(site: Site, running_words: int) -> NDArray[np.bool_]:
+    """Whether each block is hardly more than a link, or a teaser beside it: shorter than running text."""
     blocks = site.blocks
-    is_title = blocks.n_linked_letters >= _TITLE_LINK_SHARE * np.maximum(blocks.n_letters, 1)
+    share = blocks.n_linked_letters / np.maximum(blocks.n_letters, 1)
+    n_words = np.fromiter((text.count(" ") + 1 for text in blocks.texts), np.int64, len(blocks.texts))[blocks.text]
+    is_title = (share >= _TITLE_LINK_SHARE) | ((1 - share) * n_words < running_words)
     return np.asarray(is_title | ~blocks.has_text)  # pictures that are links, too
 
 

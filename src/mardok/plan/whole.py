@@ -89,7 +89,7 @@ def make_plan(
     pointed = {site.row_of[url] for way in ways for url in way.hops if url in site.row_of}
     in_copies = {row for draft in groups if draft.group.kind == "copies" for row in draft.group.rows}
     thin = thin_drafts(site, found.verdicts, standing, kept, pointed, moved | in_copies, settings, is_whole=found.is_whole)
-    busy = moved | in_copies | {move.row for draft in thin for move in draft.moved}
+    busy = moved | in_copies | {draft.row for draft in thin} | {draft.verdict.relative for draft in thin}
     contained = contained_drafts(site, found.repeated, busy, kept | pointed, settings)
     goes = [draft.moved for drafts in (groups, rivals, thin, contained) for draft in drafts]
     moves = Moves(site, ways, [move for moved_by_one in goes for move in moved_by_one])

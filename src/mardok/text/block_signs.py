@@ -4,8 +4,8 @@ In:  the blocks of a site and their links.
 Out: arrays over its different blocks: words, words in links, hashes of the masked text and of its skeleton, forms.
 
 In the masked text of a short block that is dated or linked numbers, months and days of the week are one sign, so that "Last
-updated 3 May 2024" is the same on every page. In the skeleton links are one sign, too: "Next: @, Previous: @, Up: @" is one text, whatever the
-neighbours are called.
+updated 3 May 2024" is the same on every page. In the skeleton links are one sign, too: "Next: @, Previous: @, Up: @" is one
+text, whatever the neighbours are called.
 """
 
 from __future__ import annotations
