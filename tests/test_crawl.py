@@ -231,6 +231,33 @@ def test_a_crawl_in_the_same_file_must_be_the_same(tmp_path: Path) -> None:
         assert (tmp_path / "b.warc.gz").read_bytes() == b"not ours"
 
 
+def test_an_error_under_200_is_known_by_the_answer_to_a_probe(tmp_path: Path) -> None:
+    said = {
+        f"/{name}": f"<title>{name.title()}</title><h1>{name.title()}</h1><p>"
+        + f"The {name} of a violin is looked after here. " * 9
+        for name in ("bows", "pegs", "ribs")
+    }
+    menu = "".join(f"<li><a href={path}>{path}</a>" for path in (*said, "/lost", "/old/gone", "/never"))
+
+    def answer(handler: Any) -> None:
+        lost = "<title>Wyndale</title><h1>Hm.</h1><p>We looked everywhere. Perhaps the menu helps.</p>"
+        send(handler, f"<html lang=en><nav><ul>{menu}</ul></nav>{said.get(handler.path, lost)}")
+
+    path = tmp_path / "site.warc.gz"
+    with serving(answer) as server:
+        crawl(server, path, "crawl.sitemaps=false")
+        audit = mardok.audit(path)
+        crawl(server, path, "crawl.sitemaps=false")
+        probes = [asked for _, _, asked, _ in server.log if asked.startswith("/no-such-page-")]
+        assert len(probes) == 1  # and not again when the crawl is looked at once more
+        pages = audit.pages["url"].str.removeprefix(server.base)
+    failing = audit.checks.loc[audit.checks["check"] == "page-soft-404", "url"].str.removeprefix(server.base)
+    assert set(failing) == {"/lost", "/old/gone", "/never"}
+    assert probes[0] not in set(pages)
+    assert audit.groups.empty
+    assert audit.pages.loc[pages == "/lost", "reason"].item().startswith("not compared: it says that there is no such page")
+
+
 def test_two_readers_find_what_the_server_sent(tmp_path: Path) -> None:
     out = tmp_path / "a.warc.gz"
     with serving_demo() as server:
@@ -260,7 +287,7 @@ def test_two_readers_find_what_the_server_sent(tmp_path: Path) -> None:
     assert fast == {url: digest for url, (_, digest) in found.items()}
     with out.open("rb") as file:
         types = Counter(record.rec_type for record in ArchiveIterator(file, check_digests="raise"))
-    assert types == {"warcinfo": 1, "request": len(found), "response": len(found), "metadata": 1}
+    assert types == {"warcinfo": 1, "request": len(found), "response": len(found), "metadata": 2}  # the end, and the probe
 
 
 def test_a_crawl_by_another_program_gives_the_same_audit(tmp_path: Path) -> None:
@@ -391,7 +418,7 @@ def test_the_command_collects_audits_and_says_how_it_went(
             "--json",
         )
         assert json.loads(listed.stdout)["statuses"] == {"200": 2}
-        assert len(server.log) == n + 4
+        assert len(server.log) == n + 5
     for call, message in (
         (["crawl"], "nothing to crawl"),
         (["crawl", "ftp://host.example/"], "expected an http(s) address"),

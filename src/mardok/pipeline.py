@@ -330,7 +330,7 @@ def _findings(
     robots = {} if "robots.txt" in settings.extract.disregard else intake.robots
     is_blocked = blocked_by(robots, agents)
     reasons = [reason_not_indexable(page, is_blocked, agents) for page in site.pages]
-    failing = failures(site, [extract_page(raw, settings) for raw in intake.probes])
+    failing = failures(site, [extract_page(raw, settings) for raw in intake.probes], settings.variants)
     progress("following redirects and links", 0)
     ways = destinations(site)
     titles = split_titles(site)

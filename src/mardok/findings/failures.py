@@ -16,8 +16,10 @@ from collections.abc import Iterable
 import numpy as np
 
 from mardok.extract.page import Page
+from mardok.settings import Variants
 from mardok.text.site import Site
 from mardok.text.words import folded, words
+from mardok.urls import is_home
 
 FRAME, FURNITURE, NO_TEXT, ERROR_TEXT = "frame", "furniture", "no text", "error text"
 """It shows another document only; the template's text only; no text at all; that there is no such page."""
@@ -42,13 +44,13 @@ _SAYS_MISSING = re.compile(
 )
 
 
-def failures(site: Site, probes: Iterable[Page]) -> list[str]:
+def failures(site: Site, probes: Iterable[Page], settings: Variants) -> list[str]:
     """Why each page fails, ``""`` for those that do not or that are no HTML pages which answered.
 
     Parameters
     ----------
     probes : iterable of Page
-        What servers said of addresses that cannot exist.
+        What servers said of addresses that cannot exist. Some show their home page then; that is none of these itself.
     """
     has_text = np.bincount(site.blocks.page[site.blocks.has_text[site.blocks.at]], minlength=len(site.pages)) > 0
     missing = [(probe.title, frozenset(folded(block.text) for block in probe.blocks)) for probe in probes]
@@ -61,7 +63,7 @@ def failures(site: Site, probes: Iterable[Page]) -> list[str]:
             found[row] = FRAME if page.signs.n_frames else FURNITURE if has_text[row] else NO_TEXT
         elif n_words <= _MOST_WORDS and (_says_missing(page.title) or _says_missing(page.h1)):
             found[row] = ERROR_TEXT
-        elif any(page.title == title for title, _ in missing):
+        elif any(page.title == title for title, _ in missing) and not is_home(page.url, settings):
             own = {folded(line) for line in site.main_text(row).split("\n")}
             if any(page.title == title and own <= said for title, said in missing):
                 found[row] = ERROR_TEXT

@@ -136,7 +136,7 @@ class CrawlState:
             reason = self.tally.hit_limit = "crawl.max_pages"
         if reason:
             self._done.add(task.url)
-            self.tally.skipped[reason] += 1
+            self.tally.skipped[reason] += task.kind != "probe"
             return False
         return True
 
