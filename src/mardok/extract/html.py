@@ -256,7 +256,7 @@ class _Reader:
         if name == "img":
             self.shown_image(markup, state)
         elif name == "meta":
-            self.document.metas.append(attributes(markup))
+            self.meta(markup, state)
         elif name == "link":
             self.link_element(markup, state)
         elif name == "a":
@@ -337,6 +337,11 @@ class _Reader:
     def title(self, text: str, state: State) -> None:
         if state.context.tag == "head" and not self.document.title:
             self.document.title = " ".join(unescaped(text).split())
+
+    def meta(self, markup: str, state: State) -> None:
+        found = attributes(markup)
+        if "http-equiv" not in found or state.context.chrome != "noscript":  # it is for browsers without scripts alone
+            self.document.metas.append(found)
 
     def base(self, markup: str) -> None:
         href = attributes(markup).get("href")

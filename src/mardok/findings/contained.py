@@ -13,9 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.titles import Titles
+from mardok.compare.topics import Topic
 from mardok.findings.kinds import PageKinds
-from mardok.findings.promise import promise_different_things, promises
 from mardok.settings import Settings
 from mardok.text.site import Site
 
@@ -50,7 +49,7 @@ class Contained:
 
 def contained_pages(
     site: Site,
-    titles: Titles,
+    topics: Sequence[Topic],
     pairs: Iterable[tuple[int, int, float, float, float]],
     kinds: PageKinds,
     meant_for: Sequence[str],
@@ -96,20 +95,20 @@ def contained_pages(
         if any(outer in manuals for _, outer, _ in found)
     }
     asked = [row for row in sorted(inside) if row not in chapters and kinds.kind[row] in _ASKED_KINDS]
-    repeated = [_repeated(row, max(inside[row], key=lambda one: (one[0], -one[1])), site, titles) for row in asked]
+    repeated = [_repeated(row, max(inside[row], key=lambda one: (one[0], -one[1])), site, topics) for row in asked]
     return Contained(chapters, _without_chains(repeated, manuals))
 
 
-def _repeated(row: int, best: tuple[float, int, float], site: Site, titles: Titles) -> Repeated:
+def _repeated(row: int, best: tuple[float, int, float], site: Site, topics: Sequence[Topic]) -> Repeated:
     share, other, resemblance = best
-    said = promises(site, titles, [row, other])
     return Repeated(
         row,
         other,
         share,
         resemblance,
         round(share * int(site.corpus.n_words[row])),
-        not promise_different_things(said[row], said[other]),
+        # Texts that are no copies differ in something: only titles that say the very same promise the same.
+        bool(topics[row].title_stems) and topics[row].title_stems == topics[other].title_stems,
     )
 
 

@@ -104,7 +104,7 @@ def contested(
         return b if choose_keeper(site, [a, b], standing, settings.variants, are_variants=False)[0] == a else a
 
     contained = contained_pages(
-        site, titles, pairs, kinds, grouping.meant_for, stays, compared.accounted.boilerplate, weaker, settings
+        site, said, pairs, kinds, grouping.meant_for, stays, compared.accounted.boilerplate, weaker, settings
     )
     verdicts = thin_pages(
         site,

@@ -10,7 +10,7 @@ not repaired, and what other proposals settle (variants, untranslated pages) is 
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 from mardok.findings.groups import group_id
@@ -106,13 +106,17 @@ def repair_proposals(troubles: Iterable[Told], gone: Collection[int], bench: Wor
         Pages that go, or leave the index.
     """
     by_field: dict[tuple[str, bool], list[Told]] = defaultdict(list)
-    for told in once_a_template(troubles):
+    pages: dict[str, set[str]] = defaultdict(set)
+    listed_troubles = list(troubles)
+    for told in listed_troubles:
+        pages[told.check].add(told.url)
+    for told in once_a_template(listed_troubles):
         row = bench.site.row_of.get(told.url, -1)
         is_left = matches(told.url, bench.settings.plan.leave) or row in gone
         if told.check in _ORDERS and not is_left:
             by_field[_ORDERS[told.check].field, _ORDERS[told.check].is_broken].append(told)
     return [
-        _proposal(field, is_broken, sorted(_still_wrong(found)), bench)
+        _proposal(field, is_broken, sorted(_still_wrong(found)), pages, bench)
         for (field, is_broken), found in sorted(by_field.items())
         if _still_wrong(found)
     ]
@@ -128,7 +132,10 @@ def _still_wrong(found: Sequence[Told]) -> list[Told]:
     ]
 
 
-def _proposal(field: str, is_broken: bool, found: Sequence[Told], bench: Workbench) -> Proposal:
+def _proposal(
+    field: str, is_broken: bool, found: Sequence[Told], pages: Mapping[str, Collection[str]], bench: Workbench
+) -> Proposal:
+    """The proposal for one field; `pages` has all pages with each trouble, of those of a template every one."""
     by_check: dict[str, list[Told]] = {check: [] for check in _ORDERS}
     for told in found:
         by_check[told.check].append(told)
@@ -139,7 +146,9 @@ def _proposal(field: str, is_broken: bool, found: Sequence[Told], bench: Workben
         for told in same
     )
     urls = tuple(sorted({told.url for told in found}))
-    numbers = {check: sum(told.n_pages for told in same) for check, same in there.items()}
+    numbers = {
+        check: len(pages[check]) if any(told.template for told in same) else len(same) for check, same in there.items()
+    }
     orders = [_ORDERS[check].what.format(count(n, *_ORDERS[check].thing)) for check, n in numbers.items()]
     owners = Counter(_ORDERS[check].owner for check, same in there.items() for _ in same)
     said = [
