@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -9,6 +10,8 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from warcio.statusandheaders import StatusAndHeaders
+from warcio.warcwriter import WARCWriter
 
 import mardok
 from mardok.findings.letter_widths import width_px
@@ -89,6 +92,40 @@ def test_each_trouble_is_told_and_its_like_is_not(case: str, page_table: Callabl
     checks = mardok.audit(page_table(site_with(body))).checks
     assert set(checks.loc[checks["url"] == f"{HOST}/page", "check"]) == expected
     assert not (checks["url"] == f"{HOST}/fine").any()
+
+
+SHOWN_ON_PURPOSE = [
+    "In a page write <code>&amp;gt;</code> for the sign, that is &amp;gt; with its semicolon",
+    "A sign &amp; is turned into &amp;amp; before the text is shown to anybody who reads it",
+    "The HTML entity &amp;nbsp; keeps the words of a line together wherever the line breaks",
+    "Call it with the option 'k&amp;uuml;hl' and the word comes out as it was meant",
+    "Who reads \u201c\u00c3\u00a9\u201d has opened the letter in a wrong encoding, and asks for it again",
+    "<blockquote>It said \u00c3\u00a9 at the top</blockquote><p>That is \u00c3\u00a9, and we asked what was meant by it",
+]
+
+
+@pytest.mark.parametrize("body", SHOWN_ON_PURPOSE)
+def test_who_explains_codes_of_characters_shows_no_broken_text(body: str, page_table: Callable[..., Path]) -> None:
+    rows = [{"url": f"{HOST}/x", "html": f"<html lang=en><title>Letters and signs</title><h1>Letters</h1><p>{body}.{TEXT}"}]
+    assert not mardok.audit(page_table(rows)).checks["check"].isin(["text-double-escaped", "text-encoding-broken"]).any()
+
+
+def test_a_basket_that_is_closed_may_stand_in_the_menu(tmp_path: Path) -> None:
+    menu = "<nav><a href=/basket/>Basket</a></nav>"
+    page = menu + FINE + "<p>Read on in <a href=/closed/reading/>the reading room</a>."
+    path = tmp_path / "site.warc.gz"
+    with path.open("wb") as file:
+        writer = WARCWriter(file, gzip=True)
+        for url, kind, body in (
+            (f"{HOST}/robots.txt", "text/plain", "User-agent: *\nDisallow: /basket/\nDisallow: /closed/"),
+            (f"{HOST}/fine", "text/html", f"<html lang=en>{page}"),
+        ):
+            head = StatusAndHeaders("200 OK", [("Content-Type", kind)], protocol="HTTP/1.1")
+            writer.write_record(
+                writer.create_warc_record(url, "response", payload=io.BytesIO(body.encode()), http_headers=head)
+            )
+    checks = mardok.audit(path).checks
+    assert checks.loc[checks["check"] == "link-blocked", "url"].tolist() == [f"{HOST}/closed/reading/"]
 
 
 def test_duplicates_name_one_another_and_not_across_languages(page_table: Callable[..., Path]) -> None:

@@ -99,11 +99,10 @@ def account(
     short = _short_boilerplate(corpus, page_of, counts, group_of, section_of, settings)
     for place, n_words in zip(short.place.tolist(), short.words.tolist(), strict=True):
         in_boilerplate[place : place + n_words] = True
-    is_first = _first_uses(runs, carried.is_boilerplate)
-    is_repeated = in_boilerplate & ~_covered(len(corpus.words), places[is_first], RUN_WORDS)
-    first_blocks = np.unique(short.number, return_index=True)[1]
-    for place, n_words in zip(short.place[first_blocks].tolist(), short.words[first_blocks].tolist(), strict=True):
-        is_repeated[place : place + n_words] = False
+    is_repeated = _covered(len(corpus.words), places[_used_again(runs.number, carried.is_boilerplate)], RUN_WORDS)
+    again = _used_again(short.number, np.ones(int(short.number.max(initial=-1)) + 1, bool))
+    for place, n_words in zip(short.place[again].tolist(), short.words[again].tolist(), strict=True):
+        is_repeated[place : place + n_words] = True
     is_shared, is_teaser = _is_shared(runs.number, runs.pages, group_of, links, n_pages, carried)
     in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS) & ~in_boilerplate
 
@@ -124,11 +123,11 @@ def account(
     )
 
 
-def _first_uses(runs: RepeatedRuns, is_boilerplate: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Whether each place is the first of its run, which is boilerplate."""
-    found = np.zeros(len(runs.number), bool)
-    found[np.unique(runs.number, return_index=True)[1]] = True  # places are in order
-    return found & is_boilerplate[runs.number]
+def _used_again(number: Ints, is_boilerplate: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Whether each place, in order, has a boilerplate text that stands at an earlier one, too."""
+    found = np.ones(len(number), bool)
+    found[np.unique(number, return_index=True)[1]] = False
+    return found & is_boilerplate[number]
 
 
 class _Carried:

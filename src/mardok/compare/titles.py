@@ -132,8 +132,9 @@ def _names_of(titles: Sequence[Sequence[str]], vouched: Iterable[str]) -> list[s
         for letters, n in counts.items()
         if letters and ((n >= least and len(beside[letters]) >= _LEAST_VARIETY * n) or letters in vouched)
     }
+    whole = set(found)
     for parts in titles:  # a name that stands there without a separator
-        ended = _vouched_end(parts[-1], vouched) if parts else ""
+        ended = _vouched_end(parts[-1], vouched) if parts and _letters(parts[-1]) not in whole else ""
         if ended:
             letters = _letters(ended)
             found[letters] = found.get(letters, 0) + 1

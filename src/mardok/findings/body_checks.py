@@ -10,6 +10,7 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from html import unescape
 from itertools import pairwise
 
 import numpy as np
@@ -183,7 +184,11 @@ def _unexplained(pattern: re.Pattern[str], text: str, shown_code: Sequence[str])
     for hit in pattern.finditer(text):
         before, after = text[: hit.start()].rstrip()[-1:], text[hit.end() :].lstrip()[:1]
         is_quoted = before in _QUOTES and after in _QUOTES and bool(before or after)
-        if not is_quoted and not any(hit[0] in code for code in shown_code):
+        piece = text[text.rfind(" ", 0, hit.start()) + 1 :].partition(" ")[0]
+        is_quoted |= piece[:1] in _QUOTES and piece.rstrip(".,;:")[-1:] in _QUOTES
+        # "& is written as &amp;" has both.
+        has_both = unescape(hit[0]) != hit[0] and unescape(hit[0]) in text.replace(hit[0], "")
+        if not (is_quoted or has_both or any(hit[0] in code for code in shown_code)):
             return hit
     return None
 

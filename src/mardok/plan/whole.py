@@ -83,14 +83,17 @@ def make_plan(
     # What a home page sends on to stands in for it.
     fixed = fixed_pages(site, ways, settings)
     kept = {draft.group.keeper for draft in groups if draft.group.kind == "copies"} | fixed
+    pointed = {site.row_of[url] for way in ways for url in way.hops if url in site.row_of}
+    in_copies = {row for draft in groups if draft.group.kind == "copies" for row in draft.group.rows}
+    # What a page that says too little has in common with others is looked at with the thin pages.
+    thin_rows = {row for row, verdict in enumerate(found.verdicts) if verdict is not None and verdict.is_thin}
+    contained = contained_drafts(site, found.repeated, moved | in_copies | thin_rows, kept | pointed, settings)
+    moved |= {move.row for draft in contained for move in draft.moved}
+    kept |= {draft.found.other for draft in contained}
     rivals = rival_drafts(site, found.rivalries, found.kinds, kept, moved, settings)
     moved |= {move.row for draft in rivals for move in draft.moved}
     kept |= {row for rivalry in found.rivalries for row in rivalry.rows} | {draft.group.keeper for draft in groups}
-    pointed = {site.row_of[url] for way in ways for url in way.hops if url in site.row_of}
-    in_copies = {row for draft in groups if draft.group.kind == "copies" for row in draft.group.rows}
     thin = thin_drafts(site, found.verdicts, standing, kept, pointed, moved | in_copies, settings, is_whole=found.is_whole)
-    busy = moved | in_copies | {draft.row for draft in thin} | {draft.verdict.relative for draft in thin}
-    contained = contained_drafts(site, found.repeated, busy, kept | pointed, settings)
     goes = [draft.moved for drafts in (groups, rivals, thin, contained) for draft in drafts]
     moves = Moves(site, ways, [move for moved_by_one in goes for move in moved_by_one])
     demand = standing.demand
@@ -104,8 +107,6 @@ def make_plan(
     )
     in_contained = {row for draft in contained for row in (draft.found.row, draft.found.other)}
     may_trim[sorted(in_contained)] = False
-    thin = [draft for draft in thin if draft.row not in in_contained or draft.moved]
-    moved |= {move.row for draft in contained for move in draft.moved}
     gone = moved | {draft.row for draft in thin if draft.verdict.outcome in ("merge", "noindex", "retire")}
     taken = moved | {draft.row for draft in thin} | kept
     filters = filter_proposals(found.kinds, found.compared.tolist(), taken, bench)
