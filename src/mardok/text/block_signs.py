@@ -27,12 +27,14 @@ _FULLY_LINKED = 0.8
 _NUMBER = "#"
 _LINK = "\x02"
 """Stands for a link in a skeleton; no text holds it."""
-_PIECE = re.compile(rf"{_LINK}|\d+|[^\W\d_]+")
-_LONGEST_SKELETON = 60
-"""Words of a block beyond which nobody takes it for furniture, and its skeleton is not asked for."""
+_LINKS = re.compile(rf"{_LINK}(?:[\W_]*{_LINK})+")
+_BARE_LINK = re.compile(rf"[\W_]*{_LINK}[\W_]*")
+_LONGEST_SKELETON, _MOST_BESIDE = 60, 12
+"""Words of a block, and those beside its links, beyond which its words tell more of it than its skeleton."""
 _WORDS_AT_ONCE = 1 << 18
 _DIGITS = re.compile(r"\d+")
 _DATE = re.compile(r"\b\d{4}[-/.]\d{1,2}[-/.]\d{1,2}\b|\b\d{1,2}[-/.]\d{1,2}[-/.]\d{2,4}\b|\b\d{1,2}:\d\d\b")
+_DAY = re.compile(r"\d[-/.]\d")
 _YEAR = re.compile(r"\b(?:19|20)\d\d\b")
 _COPYRIGHT = re.compile(
     r"©|\(c\)\s*(?:19|20)\d\d|\bcopyright\b|all rights reserved|alle rechte vorbehalten|tous droits réservés|"
@@ -99,7 +101,7 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     is_full = (letters > 0) & (share >= _FULLY_LINKED)
     # A row of several links in one block is a line of the template, one link may be a title in a list.
     skeleton[is_full] = np.where(np.diff(links.first)[is_full] > 1, _ROW, _BARE)
-    linking = (np.diff(links.first) > 0) & ~is_full & (words < _LONGEST_SKELETON) & ((1 - share) * words < short_words)
+    linking = (np.diff(links.first) > 0) & ~is_full & (words < _LONGEST_SKELETON) & ((1 - share) * words <= _MOST_BESIDE)
     places = np.flatnonzero(linking)
     skeleton[places] = np.array([_skeleton_hash(blocks, links, block) for block in places.tolist()], np.uint64)
     return BlockSigns(
@@ -142,7 +144,7 @@ def _forms(blocks: Blocks, is_short: NDArray[np.bool_]) -> tuple[NDArray[np.bool
     is_dated, is_copyright = np.zeros(len(blocks.texts), bool), np.zeros(len(blocks.texts), bool)
     for number in np.flatnonzero(is_short).tolist():
         text = blocks.texts[number]
-        if _DIGITS.search(text):
+        if ":" in text or "19" in text or "20" in text or _DAY.search(text):
             is_dated[number] = _DATE.search(text) is not None or (
                 _YEAR.search(text) is not None and not _DAYS_AND_MONTHS.isdisjoint(folded_words(folded(text)))
             )
@@ -153,22 +155,18 @@ def _forms(blocks: Blocks, is_short: NDArray[np.bool_]) -> tuple[NDArray[np.bool
 
 def _skeleton_hash(blocks: Blocks, links: Links, block: int) -> int:
     """Hash of a block's text with each run of links as one sign."""
+    text, end = blocks.texts[blocks.text[block]], 0
+    first, last = links.first[block : block + 2].tolist()
     parts: list[str] = []
-    text, end = str(blocks.texts[blocks.text[block]]), 0
-    for link in range(links.first[block], links.first[block + 1]):
-        start = int(links.start[link])
-        if links.end[link] > start >= end:
+    for start, stop in zip(links.start[first:last].tolist(), links.end[first:last].tolist(), strict=True):
+        if stop > start >= end:
             parts += (text[end:start], _LINK)
-            end = int(links.end[link])
+            end = stop
     parts.append(text[end:])
-    kept: list[str] = []
-    for word in _PIECE.findall("".join(parts).casefold()):
-        sign = _NUMBER if word in _DAYS_AND_MONTHS or word.isdigit() else word
-        if sign != _LINK or not kept or kept[-1] != _LINK:
-            kept.append(sign)
-    if kept == [_LINK]:
-        return _BARE_NUMBER if links.first[block + 1] - links.first[block] == 1 else _ROW_NUMBER
-    return _hash(" ".join(kept))
+    key = _LINKS.sub(_LINK, _DIGITS.sub(_NUMBER, "".join(parts))).casefold()
+    if key == _LINK or _BARE_LINK.fullmatch(key):
+        return _BARE_NUMBER if last - first == 1 else _ROW_NUMBER
+    return _hash(key)
 
 
 def _hash(text: str) -> int:

@@ -70,7 +70,7 @@ def site_of(batches: Iterable[Batch], settings: Settings) -> Site:
     """Put the pages in order and settle their main texts."""
     columns = columns_of(batches)
     blocks, links = columns.blocks, columns.links
-    section = _sections(columns.pages)
+    section = sections_of(columns.pages)
     written = corpus_of(map(folded, blocks.texts))
     reasons = reasons_not_main(blocks, links, written, columns.pages, section, settings.text)
     main_places = reasons.is_main & blocks.has_text[blocks.at]
@@ -120,7 +120,8 @@ def _with_languages(
     return tuple(told)
 
 
-def _sections(pages: Sequence[Page]) -> NDArray[np.int64]:
+def sections_of(pages: Sequence[Page]) -> NDArray[np.int64]:
+    """A number for each page, equal for pages of one host whose addresses begin with the same folder."""
     number: Numbers[str] = Numbers()
     names = ("/".join(page.url.split("/", 4)[:4]) if page.url.count("/") > 3 else "" for page in pages)
     return np.array([number[name] for name in names], np.int64)
