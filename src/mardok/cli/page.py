@@ -19,6 +19,8 @@ from mardok.cli.console import answer_console, print_json, records, shown
 from mardok.findings.elsewhere import Elsewhere, Stretch
 from mardok.plan.wording import FIRST_WORDS, clipped, percent, topic_told
 
+_VERDICTS = {"": "main", "doubt": "main, in doubt"}
+"""What is said of blocks that count, by their reason; of others the reason itself is."""
 _SHOWN_RELATIVES = 10
 _SHOWN_QUERIES = 10
 _FACTS = (
@@ -183,7 +185,7 @@ def _print_blocks(console: Console, blocks: list[dict[str, Any]]) -> None:
     table.add_column("tag", style="dim")
     table.add_column("text", overflow="fold")
     for block in blocks:
-        verdict = block["reason"] or "main"
+        verdict = _VERDICTS.get(block["reason"], block["reason"])
         table.add_row(
             shown(verdict, "" if block["main"] else "dim"),
             block["tag"],
