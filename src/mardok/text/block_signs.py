@@ -31,10 +31,10 @@ _LINKS = re.compile(rf"{_LINK}(?:[\W_]*{_LINK})+")
 _BARE_LINK = re.compile(rf"[\W_]*{_LINK}[\W_]*")
 _LONGEST_SKELETON, _MOST_BESIDE = 60, 12
 """Words of a block, and those beside its links, beyond which its words tell more of it than its skeleton."""
-_WORDS_AT_ONCE = 1 << 18
+_WORDS_AT_ONCE, _BLOCKS_AT_ONCE = 1 << 18, 1 << 14
 _DIGITS = re.compile(r"\d+")
 _DATE = re.compile(r"\b\d{4}[-/.]\d{1,2}[-/.]\d{1,2}\b|\b\d{1,2}[-/.]\d{1,2}[-/.]\d{2,4}\b|\b\d{1,2}:\d\d\b")
-_DAY = re.compile(r"\d[-/.]\d")
+_MAY_BE_DATED = re.compile(r"\d[-/.:]\d|(?:19|20)\d\d")
 _YEAR = re.compile(r"\b(?:19|20)\d\d\b")
 _COPYRIGHT = re.compile(
     r"©|\(c\)\s*(?:19|20)\d\d|\bcopyright\b|all rights reserved|alle rechte vorbehalten|tous droits réservés|"
@@ -83,11 +83,12 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
         Words from which on a block is no short one; numbers are masked in short ones only.
     """
     is_short = written.n_words < short_words
-    is_dated, is_copyright = _forms(blocks, is_short)
+    numbers = _numbers_in(written)
+    is_dated, is_copyright = _forms(blocks, is_short, numbers)
     linking = np.zeros(len(blocks.texts), bool)
     linking[blocks.text[np.diff(links.first) > 0]] = True
     # A weight or a price in a table is what a page says; a date, the number of a page or of messages is not.
-    masked = _masked_texts(blocks, written, is_dated | is_copyright | (is_short & linking))
+    masked = _masked_texts(blocks, written, numbers, is_dated | is_copyright | (is_short & linking))
     ends_sentence = np.fromiter((text.endswith(_STOPS) for text in blocks.texts), bool, len(blocks.texts))
     words = written.n_words.astype(np.int32)[blocks.text]
     text = masked[blocks.text]
@@ -103,7 +104,7 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     skeleton[is_full] = np.where(np.diff(links.first)[is_full] > 1, _ROW, _BARE)
     linking = (np.diff(links.first) > 0) & ~is_full & (words < _LONGEST_SKELETON) & ((1 - share) * words <= _MOST_BESIDE)
     places = np.flatnonzero(linking)
-    skeleton[places] = np.array([_skeleton_hash(blocks, links, block) for block in places.tolist()], np.uint64)
+    skeleton[places] = _skeleton_hashes(blocks, links, places)
     return BlockSigns(
         words,
         share * words,
@@ -116,65 +117,104 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     )
 
 
-def _masked_texts(blocks: Blocks, written: Corpus, is_masked: NDArray[np.bool_]) -> Hashes:
-    """A hash for each different text, of some with numbers masked; signs without words are themselves."""
+@dataclass(frozen=True)
+class _NumbersIn:
+    """The words of some texts that hold digits or name a month or a day; arrays of shape (n_numbers,)."""
+
+    text: Ints
+    at: Ints
+    """Their places among all words."""
+    masked: Hashes
+
+
+def _numbers_in(written: Corpus) -> _NumbersIn:
     changed = {
         word: _hash(_DIGITS.sub(_NUMBER, text) if text not in _DAYS_AND_MONTHS else _NUMBER)
         for word, text in written.vocabulary.items()
         if text in _DAYS_AND_MONTHS or _DIGITS.search(text)
     }
-    words = written.words.copy()
     known = np.array(sorted(changed), np.uint64)
+    values = np.array([changed[word] for word in known.tolist()], np.uint64)
+    places, masked = [np.zeros(0, np.int64)], [np.zeros(0, np.uint64)]
     if len(known):
-        values = np.array([changed[word] for word in known.tolist()], np.uint64)
-        numbers = KnownHashes(known)
-        for start in range(0, len(words), _WORDS_AT_ONCE):
-            part = words[start : start + _WORDS_AT_ONCE]
-            number = numbers.numbers(part)
-            hit = np.repeat(is_masked, written.n_words)[start : start + len(part)] & (number >= 0)
-            part[hit] = values[number[hit]]
+        among = KnownHashes(known)
+        for start in range(0, len(written.words), _WORDS_AT_ONCE):
+            number = among.numbers(written.words[start : start + _WORDS_AT_ONCE])
+            hit = np.flatnonzero(number >= 0)
+            places.append(hit + start)
+            masked.append(values[number[hit]])
+    at = np.concatenate(places)
+    return _NumbersIn(np.searchsorted(written.offsets, at, side="right") - 1, at, np.concatenate(masked))
+
+
+def _masked_texts(blocks: Blocks, written: Corpus, numbers: _NumbersIn, is_masked: NDArray[np.bool_]) -> Hashes:
+    """A hash for each different text, of some with numbers masked; signs without words are themselves."""
+    words = written.words.copy()
+    hit = is_masked[numbers.text]
+    words[numbers.at[hit]] = numbers.masked[hit]
     found = sequence_hashes(words, written.offsets)
     bare = np.flatnonzero(written.n_words == 0)
     found[bare] = np.array([_hash(blocks.texts[text]) for text in bare.tolist()], np.uint64)
     return found
 
 
-def _forms(blocks: Blocks, is_short: NDArray[np.bool_]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+def _forms(blocks: Blocks, is_short: NDArray[np.bool_], numbers: _NumbersIn) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
     """Whether each different text is short and holds a date, and whether it is short and a copyright line."""
     is_dated, is_copyright = np.zeros(len(blocks.texts), bool), np.zeros(len(blocks.texts), bool)
-    for number in np.flatnonzero(is_short).tolist():
+    has_number = np.zeros(len(blocks.texts), bool)
+    has_number[numbers.text] = True
+    for number in np.flatnonzero(is_short & has_number).tolist():
         text = blocks.texts[number]
-        if ":" in text or "19" in text or "20" in text or _DAY.search(text):
+        if _MAY_BE_DATED.search(text):
             is_dated[number] = _DATE.search(text) is not None or (
                 _YEAR.search(text) is not None and not _DAYS_AND_MONTHS.isdisjoint(folded_words(folded(text)))
             )
+    for number in np.flatnonzero(is_short).tolist():
+        text = blocks.texts[number]
         if "\u00a9" in text or "ight" in text or "(c)" in text or "rech" in text or "ritti" in text or "droits" in text:
             is_copyright[number] = _COPYRIGHT.search(text) is not None
     return is_dated, is_copyright
 
 
-def _skeleton_hash(blocks: Blocks, links: Links, block: int) -> int:
-    """Hash of a block's text with each run of links as one sign."""
-    text, end = blocks.texts[blocks.text[block]], 0
-    first, last = links.first[block : block + 2].tolist()
+def _skeleton_hashes(blocks: Blocks, links: Links, places: Ints) -> Hashes:
+    """Hashes of the texts of some blocks, with each run of links as one sign."""
+    found = np.empty(len(places), np.uint64)
+    for at in range(0, len(places), _BLOCKS_AT_ONCE):
+        part = places[at : at + _BLOCKS_AT_ONCE]
+        begin, end = links.first[part[0]], links.first[part[-1] + 1]
+        starts, stops = links.start[begin:end].tolist(), links.end[begin:end].tolist()
+        firsts, lasts = (links.first[part] - begin).tolist(), (links.first[part + 1] - begin).tolist()
+        numbers = blocks.text[part].tolist()
+        skeletons = [
+            _skeleton(blocks.texts[number], starts[first:last], stops[first:last])
+            for number, first, last in zip(numbers, firsts, lasts, strict=True)
+        ]
+        met = {key: _hash(key) for key in set(skeletons)}
+        found[at : at + len(part)] = [met[key] for key in skeletons]
+    return found
+
+
+def _skeleton(text: str, starts: list[int], stops: list[int]) -> str:
+    end = 0
     parts: list[str] = []
-    for start, stop in zip(links.start[first:last].tolist(), links.end[first:last].tolist(), strict=True):
+    for start, stop in zip(starts, stops, strict=True):
         if stop > start >= end:
             parts += (text[end:start], _LINK)
             end = stop
     parts.append(text[end:])
-    key = _LINKS.sub(_LINK, _DIGITS.sub(_NUMBER, "".join(parts))).casefold()
-    if key == _LINK or _BARE_LINK.fullmatch(key):
-        return _BARE_NUMBER if last - first == 1 else _ROW_NUMBER
-    return _hash(key)
+    key = "".join(parts)
+    if len(starts) > 1:
+        key = _LINKS.sub(_LINK, key)
+    if _BARE_LINK.fullmatch(key):
+        return _LINK if len(starts) == 1 else _LINK + _LINK
+    return _DIGITS.sub(_NUMBER, key).casefold()
 
 
 def _hash(text: str) -> int:
     return int.from_bytes(blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).digest(), "little")
 
 
-_BARE_NUMBER, _ROW_NUMBER = _hash(_LINK), _hash(_LINK + _LINK)
-_BARE, _ROW = np.uint64(_BARE_NUMBER), np.uint64(_ROW_NUMBER)
+_BARE, _ROW = np.uint64(_hash(_LINK)), np.uint64(_hash(_LINK + _LINK))
 
 
 def carried(joints: NDArray[np.int8], places: Ints) -> NDArray[np.int8]:

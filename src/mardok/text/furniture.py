@@ -262,16 +262,14 @@ class _Site:
         met = distinct(blocks.page.astype(np.int64) * n_paths + blocks.path)
         paths = blocks.path[elements.first[holding]]
         depths = np.minimum(elements.depth[holding], places.depth[paths])
-        n_pages, n_around = np.zeros(n_places, np.int64), np.zeros(n_places, np.int64)
-        known = np.zeros(0, np.int64)
+        n_around = np.zeros(n_places, np.int64)
+        on_pages = [np.zeros(0, np.int64)]
         for depth in range(1, places.number.shape[1]):
             there = places.number[met % n_paths, depth]
-            on_page = distinct((met // n_paths * n_places + there)[there >= 0])
-            on_page = on_page[~np.isin(on_page, known)]
-            known = np.concatenate([known, on_page])
-            n_pages += np.bincount(on_page % n_places, minlength=n_places)
+            on_pages.append(distinct((met // n_paths * n_places + there)[there >= 0]))
             here = places.number[paths, depth]
             n_around += np.bincount(here[(depth <= depths) & (here >= 0)], minlength=n_places)
+        n_pages = np.bincount(distinct(np.concatenate(on_pages)) % n_places, minlength=n_places)
         return np.asarray(n_around >= np.maximum(_CONTENT_SHARE * n_pages, 1))
 
     def _page_sums(self, weights: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -194,11 +194,14 @@ def _folders(pages: Sequence[Page]) -> Ints:
 
 def _say_the_title(blocks: Blocks, pages: Sequence[Page], page: Codes, at: Codes) -> NDArray[np.bool_]:
     """Whether blocks say most of the title of their page, and nothing else."""
-    titles = [folded(page.title) for page in pages]
-    texts = [folded(text) if 0 < len(text) <= _LONGEST_TITLE else "" for text in blocks.texts]
-    long, lengths = (np.fromiter(map(len, listed), np.int64, len(listed)) for listed in (titles, texts))
+    titles = [page.title for page in pages]
+    long, lengths = (np.fromiter(map(len, listed), np.int64, len(listed)) for listed in (titles, blocks.texts))
     text = blocks.text[at]
     found = (lengths[text] > 0) & (lengths[text] <= long[page]) & (lengths[text] >= _TITLE_SHARE * long[page])
     asked = np.flatnonzero(found)
-    found[asked] = [texts[one] in titles[row] for one, row in zip(text[asked].tolist(), page[asked].tolist(), strict=True)]
+    folded_titles = [folded(title) for title in titles]
+    found[asked] = [
+        folded(blocks.texts[one]) in folded_titles[row]
+        for one, row in zip(text[asked].tolist(), page[asked].tolist(), strict=True)
+    ]
     return np.asarray(found)

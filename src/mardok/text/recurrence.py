@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from mardok.settings import Text
 from mardok.text.columns import Codes, Ints
-from mardok.text.distinct import distinct, first_of_equal, order_of_equal
+from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import Hashes
 
 _TEMPLATE_PAGES = 10
@@ -67,7 +67,9 @@ def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Te
     in_template = is_everywhere.copy()
     at = np.flatnonzero(is_usual & ~is_everywhere)
     if len(at):
-        once = np.isin(counted, distinct(number[at]))
+        is_asked = np.zeros(len(n_pages), bool)
+        is_asked[number[at]] = True
+        once = is_asked[counted]
         shares = _shares_there(counted[once], placed[once], number[at], its_page[at], sections[-1], _TEMPLATE_PAGES)
         in_template[at] = shares >= settings.template_share
     back = np.empty(len(order), np.int64)
