@@ -94,6 +94,14 @@ def test_each_trouble_is_told_and_its_like_is_not(case: str, page_table: Callabl
     assert not (checks["url"] == f"{HOST}/fine").any()
 
 
+@pytest.mark.parametrize(
+    ("place", "reason"), [("gone", "canonical elsewhere, an error page (404)"), ("fine", "canonical elsewhere")]
+)
+def test_a_canonical_on_an_error_page_is_said_to_be_one(place: str, reason: str, page_table: Callable[..., Path]) -> None:
+    pages = mardok.audit(page_table(site_with(f"<head><link rel=canonical href=/{place}></head>" + FINE))).pages
+    assert pages.set_index("url").loc[f"{HOST}/page", "reason"] == reason
+
+
 SHOWN_ON_PURPOSE = [
     "In a page write <code>&amp;gt;</code> for the sign, that is &amp;gt; with its semicolon",
     "A sign &amp; is turned into &amp;amp; before the text is shown to anybody who reads it",

@@ -30,7 +30,7 @@ from mardok.deliver.report import report_html
 from mardok.errors import SourceError, TableError, UnknownPageError
 from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches, extract_page
-from mardok.extract.indexable import blocked_by, reason_not_indexable
+from mardok.extract.indexable import blocked_by, reasons_not_indexable
 from mardok.findings.checks import Checked, checks_table, find_troubles
 from mardok.findings.comparison import Comparison, Worded, account_for, count_wording, relate
 from mardok.findings.contest import Contested, contested
@@ -329,7 +329,7 @@ def _findings(
     agents = settings.extract.robots_agents
     robots = {} if "robots.txt" in settings.extract.disregard else intake.robots
     is_blocked = blocked_by(robots, agents)
-    reasons = [reason_not_indexable(page, is_blocked, agents) for page in site.pages]
+    reasons = reasons_not_indexable(site.pages, is_blocked, agents)
     failing = failures(site, [extract_page(raw, settings) for raw in intake.probes], settings.variants)
     progress("following redirects and links", 0)
     ways = destinations(site)

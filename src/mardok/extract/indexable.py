@@ -15,6 +15,7 @@ from mardok.extract.page import Page
 from mardok.urls import bare_host, split_url
 
 OTHER_HOST = "canonical on another host"
+_ELSEWHERE = "canonical elsewhere"
 
 
 def blocked_by(robots: Mapping[str, str], agents: Sequence[str]) -> Callable[[str], bool]:
@@ -42,5 +43,17 @@ def reason_not_indexable(page: Page, is_blocked: Callable[[str], bool], agents: 
     if is_told(page.robots, "noindex", agents):
         return "noindex"
     if page.canonical_url not in ("", page.url):
-        return OTHER_HOST if bare_host(page.canonical_url) != bare_host(page.url) else "canonical elsewhere"
+        return OTHER_HOST if bare_host(page.canonical_url) != bare_host(page.url) else _ELSEWHERE
     return "robots.txt" if is_blocked(page.url) else ""
+
+
+def reasons_not_indexable(pages: Sequence[Page], is_blocked: Callable[[str], bool], agents: Sequence[str]) -> list[str]:
+    """Why each page of a site is not indexable; of a canonical elsewhere also whether that is an error page."""
+    status = {page.url: page.status or 0 for page in pages}
+    reasons = [reason_not_indexable(page, is_blocked, agents) for page in pages]
+    return [
+        f"{reason}, an error page ({status[page.canonical_url]})"
+        if reason == _ELSEWHERE and status.get(page.canonical_url, 0) >= 400
+        else reason
+        for page, reason in zip(pages, reasons, strict=True)
+    ]
