@@ -93,6 +93,30 @@ def test_empty_pages_are_broken_and_neither_thin_nor_copies(page_table: Callable
 
 
 @pytest.mark.parametrize(
+    ("title", "text", "n_pages", "is_missing"),
+    [
+        ("404", "Nothing stands here.", 1, True),
+        ("Error 404 | Wyndale", "Nothing stands here.", 1, True),
+        ("Page not found", "Nothing stands here.", 1, True),
+        ("Seite nicht gefunden", "Hier steht nichts.", 1, True),
+        ("Wyndale", "Sorry, the page you asked for could not be found. Try the menu.", 4, True),
+        ("Wyndale", "Diese Seite existiert nicht mehr oder existiert nicht unter diesem Namen.", 4, True),
+        ("Wyndale", "Sorry, the page you asked for could not be found. Try the menu.", 1, False),
+        ("Wyndale", "This string is out of stock. Ask for it in the shop.", 4, False),
+        ("Bow 404", "A bow of pernambuco, number 404 of its maker.", 1, False),
+        ("Page not found: a history of music that was lost", "It was lost in a fire.", 1, False),
+    ],
+)
+def test_an_error_text_under_200_is_known_by_what_it_says(
+    title: str, text: str, n_pages: int, is_missing: bool, page_table: Callable[..., Path]
+) -> None:
+    rows = [row(f"/p{n}", title, f"<p>{text}") for n in range(n_pages)]
+    rows += [row(f"/q{n}", f"Bows of year {n}", f"<p>{prose(n)}") for n in range(3)]
+    checks = mardok.audit(page_table(rows)).checks
+    assert (checks["check"] == "page-soft-404").sum() == is_missing * n_pages
+
+
+@pytest.mark.parametrize(
     ("address", "body", "is_variant"),
     [
         ("/list?sort=price", lambda n: prose(n + 500), True),  # in another order nothing else is the same

@@ -32,6 +32,9 @@ from mardok.tables import GROUPS
 from mardok.text.site import Site
 from mardok.urls import split_url
 
+_CODE_LETTERS = 2
+"""Letters of the code of a language in an address."""
+
 
 @dataclass(frozen=True)
 class Group:
@@ -234,9 +237,6 @@ def _meant_language(page: Page, codes: Collection[str]) -> str:
     own = [code[:2] for code, url in page.alternates if url == page.url and code != "x-default"]
     in_address = [code for code in _codes_in_address(page.url) if code in codes]
     return next(iter([*own, *in_address, *filter(None, [page.declared_language[:2]])]), "")
-
-
-_CODE_LETTERS = 2
 
 
 def _names_alternate(page: Page, other: Page) -> bool:
