@@ -87,6 +87,7 @@ def test_pages_say_why_they_are_not_indexable(demo: mardok.Audit) -> None:
         **dict.fromkeys(troubles.NOINDEX, "noindex"),
         **dict.fromkeys(troubles.ROBOTS_BLOCKED, "robots.txt"),
         **dict.fromkeys(troubles.CANONICAL_ELSEWHERE, "canonical elsewhere"),
+        **dict.fromkeys(troubles.CANONICAL_BROKEN, "canonical elsewhere, an error page (404)"),
         **dict.fromkeys(troubles.REDIRECTS, "redirect"),
     }
     assert {path: reason[url(path)] for path in expected} == expected

@@ -217,10 +217,15 @@ def test_teasers_are_no_wording_of_the_section_that_lists_them(page_table: Calla
     said = [f"The soundpost tool {n} turns the soundpost tool of {prose(n, 9)}" for n in range(8)]
     rows = [row(f"/blog/{n}", f"Tool {n}", f"<p>{said[n]}</p><p>{prose(n + 90)}</p>") for n in range(8)]
     lists = "".join(f"<h3><a href=/blog/{n}>Tool {n}</a></h3><p>{said[n]}</p>" for n in range(8))
-    rows += [row(f"/news/{n}", f"News {n}", f"<p>{prose(n + 300)}</p>{lists}") for n in range(3)]
-    sections = mardok.audit(page_table(rows)).tables["section_phrases"]
+    rows += [row(f"/news/{n}", f"News {n}", f"<p>{prose(n + 300)}</p>{lists * (n < 2)}") for n in range(9)]
+    audit = mardok.audit(page_table(rows))
+    sections = audit.tables["section_phrases"]
     assert "soundpost tool" in set(sections.loc[sections["section"].str.contains("/blog/"), "phrase"])
     assert "soundpost tool" not in set(sections.loc[sections["section"].str.contains("/news/"), "phrase"])
+    asked = {
+        folder: set(mardok.phrases(audit, mardok.Selection(under=(folder,)))["phrase"]) for folder in ("/blog/", "/news/")
+    }
+    assert "soundpost tool" in asked["/blog/"] - asked["/news/"]
 
 
 def test_a_language_is_told_by_evidence_or_not_at_all() -> None:

@@ -80,8 +80,9 @@ def phrases(
     -------
     DataFrame
         Columns ``phrase``, ``words``, ``pages``, ``uses``, ``boilerplate_uses``, ``typical``, ordered; exact counts. What
-        is pasted on many pages counts once; its further uses are ``boilerplate_uses``. Of 20,000
-        words or more, phrases used less often than the settings ``phrases.uses`` and ``phrases.use_share`` say are left out.
+        is pasted on many pages counts once; its further uses are ``boilerplate_uses``. In a section, or another selection
+        without addresses, teasers of pages that a page links to do not count. Of 20,000 words or more, phrases used less
+        often than the settings ``phrases.uses`` and ``phrases.use_share`` say are left out.
 
     Raises
     ------
@@ -105,9 +106,11 @@ def phrases(
     selected = np.isin(np.arange(len(audit.pages)), rows)
     n_words = int(audit.pages["words"].to_numpy()[rows].sum())
     least = 1 if n_words < _FEW_WORDS else settings.least_uses(len(rows))
-    left_out = _repeated_boilerplate(audit, rows)
+    again = left_out = _repeated_boilerplate(audit, rows)
+    if not (selection.is_all or selection.urls):
+        left_out = again | _words_of(audit, audit.tables["teasers"])
     found = phrases_of(stemmed, selected, counted & ~selected, range(fewest, most + 1), least, left_out)
-    found["boilerplate_uses"] = uses_within(stemmed, found, left_out & np.repeat(selected, stemmed.corpus.n_words))
+    found["boilerplate_uses"] = uses_within(stemmed, found, again & np.repeat(selected, stemmed.corpus.n_words))
     if containing:
         found = found[_shared_words(stemmed, found, containing) == len(words(containing))]
     by = list(dict.fromkeys([order, "uses", "pages", "words"]))
@@ -117,15 +120,19 @@ def phrases(
 
 def _repeated_boilerplate(audit: Audit, rows: NDArray[np.int64]) -> NDArray[np.bool_]:
     """For each word whether it is boilerplate that another page told of, or an earlier one of `rows`, has too."""
-    corpus = audit.stemmed.corpus
     passages = audit.tables["passages"]
     pasted = passages[passages["boilerplate"]]
     is_asked = np.isin(pasted["page"].to_numpy(), rows)
     ordered = pasted.assign(later=~is_asked).sort_values(["passage", "later", "page", "word"])
-    again = ordered[ordered["passage"].duplicated()]
+    return _words_of(audit, ordered[ordered["passage"].duplicated()])
+
+
+def _words_of(audit: Audit, stretches: pd.DataFrame) -> NDArray[np.bool_]:
+    """For each word whether it stands in one of some stretches, with `page`, `word` and `words`."""
+    corpus = audit.stemmed.corpus
     found = np.zeros(len(corpus.words), bool)
-    starts = corpus.offsets[again["page"].to_numpy()] + again["word"].to_numpy()
-    for start, n_words in zip(starts.tolist(), again["words"].tolist(), strict=True):
+    starts = corpus.offsets[stretches["page"].to_numpy()] + stretches["word"].to_numpy()
+    for start, n_words in zip(starts.tolist(), stretches["words"].tolist(), strict=True):
         found[start : start + n_words] = True
     return found
 

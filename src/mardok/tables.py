@@ -522,6 +522,17 @@ PASSAGES = Table(
     ("page", "word", "passage"),
     csv=False,
 )
+TEASERS = Table(
+    "teasers",
+    "one row for each stretch of a page that teases a page it links to, in words of that page",
+    (
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("word", "int32", "number of its first word in the page's main text, from 0"),
+        Column("words", "int32", "words of the stretch", unit="words"),
+    ),
+    ("page", "word"),
+    csv=False,
+)
 CHECK_ROWS = Table(
     "checks",
     "one row for each trouble of a page",
@@ -580,7 +591,7 @@ TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
         PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, POSITIONS, PHRASES, PAGE_PHRASES, SECTION_PHRASES, BOILERPLATE,
-        PASSAGES, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
+        PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip
 """All tables by name."""

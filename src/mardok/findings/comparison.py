@@ -34,6 +34,7 @@ from mardok.findings.wording import (
     phrases_table,
     section_phrases_table,
     stemmed_site,
+    teasers_table,
 )
 from mardok.settings import Copies, Settings
 from mardok.text.distinct import first_of_equal
@@ -113,6 +114,7 @@ def account_for(site: Site, ways: Sequence[Destination], related: Related, setti
     texts = carried_texts(site, runs, accounted)
     tables = {
         "passages": passages_table(site, runs, accounted),
+        "teasers": teasers_table(site, accounted.is_teaser),
         "boilerplate": boilerplate_table(site, texts, counts, group_of),
     }
     return Comparison(related.grouping, accounted, related.kept, texts, tables, related.rows)

@@ -21,7 +21,7 @@ from mardok.compare.passages import passages_of
 from mardok.compare.phrases import phrases_of, phrases_of_parts, uses_within
 from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Phrases
-from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES
+from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES, TEASERS
 from mardok.text.site import Site
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stemmed
@@ -110,6 +110,17 @@ def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.D
             "own": not_own[ends] == not_own[found.stretch_place],
         }
     )
+
+
+def teasers_table(site: Site, is_teaser: NDArray[np.bool_]) -> pd.DataFrame:
+    """Every stretch of words that are teasers, none beyond the end of its page."""
+    offsets = site.corpus.offsets
+    page = np.repeat(np.arange(len(site.pages)), site.corpus.n_words)
+    continues = np.zeros(len(is_teaser), bool)
+    continues[1:] = is_teaser[1:] & is_teaser[:-1] & (page[1:] == page[:-1])
+    starts = np.flatnonzero(is_teaser & ~continues)
+    n_words = np.bincount(np.cumsum(is_teaser & ~continues)[is_teaser] - 1, minlength=len(starts))
+    return TEASERS.frame({"page": page[starts], "word": starts - offsets[page[starts]], "words": n_words})
 
 
 @dataclass(frozen=True)
