@@ -228,6 +228,25 @@ def test_teasers_are_no_wording_of_the_section_that_lists_them(page_table: Calla
     assert "soundpost tool" in asked["/blog/"] - asked["/news/"]
 
 
+def test_what_many_lists_tease_is_the_text_of_the_page_and_what_is_pasted_is_not(page_table: Callable[..., Path]) -> None:
+    said = [f"{prose(n + 700, 30)} " for n in range(6)]
+    pasted = "Every bow in this shop was rehaired, straightened and played in by the one who sells it to you."
+    rows = [row(f"/blog/{n}", f"Tool {n}", f"<p>{said[n]}</p><p>{prose(n + 90)}</p>") for n in range(6)]
+    lists = "".join(f"<h3><a href=/blog/{n}>Tool {n}</a></h3><p>{said[n]}</p>" for n in range(6))
+    rows += [row(f"/tag/{n}", f"Tag {n}", f"<p>{prose(n + 300)}</p>{lists}") for n in range(7)]
+    for n in range(8):
+        beside = "".join(
+            f"<p>Beside it lies <a href=/bows/{other % 8}>bow {other % 8}</a> today." for other in (n + 1, n + 2)
+        )
+        rows.append(row(f"/bows/{n}", f"Bow {n}", f"<p>{prose(n + 200, 60)}</p><p>{pasted}</p>{beside}"))
+    audit = mardok.audit(page_table(rows))
+    pages = audit.pages.assign(path=audit.pages["url"].str.removeprefix(HOST)).set_index("path")
+    posts, tags, bows = (pages[pages.index.str.startswith(f"/{name}/")] for name in ("blog", "tag", "bows"))
+    assert (posts["boilerplate_words"] + posts["shared_words"] <= 2).all()  # "Tool 1" stands on every tag, too
+    assert (tags["words"] - tags["own_words"] >= 180).all()
+    assert (bows["boilerplate_words"] >= len(pasted.split())).all()
+
+
 def test_a_language_is_told_by_evidence_or_not_at_all() -> None:
     names = "Wyndale Aldmoor Brackwell Dunn Selstead Kelgate Marshgate Uffley Owlpen Cadbrook Hartlemere Netherfold " * 3
     assert language_of(names, "", Language()) == ""

@@ -4,9 +4,10 @@ In:  the words of pages, which pages are copies of each other, the sections they
 Out: for each page how many of its words are boilerplate, shared, and its own; the three add up to its words.
 
 A word is boilerplate if it stands in a block, or in a run of eight words, that many pages carry; pages of one group of
-copies count once, for many copies of one page make none of its text a stock text. Else it is shared if it
-stands in a run of eight words that a page outside its own group of copies carries too. A teaser on a listing counts against
-the listing: where every other page with the run links to a page, the run is that page's own.
+copies count once, for many copies of one page make none of its text a stock text, and lists of pages do not count with the
+runs of which one page they link to has each. Else it is shared if it stands in a run of eight words that a page outside its
+own group of copies carries too. A teaser on a listing counts against the listing: where every other page with the run links
+to a page, the run is that page's own.
 
 A run of many pages is told apart from one of few by :mod:`mardok.compare.runs`.
 """
@@ -24,6 +25,9 @@ from mardok.settings import Boilerplate
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import RUN_WORDS, Corpus, Offsets, short_block_hashes
 
+_TEASED = 2
+"""Pages of which a page has runs that no other page it links to has, from which it is a list of pages."""
+_RUNS_AT_ONCE = 1 << 22
 _MOST_CARRIERS = 64
 """Pages with a run up to which it is asked whether they link to each other."""
 
@@ -95,6 +99,7 @@ def account(
     page_of = np.repeat(np.arange(n_pages, dtype=np.uint32), corpus.n_words)
     places = runs.places
     carried = _Carried(runs.number, runs.pages, group_of, section_of, settings)
+    carried.leave_out(_only_teased(carried, group_of, links, n_pages), group_of, section_of, settings)
     in_boilerplate = _covered(len(corpus.words), places[carried.is_boilerplate[runs.number]], RUN_WORDS)
     short = _short_boilerplate(corpus, page_of, counts, group_of, section_of, settings)
     for place, n_words in zip(short.place.tolist(), short.words.tolist(), strict=True):
@@ -140,8 +145,13 @@ class _Carried:
         self.text, self.page = pairs // n_pages, pairs % n_pages
         """Each text with each page that carries it, once."""
         self.n_pages = np.bincount(self.text, minlength=n_texts)
+        self.leave_out(np.zeros(len(pairs), bool), group_of, section_of, settings)
+
+    def leave_out(self, is_left_out: NDArray[np.bool_], group_of: Ints, section_of: Ints, settings: Boilerplate) -> None:
+        """Count again without some of the pairs of a text and a page."""
+        n_texts, n_pages = len(self.n_pages), len(section_of)
         # Each group is told by one of its pages, and stands in the section of that.
-        groups = distinct(self.text * n_pages + group_of[self.page])
+        groups = distinct((self.text * n_pages + group_of[self.page])[~is_left_out])
         text, group = groups // n_pages, groups % n_pages
         n_sections = int(section_of.max()) + 1 if n_pages else 1
         placed = np.sort(text * n_sections + section_of[group])
@@ -152,6 +162,42 @@ class _Carried:
         self.n_groups = np.bincount(text, minlength=n_texts)
         self.is_boilerplate = self.n_groups >= settings.pages
         self.is_boilerplate[(in_section // n_sections)[is_usual]] = True
+
+
+def _only_teased(carried: _Carried, group_of: Ints, links: Ints, n_pages: int) -> NDArray[np.bool_]:
+    """For each pair of a boilerplate run and a page whether the page only lists one of the pages that have the run.
+
+    What is pasted on many pages that link to one another is not told by a link: of the pages that one of them links to
+    several have it.
+    """
+    text, page = carried.text, carried.page
+    asked = np.zeros(n_pages, bool)
+    asked[page[carried.is_boilerplate[text]]] = True
+    source, target = links // n_pages, links % n_pages
+    kept = asked[source] & (group_of[source] != group_of[target])
+    source, target = source[kept], target[kept]
+    order = np.argsort(page, kind="stable")
+    first = np.searchsorted(page[order], np.arange(n_pages + 1))
+    pairs = text * n_pages + page
+    n_with, last = np.zeros(len(pairs), np.int32), np.zeros(len(pairs), np.int64)
+    sizes = np.diff(first)[target]
+    ends = np.cumsum(sizes)
+    begin = 0
+    while begin < len(source):
+        done = ends[begin - 1] if begin else 0
+        end = max(int(np.searchsorted(ends, done + _RUNS_AT_ONCE, side="right")), begin + 1)
+        part = slice(begin, end)
+        its_link = np.repeat(np.arange(begin, end), sizes[part])
+        within = np.arange(len(its_link)) - (ends[its_link] - sizes[its_link] - done)
+        wanted = text[order[first[target[its_link]] + within]] * n_pages + source[its_link]
+        at = np.minimum(np.searchsorted(pairs, wanted), len(pairs) - 1)
+        hit = pairs[at] == wanted
+        np.add.at(n_with, at[hit], 1)
+        last[at[hit]] = target[its_link[hit]]
+        begin = end
+    single = n_with == 1
+    teased = np.bincount(distinct(page[single] * n_pages + last[single]) // n_pages, minlength=n_pages)
+    return np.asarray(single & (teased[page] >= _TEASED) & carried.is_boilerplate[text])
 
 
 def _is_shared(
