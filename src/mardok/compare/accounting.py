@@ -177,6 +177,7 @@ def _only_teased(carried: _Carried, group_of: Ints, links: Ints, n_pages: int) -
     kept = asked[source] & (group_of[source] != group_of[target])
     source, target = source[kept], target[kept]
     order = np.argsort(page, kind="stable")
+    order = order[carried.n_groups[text[order]] > 1]  # others no page of another group has
     first = np.searchsorted(page[order], np.arange(n_pages + 1))
     pairs = text * n_pages + page
     n_with, last = np.zeros(len(pairs), np.int32), np.zeros(len(pairs), np.int64)
