@@ -272,6 +272,21 @@ def test_a_folder_of_a_language_that_is_not_translated_yet_is_known(page_table: 
     assert audit.groups.empty
 
 
+def test_a_folder_is_of_the_language_its_name_ends_with_where_most_of_its_pages_are(page_table: Callable[..., Path]) -> None:
+    english = (
+        "the player keeps the bow in the case at home and says that it is good to have it there at any time of the year"
+    )
+    german = "die Geige ist von Hand eingerichtet und die Saiten sind frisch wenn wir sie am Abend in die Werkstatt bringen"
+    rows = [row(f"/manual-de/teil{n}", f"Teil {n}", f"<p>{german} {prose(n, 30)} {german}") for n in range(5)]
+    for folder, seed in (("manual-de", 9), ("manual-en", 9), ("how-to-do-de", 8), ("how-to-do-en", 8)):
+        rows.append(row(f"/{folder}/case", "The case", f"<p>{english}. {prose(seed, 140)} That is what {english}."))
+    html = [str(one["html"]).replace("<html lang=en>", "<html>") for one in rows]
+    audit = mardok.audit(page_table([{**one, "html": text} for one, text in zip(rows, html, strict=True)]))
+    checks = audit.checks[audit.checks["check"] == "text-untranslated"]
+    assert set(checks["url"].str.removeprefix(HOST)) == {"/manual-de/case"}
+    assert set(audit.groups["url"].str.removeprefix(HOST)) == {"/how-to-do-de/case", "/how-to-do-en/case"}
+
+
 BRANDS = {
     "Hollin Bow Supplies": ("https://www.hollinbows.example", {"hollin", "hollin bows"}, {"bow supplies", "bow"}),
     "The Long Furrow": (

@@ -223,7 +223,29 @@ def _meant_languages(site: Site) -> list[str]:
             for code in _codes_in_address(page.url):
                 declared[code][page.declared_language[:2]] += 1
     codes |= {code for code, seen in declared.items() if 2 * seen[code] > seen.total()}
-    return [_meant_language(page, codes if len(codes) > 1 else ()) for page in site.pages]
+    ending = _folders_of_languages(site)
+    return [_meant_language(page, codes if len(codes) > 1 else (), ending.get(_folder(page.url), "")) for page in site.pages]
+
+
+def _folders_of_languages(site: Site) -> dict[str, str]:
+    """Folders whose names end with the code of the language that most of their pages are written in, as `manual-de`.
+
+    The code alone would not do: many a word of a name is one, too.
+    """
+    spoken: dict[str, Counter[str]] = defaultdict(Counter)
+    for page in site.pages:
+        if page.language:
+            spoken[_folder(page.url)][page.language] += 1
+    found = {}
+    for folder, seen in spoken.items():
+        code = re.split(r"[-_]", folder.rpartition("/")[2])[-1]
+        if 2 * seen[code] > seen.total():
+            found[folder] = code
+    return found
+
+
+def _folder(url: str) -> str:
+    return url.casefold().partition("?")[0].rpartition("/")[0]
 
 
 def _codes_in_address(url: str) -> list[str]:
@@ -233,10 +255,10 @@ def _codes_in_address(url: str) -> list[str]:
     return [code for folder in folders for code in re.split(r"[-_]", folder)[:1] if len(code) == _CODE_LETTERS]
 
 
-def _meant_language(page: Page, codes: Collection[str]) -> str:
+def _meant_language(page: Page, codes: Collection[str], of_folder: str) -> str:
     own = [code[:2] for code, url in page.alternates if url == page.url and code != "x-default"]
     in_address = [code for code in _codes_in_address(page.url) if code in codes]
-    return next(iter([*own, *in_address, *filter(None, [page.declared_language[:2]])]), "")
+    return next(iter([*own, *in_address, *filter(None, [of_folder, page.declared_language[:2]])]), "")
 
 
 def _names_alternate(page: Page, other: Page) -> bool:
