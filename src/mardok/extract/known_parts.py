@@ -26,6 +26,8 @@ from itertools import count
 
 from selectolax.lexbor import LexborHTMLParser
 
+from mardok.extract.signs import MAY_SHOW_CODE
+
 _NAMES = "header|nav|footer|ul"
 _BEGIN = re.compile(rf"<({_NAMES})[\s>]")
 _LEAST, _MOST = 200, 200_000
@@ -96,6 +98,8 @@ class KnownParts:
 
     def shortened(self, html: str) -> Shortened | None:
         """A document with stand-ins; None if there is nothing to replace."""
+        if MAY_SHOW_CODE.search(html):
+            return None  # what is shown as code is looked for in the whole page
         out: list[str] = []
         found: list[Part] = []
         end = 0

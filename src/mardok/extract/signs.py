@@ -34,7 +34,7 @@ _LOADED = (
 )
 _MOST_LOADED = 20
 _SOCIAL = ("og:title", "og:description", "og:image", "twitter:card", "twitter:title", "twitter:image")
-_MAY_SHOW_CODE = re.compile("&amp;[a-zA-Z#][a-zA-Z0-9]{1,8};|\u00c3|\u00e2\u20ac|\u00c2|\ufffd")
+MAY_SHOW_CODE = re.compile("&amp;[a-zA-Z#][a-zA-Z0-9]{1,8};|\u00c3|\u00e2\u20ac|\u00c2|\ufffd")
 _LONGEST_CODE, _MOST_CODE = 300, 100
 """Characters, and texts, that are kept of what is shown as code."""
 
@@ -62,7 +62,7 @@ def signs_of(
         has_password="password" in fields,
         n_players=len(parser.css("video,audio,embed,object")) if "video" in seen or "audio" in seen else 0,
         social=tuple(name for name in _SOCIAL if properties.get(name, "").strip()),
-        shown_code=_shown_code(parser) if _MAY_SHOW_CODE.search(html) else (),
+        shown_code=_shown_code(parser) if MAY_SHOW_CODE.search(html) else (),
         n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if _holds_frame(html) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
         insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
