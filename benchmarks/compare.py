@@ -16,6 +16,7 @@ from importlib.util import find_spec
 import numpy as np
 from selectolax.lexbor import LexborHTMLParser
 from sites import Site
+from timing import TURNS, least
 
 from mardok.compare.accounting import account
 from mardok.compare.copies import all_pairs, find_copies
@@ -32,19 +33,8 @@ from mardok.text.stems import stemmed
 from mardok.text.words import folded
 
 _PARSED = 3000
-_TURNS = 5
 _FEW = 10_000
 """Pages of the site that larger ones are measured against."""
-
-
-def least(work: Callable[[], object], turns: int = _TURNS) -> float:
-    """Least seconds of several turns."""
-    times = []
-    for _ in range(turns):
-        begun = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - begun)
-    return min(times)
 
 
 def related(pages: PageSets, corpus: Corpus, minimum: float) -> Relations:
@@ -122,7 +112,7 @@ def main() -> None:
     header = (("content-type", "text/html; charset=utf-8"),)
     raws = [RawPage(site.url(n), "site", 200, header, site.html(n).encode()) for n in numbers]
     # Each turn takes pages of its own: a page read for the second time is known in part.
-    turns = [raws[first::_TURNS] for first in range(_TURNS)]
+    turns = [raws[first::TURNS] for first in range(TURNS)]
     texts = list(site.texts())
     some = texts[n_pages // 10 : n_pages // 10 + _PARSED]
     other = [text.replace("e", "\u00e9") for text in some]

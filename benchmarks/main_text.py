@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 from selectolax.lexbor import LexborHTMLParser
 from sites import Site
+from timing import least
 
 import mardok
 from mardok.extract.extraction import extract_batches
@@ -24,18 +24,7 @@ from mardok.text.main_text import reasons_not_main
 from mardok.text.site import sections_of
 from mardok.text.words import folded
 
-_TURNS = 3
 _BASE = "https://docs.example/"
-
-
-def least(work: Callable[[], object], turns: int = _TURNS) -> float:
-    """Least seconds of several turns."""
-    times = []
-    for _ in range(turns):
-        begun = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - begun)
-    return min(times)
 
 
 def pages_of(what: str) -> list[RawPage]:

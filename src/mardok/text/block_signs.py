@@ -27,8 +27,9 @@ _FULLY_LINKED = 0.8
 _NUMBER = "#"
 _LINK = "\x02"
 """Stands for a link in a skeleton; no text holds it."""
-_LINKS = re.compile(rf"{_LINK}(?:[\W_]*{_LINK})+")
-_BARE_LINK = re.compile(rf"[\W_]*{_LINK}[\W_]*")
+_END = "\x03"
+"""Ends a skeleton; no text holds it."""
+_LINKS = re.compile(rf"{_LINK}(?:[^\w{_END}]|_)*{_LINK}")
 _LONGEST_SKELETON, _MOST_BESIDE = 60, 12
 """Words of a block, and those beside its links, beyond which its words tell more of it than its skeleton."""
 _WORDS_AT_ONCE, _BLOCKS_AT_ONCE = 1 << 18, 1 << 14
@@ -184,30 +185,22 @@ def _skeleton_hashes(blocks: Blocks, links: Links, places: Ints) -> Hashes:
         begin, end = links.first[part[0]], links.first[part[-1] + 1]
         starts, stops = links.start[begin:end].tolist(), links.end[begin:end].tolist()
         firsts, lasts = (links.first[part] - begin).tolist(), (links.first[part + 1] - begin).tolist()
-        numbers = blocks.text[part].tolist()
-        skeletons = [
-            _skeleton(blocks.texts[number], starts[first:last], stops[first:last])
-            for number, first, last in zip(numbers, firsts, lasts, strict=True)
-        ]
+        pieces: list[str] = []
+        for number, first, last in zip(blocks.text[part].tolist(), firsts, lasts, strict=True):
+            text, done = blocks.texts[number], 0
+            for link in range(first, last):
+                start, stop = starts[link], stops[link]
+                if stop > start >= done:
+                    pieces += (text[done:start], _LINK)
+                    done = stop
+            pieces += (text[done:], _END)
+        # All at once: a call of each pattern for each block would cost more than what the patterns do.
+        skeletons = _DIGITS.sub(_NUMBER, _LINKS.sub(_LINK, "".join(pieces))).casefold().split(_END)[:-1]
         met = {key: _hash(key) for key in set(skeletons)}
         found[at : at + len(part)] = [met[key] for key in skeletons]
+    wordless = blocks.n_letters[places] == 0
+    found[wordless] = np.where(np.diff(links.first)[places[wordless]] > 1, _ROW, _BARE)
     return found
-
-
-def _skeleton(text: str, starts: list[int], stops: list[int]) -> str:
-    end = 0
-    parts: list[str] = []
-    for start, stop in zip(starts, stops, strict=True):
-        if stop > start >= end:
-            parts += (text[end:start], _LINK)
-            end = stop
-    parts.append(text[end:])
-    key = "".join(parts)
-    if len(starts) > 1:
-        key = _LINKS.sub(_LINK, key)
-    if _BARE_LINK.fullmatch(key):
-        return _LINK if len(starts) == 1 else _LINK + _LINK
-    return _DIGITS.sub(_NUMBER, key).casefold()
 
 
 def _hash(text: str) -> int:
