@@ -101,7 +101,7 @@ def test_words_are_accounted_for_by_the_definition(pages: list[list[str]], data:
 
 def test_the_three_add_up_to_the_words_of_a_page(demo: mardok.Audit) -> None:
     pages = demo.pages[demo.pages["own_words"].notna()]
-    assert len(pages) == demo.meta["totals"]["indexable"] - demo.meta["totals"]["variants"]
+    assert len(pages) == demo.meta.totals["indexable"] - demo.meta.totals["variants"]
     assert (pages["own_words"] + pages["shared_words"] + pages["boilerplate_words"] == pages["words"]).all()
     assert (pages["boilerplate_share"] * pages["words"]).to_numpy() == pytest.approx(
         pages["boilerplate_words"].to_numpy(float)
@@ -111,13 +111,15 @@ def test_the_three_add_up_to_the_words_of_a_page(demo: mardok.Audit) -> None:
 
 def test_what_stands_elsewhere_is_told_of_each_page(demo: mardok.Audit) -> None:
     passages, urls = demo.tables["passages"], demo.pages["url"]
-    elsewhere = Elsewhere(demo.pages, passages)
-    shares, carriers = elsewhere.shares(), passages.groupby("passage")["page"].agg(set)
+    elsewhere = Elsewhere.of(demo.tables)
+    carriers = passages.groupby("passage")["page"].agg(set)
     for row in range(len(urls)):
         own = passages[passages["page"] == row]
         places = {first + k for first, n in own[["word", "words"]].itertuples(index=False) for k in range(n)}
-        assert shares[row] == pytest.approx(len(places) / max(demo.pages["words"][row], 1), abs=1e-12)
-        stretches = elsewhere.stretches(row)
+        assert elsewhere.share(row, int(demo.pages["words"][row])) == pytest.approx(
+            len(places) / max(demo.pages["words"][row], 1), abs=1e-12
+        )
+        stretches = elsewhere.stretches(row, demo.pages["main_text"][row])
         told = own[["word", "words", "passage"]].itertuples(index=False)
         for stretch, (first, n, passage) in zip(stretches, told, strict=True):
             written = words_of(demo.pages["main_text"][row])[first : first + n]
@@ -125,7 +127,7 @@ def test_what_stands_elsewhere_is_told_of_each_page(demo: mardok.Audit) -> None:
             others = carriers[passage] - {row}
             assert stretch.other_pages == len(others)
             assert stretch.example == (min(others) if others else -1)
-        longest = elsewhere.stretches(row, 2)
+        longest = elsewhere.stretches(row, demo.pages["main_text"][row], 2)
         assert sorted(one.words for one in longest) == sorted(one.words for one in stretches)[-2:]
 
 

@@ -30,6 +30,7 @@ import mardok
 from mardok.sources.crawl.scope import home_addresses, scope_of
 from mardok.sources.crawl.worker import GuardedResolver, retry_after_s
 from mardok.sources.sitemaps import sitemap_of
+from mardok.vocabulary import CrawlEnd
 
 FAST = ("crawl.delay_s=0", "crawl.concurrency=4")
 MEASURED = """
@@ -74,7 +75,7 @@ def hostile(tmp_path_factory: pytest.TempPathFactory) -> tuple[Server, Server, P
 def test_every_trap_ends_and_is_told(hostile: tuple[Server, Server, Path, dict[str, Any]]) -> None:
     server, other, _, told = hostile
     assert other.log == []
-    assert told["how"] == "limit: crawl.max_depth"
+    assert told["ending"] == ["limit", "crawl.max_depth"]
     assert told["mb"] < 400
     assert told["failures"]["larger than 2 MB (crawl.max_page_mb)"] == 2
     assert told["failures"]["took longer than 3 s (crawl.timeout_s)"] == 1
@@ -112,7 +113,7 @@ def test_what_a_hostile_site_sent_is_an_audit_with_its_troubles(
     assert pages.loc["/chunks", "main_text"] == "a part"
     assert pages.loc["/burst", "status"] == 200
     assert "larger than" in pages.loc["/bomb", "reason"] or "unreadable" in pages.loc["/bomb", "reason"]
-    assert not audit.meta["totals"]["crawl"]["whole"]
+    assert not audit.meta.totals["crawl"]["whole"]
     checks = {
         (check, url.removeprefix(server.base)) for url, check in audit.checks[["url", "check"]].itertuples(index=False)
     }
@@ -154,12 +155,12 @@ def test_a_server_that_fails_is_left_in_peace_and_asked_again_later(tmp_path: Pa
     out = tmp_path / "a.warc.gz"
     with serving(answer) as server:
         summary = crawl(server, out, "crawl.retries=0", "crawl.stop_after_failures=5")
-        assert summary.how == "stopped: 5 failures in a row"
+        assert summary.ending == (CrawlEnd.STOPPED, "5 failures in a row")
         assert any("left in peace" in hint for hint in summary.hints)
         assert len(server.log) <= 3 + 5 + (4 + 4)  # robots.txt, sitemap, home page; failures; those in flight or not told
         is_up.append(True)
         summary = crawl(server, out, "crawl.retries=0", "crawl.stop_after_failures=5")
-    assert summary.how == "complete"
+    assert summary.ending.end == CrawlEnd.COMPLETE
     assert summary.statuses == {200: 41}
     assert summary.n_pages == 41
 

@@ -14,12 +14,13 @@ from mardok.extract import known_parts
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
 from mardok.extract.html import read_document
-from mardok.extract.indexable import blocked_by, reason_not_indexable
+from mardok.extract.indexable import NotIndexable, blocked_by, noindex_reason
 from mardok.extract.language import language_of
 from mardok.extract.page import Page
 from mardok.settings import Language, Settings
 from mardok.sources.raw import RawPage
 from mardok.text.site import site_of
+from mardok.vocabulary import NoindexReason
 
 URL = "https://host.example/a/b"
 HTML = ("content-type", "text/html")
@@ -131,24 +132,24 @@ def test_directives_of_headers_and_elements() -> None:
 
 # (page, why it is not indexable)
 REASONS = [
-    (page_of("<p>x"), ""),
-    (page_of("<p>x", status=None), ""),
-    (page_of("<p>x", status=404), "status 404"),
-    (page_of("<meta name=robots content=none>"), "noindex"),
-    (page_of("<meta name=otherbot content=noindex>"), ""),
-    (page_of("<p>x", ("x-robots-tag", "googlebot: noindex")), "noindex"),
-    (page_of("<link rel=canonical href=/other>"), "canonical elsewhere"),
-    (page_of("<link rel=canonical href=b>"), ""),
-    (page_of("<meta http-equiv=Refresh content='0; URL=/there'>"), "redirect"),
-    (page_of("<meta http-equiv=refresh content='5; url=/there'>"), ""),
-    (page_of("<meta http-equiv=refresh content='0; url=b'>"), ""),
-    (page_of("", ("location", "/there"), status=302), "redirect"),
+    (page_of("<p>x"), None),
+    (page_of("<p>x", status=None), None),
+    (page_of("<p>x", status=404), (NoindexReason.STATUS, "404")),
+    (page_of("<meta name=robots content=none>"), (NoindexReason.NOINDEX, "")),
+    (page_of("<meta name=otherbot content=noindex>"), None),
+    (page_of("<p>x", ("x-robots-tag", "googlebot: noindex")), (NoindexReason.NOINDEX, "")),
+    (page_of("<link rel=canonical href=/other>"), (NoindexReason.CANONICAL_ELSEWHERE, "")),
+    (page_of("<link rel=canonical href=b>"), None),
+    (page_of("<meta http-equiv=Refresh content='0; URL=/there'>"), (NoindexReason.REDIRECT, "")),
+    (page_of("<meta http-equiv=refresh content='5; url=/there'>"), None),
+    (page_of("<meta http-equiv=refresh content='0; url=b'>"), None),
+    (page_of("", ("location", "/there"), status=302), (NoindexReason.REDIRECT, "")),
 ]
 
 
 @pytest.mark.parametrize(("page", "reason"), REASONS)
-def test_a_page_is_indexable_or_says_why_not(page: Page, reason: str) -> None:
-    assert reason_not_indexable(page, lambda _: False, ["googlebot"]) == reason
+def test_a_page_is_indexable_or_says_why_not(page: Page, reason: tuple[NoindexReason, str] | None) -> None:
+    assert noindex_reason(page, lambda _: False, ["googlebot"]) == (NotIndexable(*reason) if reason else None)
 
 
 def test_robots_txt_counts_for_its_origin() -> None:

@@ -148,7 +148,7 @@ def test_nothing_in_an_address_becomes_configuration(kind: str, serve: Callable[
 @pytest.fixture(scope="module")
 def handed(demo: mardok.Audit, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("handoff") / "out"
-    demo.hand_off(folder, all_proposals=True)
+    mardok.hand_off(demo, folder, all_proposals=True)
     return folder
 
 
@@ -230,7 +230,7 @@ def test_the_workbook_holds_every_row_and_no_formula(page_table: Callable[..., P
         for n, title in enumerate(titles) for side in "ab"
     ]  # fmt: skip
     audit = mardok.audit(page_table(rows))
-    audit.hand_off(tmp_path / "out", all_proposals=True)
+    mardok.hand_off(audit, tmp_path / "out", all_proposals=True)
     book = load_workbook(tmp_path / "out" / "audit.xlsx")
     assert book.sheetnames == ["plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks"]
     for sheet in book.worksheets:
@@ -255,7 +255,7 @@ def test_the_workbook_holds_every_row_and_no_formula(page_table: Callable[..., P
 
 def test_only_what_a_person_accepted_is_handed_over(demo: mardok.Audit, tmp_path: Path, run: Callable[..., Any]) -> None:
     with pytest.raises(mardok.HandoffError, match="no proposal is accepted"):
-        demo.hand_off(tmp_path / "none")
+        mardok.hand_off(demo, tmp_path / "none")
     assert not (tmp_path / "none").exists()
     demo.save(tmp_path / "audit")
     (tmp_path / "mine").mkdir()
@@ -353,7 +353,7 @@ def test_a_rejected_proposal_comes_back_only_when_its_evidence_changed(
     assert grown["note"] == "no; rejected before; since then identical 1 to 3, pages 2 to 4"
     assert merges.loc["https://host.example/b1", "decision"] == "reject"
     gone = mardok.audit(page_table(rows[:2]), decisions=path)
-    kept = gone.meta["totals"]["decisions_without_proposal"]
+    kept = gone.meta.totals["decisions_without_proposal"]
     assert [row["keeper"] for row in kept] == ["https://host.example/b1"]
 
 
@@ -379,7 +379,7 @@ def test_decisions_that_cannot_be_followed_are_named_and_the_rest_is_used(
     merges = audit.plan[audit.plan["action"] == "merge"].set_index("keeper")
     assert merges.loc["https://host.example/e1", "decision"] == "later"
     with pytest.raises(mardok.TableError, match="yes please"):
-        mardok.load(folder).hand_off(tmp_path / "out", decisions=path)
+        mardok.hand_off(mardok.load(folder), tmp_path / "out", decisions=path)
 
 
 def test_what_is_left_is_what_an_audit_of_the_changed_site_finds(page_table: Callable[..., Path]) -> None:
@@ -393,7 +393,7 @@ def test_what_is_left_is_what_an_audit_of_the_changed_site_finds(page_table: Cal
     path = source.with_name("search.csv")
     pd.DataFrame(search).to_csv(path, index=False)
     audit = mardok.audit(source, search=path)
-    told = audit.meta["totals"]["outcome"]
+    told = audit.meta.totals["outcome"]
     assert told["today"] == {
         "indexable_pages": 8, "pages_with_copies": 8, "copied_words": 0, "thin_pages": 0, "contested_queries": 4,
     }  # fmt: skip
@@ -402,6 +402,6 @@ def test_what_is_left_is_what_an_audit_of_the_changed_site_finds(page_table: Cal
         {"url": row["url"], "status": 301, "redirect_url": moved[row["url"]]} if row["url"] in moved else row for row in rows
     ]
     after = mardok.audit(page_table(changed), search=path)
-    assert told["all"] == after.meta["totals"]["outcome"]["today"]
+    assert told["all"] == after.meta.totals["outcome"]["today"]
     assert told["all"]["contested_queries"] == told["all"]["pages_with_copies"] == 0
     assert told["accepted"] is None

@@ -106,7 +106,7 @@ def test_a_hostile_site_is_audited_to_the_end(seed: int, tmp_path: Path) -> None
     assert set(again.steps["url"]) <= set(again.pages["url"])
     moved = again.steps[again.steps["step"].isin(["redirect", "canonical"])]
     assert set(moved["target"]) <= set(again.pages.loc[again.pages["indexable"], "url"])
-    again.hand_off(tmp_path / "orders", all_proposals=True)
+    mardok.hand_off(again, tmp_path / "orders", all_proposals=True)
     assert (tmp_path / "orders" / "redirects.csv").read_text("utf-8").count("\n") >= moved["step"].eq("redirect").sum()
     assert "<script>document" not in (tmp_path / "out" / "report.html").read_text("utf-8")
 

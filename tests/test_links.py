@@ -96,7 +96,7 @@ def test_a_site_is_whole_only_if_every_link_leads_to_what_was_read(
     links = audit.tables["links"]
     hosts = set(audit.pages.loc[audit.pages["status"] == 200, "url"].str.extract(r"^https?://(?:www\.)?([^/]+)")[0])
     missing = {url for url in links.loc[links["target_page"] < 0, "url"] if url.split("/")[2].removeprefix("www.") in hosts}
-    crawl = audit.meta["totals"]["crawl"]
+    crawl = audit.meta.totals["crawl"]
     assert crawl["unread_targets"] <= len(missing)
     assert f"{HOST}/x/" not in missing or f"{HOST}/x/" in crawl["unread_examples"]
     assert crawl["whole"] == (crawl["unread_targets"] == 0 and len(links) > 0)

@@ -26,8 +26,8 @@ from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.plan.safety import check_safety
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
-from mardok.tables import STRUCTURAL_STEPS
 from mardok.text.site import Site, site_of
+from mardok.vocabulary import STRUCTURAL_STEPS, Action, Confidence, CopyRule, Evidence, GainUnit, Owner, StepKind
 
 HOST = "https://www.host.example"
 HOME = "https?://[^/]+/(index.html)?"
@@ -265,9 +265,10 @@ def a_site() -> Site:
 
 def proposal(*steps: tuple[str, str, str], keeper: str = "b", action: str = "merge") -> Proposal:
     return Proposal(
-        id="0123456789", action=action, owner="server", keeper=f"{HOST}/{keeper}", urls=(f"{HOST}/a",),
-        gain=Gain(0, 0, "link weight"), effort_hours=1, confidence="high", evidence="text", summary="", why="", unless="",
-        steps=tuple(Step(f"{HOST}/{url}", step, f"{HOST}/{target}") for url, step, target in steps),
+        id="0123456789", action=Action(action), rule=CopyRule.SAME_PROMISE, owner=Owner.SERVER, keeper=f"{HOST}/{keeper}",
+        urls=(f"{HOST}/a",), gain=Gain(0, 0, GainUnit.LINK_WEIGHT), effort_hours=1, confidence=Confidence.HIGH,
+        evidence=Evidence.TEXT, summary="", why="", unless="",
+        steps=tuple(Step(f"{HOST}/{url}", StepKind(step), f"{HOST}/{target}") for url, step, target in steps),
     )  # fmt: skip
 
 

@@ -19,10 +19,9 @@ import mardok
 from mardok.compare.difference import difference
 from mardok.compare.variants import components
 from mardok.deliver import report_parts
-from mardok.deliver.remedies import REMEDIES
 from mardok.deliver.report import report_html
-from mardok.plan.wording import percent
-from mardok.tables import CHECKS
+from mardok.sentences import percent, sentence
+from mardok.store import MemoryStore
 
 VIEWS = ["start", "plan", "copies", "wording", "rivals", "pages", "checks", "read"]
 HOSTILE = [
@@ -100,7 +99,7 @@ def test_the_report_opens_from_disk_and_asks_for_nothing(opened: Any, demo: mard
 
 def test_every_figure_leads_to_the_pages_behind_it(opened: Any, demo: mardok.Audit, demo_folder: Path) -> None:
     report = opened(demo_folder / "report.html")
-    totals = demo.meta["totals"]
+    totals = demo.meta.totals
     for name, n in (("indexable=yes", totals["indexable"]), ("thin=yes", totals["thin"]), ("copies=yes", 31)):
         section = report.show("start")
         section.locator(f'a[href="#pages?{name}"]').click()
@@ -187,7 +186,7 @@ def test_by_keyboard_one_sorts_filters_decides_and_saves(
     assert decided[["proposal", "decision", "note"]].to_numpy().tolist() == [
         [target["proposal"], "accept", '=said "yes", on Monday']
     ]
-    demo.hand_off(tmp_path / "out", decisions=saved)
+    mardok.hand_off(demo, tmp_path / "out", decisions=saved)
     assert "/bow-rehairing-service/" in (tmp_path / "out" / "redirects.csv").read_text()
 
 
@@ -258,12 +257,11 @@ def test_rivals_show_queries_and_positions(opened: Any, demo: mardok.Audit, demo
 
 
 def test_checks_say_what_they_cost_and_what_mends_them(opened: Any, demo: mardok.Audit, demo_folder: Path) -> None:
-    assert list(REMEDIES) == list(CHECKS)
     report = opened(demo_folder / "report.html")
     section = report.show("checks/title-long")
     text = section.inner_text()
-    assert REMEDIES["title-long"].cost in text
-    assert REMEDIES["title-long"].mend in text
+    assert str(sentence("check.title-long.cost")) in text
+    assert str(sentence("check.title-long.mend")) in text
     names = section.locator("button[data-opens]").all_inner_texts()
     assert sorted(names) == sorted(demo.checks["check"].unique())
     templates = demo.checks.groupby("check")["is_template"].sum()
@@ -307,7 +305,7 @@ def test_print_holds_what_is_folded_away_on_screen(opened: Any, demo: mardok.Aud
     for url in [*local, *demo.pages["title"]]:
         assert " ".join(url.split()) in text
     for check in demo.checks["check"].unique():
-        assert REMEDIES[check].mend in text
+        assert str(sentence(f"check.{check}.mend")) in text
     assert len(report.page.locator("section[data-view=rivals] figure").all()) >= 7
     report.page.emulate_media(media="screen")
     report.page.wait_for_selector('section[data-view="plan"]', state="hidden")
@@ -394,7 +392,7 @@ def test_what_there_is_no_room_for_is_told(
     chance = random.Random(1)
     titles = [f"{chance.getrandbits(80_000):x}" for _ in range(len(demo.pages))]
     long = demo.pages.assign(title=pd.array(titles, dtype=demo.pages["title"].dtype))
-    assert len(report_html({**demo.tables, "pages": long}, demo.meta).encode()) < small
+    assert len(report_html(MemoryStore({**demo.tables, "pages": long}), demo.meta).encode()) < small
     report = opened(path)
     text = report.show("read").inner_text()
     assert "For want of room this report leaves out" in text
@@ -430,7 +428,7 @@ def test_figures_draw_what_the_tables_hold(demo: mardok.Audit) -> None:
     histogram = figures.resemblance_distribution(demo.tables, 0.85)
     assert sum(patch.get_height() for patch in histogram.patches) == (demo.pairs["resemblance"] >= 0.5).sum()
     words = figures.section_words(demo.pages)
-    counted = demo.meta["totals"]["accounted_words"]
+    counted = demo.meta.totals["accounted_words"]
     assert {name: int(words[name].sum()) for name in counted} == counted
     assert len(figures.words_by_section(demo.tables).patches) == 3 * len(words)
     lines = figures.positions_over_time(demo.tables, "violin sizes").lines

@@ -318,7 +318,7 @@ def test_a_person_says_which_page_is_meant_and_other_tools_what_it_is_worth(tmp_
     merge = audit.plan[audit.plan["action"] == "merge"]
     assert merge["keeper"].tolist() == [f"{HOST}/blog/pegs"]
     assert "it is the page meant for this phrase" in merge["why"].item()
-    told = {target["phrase"]: target for target in audit.meta["totals"]["targets"]}
+    told = {target["phrase"]: target for target in audit.meta.totals["targets"]}
     assert not told["bow rehair"]["was_read"]
     assert told["Tuning a violin"]["shown_instead"] == [f"{HOST}/blog/tune"]
     assert 0.3 < told["Tuning a violin"]["share"] < 0.5

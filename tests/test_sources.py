@@ -108,7 +108,7 @@ def test_a_crawl_is_read_as_it_was_written(warc: Callable[..., Path], name: str)
     assert pages.loc["https://host.example/2", ["status", "main_text"]].tolist() == [200, "at last"]
     assert pages.loc["https://host.example/3", "main_text"] == "air"
     assert pages.loc["https://host.example/4", "reason"].startswith("unreadable: compressed body")
-    assert audit.meta["skipped"] == {"application/pdf": 1}
+    assert audit.meta.skipped == {"application/pdf": 1}
     assert audit.tables["unread"]["url"].tolist() == ["https://host.example/4"]
 
 
@@ -163,7 +163,7 @@ def test_a_folder_is_read_with_its_addresses(tmp_path: Path) -> None:
         "https://docs.example/v1/guide/a%20b.htm",
         "https://docs.example/v1/guide/deep/%C3%A4.html",
     ]
-    assert audit.meta["skipped"] == {".css": 1}
+    assert audit.meta.skipped == {".css": 1}
 
 
 @pytest.mark.parametrize("suffix", [".csv", ".jsonl", ".parquet", ".xlsx"])
@@ -188,7 +188,7 @@ def test_a_table_is_read_and_what_it_cannot_tell_is_said(tmp_path: Path, suffix:
     audit = mardok.audit(path)
     assert audit.pages["status"].tolist() == [200, 200, 404]
     assert [action for action in audit.plan["action"] if action != "repair"] == ["merge"]
-    assert "links and link weight" in audit.meta["not_computed"]
+    assert "links and link weight" in audit.meta.not_computed
     assert audit.tables["unread"]["place"].tolist() == ["row 5"]
 
 

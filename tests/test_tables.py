@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 
 import mardok
 from mardok.folder import neutral_cell, original_cell
-from mardok.tables import CHECKS, PAIRS, STEPS, STEPS_OF_ACTION, TABLES
+from mardok.tables import PAIRS, TABLES
+from mardok.vocabulary import RULES, STEPS_OF_ACTION, CheckId, StepKind, VariantRule
 
 
 def test_every_table_is_as_declared(demo: mardok.Audit) -> None:
@@ -59,7 +60,18 @@ def test_steps_belong_to_their_proposals(demo: mardok.Audit) -> None:
     for proposal, step in demo.steps[["proposal", "step"]].itertuples(index=False):
         assert step in STEPS_OF_ACTION[action[proposal]]
     assert set(demo.plan["proposal"]) == set(demo.steps["proposal"])
-    assert {step for steps in STEPS_OF_ACTION.values() for step in steps} <= set(STEPS)
+    assert {step for steps in STEPS_OF_ACTION.values() for step in steps} == set(StepKind)
+
+
+def test_every_step_tells_the_rule_of_its_proposal_and_the_pattern_of_its_address(demo: mardok.Audit) -> None:
+    rule = demo.plan.set_index("proposal")["rule"]
+    assert (demo.steps["rule"] == demo.steps["proposal"].map(rule)).all()
+    assert set(rule) <= set(RULES)
+    assert len(set(RULES)) == len([rule for rule in RULES if rule]) + 1
+    with_pattern = demo.steps[demo.steps["pattern"] != VariantRule.NONE]
+    assert set(with_pattern["step"]) == {StepKind.REDIRECT, StepKind.CANONICAL}
+    has_value = with_pattern["pattern"].isin([VariantRule.PARAMETER, VariantRule.SCHEME, VariantRule.HOST])
+    assert ((with_pattern["pattern_value"] != "") == has_value).all()
 
 
 def test_every_address_of_a_proposal_has_a_step(demo: mardok.Audit) -> None:
@@ -72,7 +84,7 @@ def test_every_address_of_a_proposal_has_a_step(demo: mardok.Audit) -> None:
 
 def test_basis_is_json_and_check_ids_name_subject_and_trouble(demo: mardok.Audit) -> None:
     assert all(isinstance(json.loads(basis), dict) for basis in demo.plan["basis"])
-    assert all(re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)+", check) for check in CHECKS)
+    assert all(re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)+", check) for check in CheckId)
 
 
 @pytest.mark.parametrize(

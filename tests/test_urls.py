@@ -6,9 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mardok.plan.proposals import variant_rule
+from mardok.plan.proposals import AddressRule, address_rule
 from mardok.settings import Settings, Variants
 from mardok.urls import is_pagination, normal_url, resolved_url, variant_form
+from mardok.vocabulary import Action, VariantRule
 
 # (as written, base, in its one form)
 WRITTEN = [
@@ -45,22 +46,42 @@ def test_the_one_form_is_its_own_form(text: str) -> None:
 
 # (one address, another, the rule that takes the first to the second)
 RULES = [
-    ("http://www.host.example/a/", "https://www.host.example/a/", ("merge", "http to https")),
-    ("https://host.example/a/", "https://www.host.example/a/", ("merge", "host host.example to www.host.example")),
-    ("https://host.example/a/index.html", "https://host.example/a/", ("merge", "index file to folder")),
-    ("https://host.example/a", "https://host.example/a/", ("merge", "slash at the end")),
-    ("https://host.example/a/", "https://host.example/a", ("merge", "no slash at the end")),
-    ("https://host.example/A/", "https://host.example/a/", ("merge", "letter case")),
-    ("https://host.example/a/?utm_medium=x&utm_source=y", "https://host.example/a/", ("canonical", "parameter utm_*")),
-    ("https://host.example/print/a/", "https://host.example/a/", ("canonical", "print view")),
-    ("https://host.example/a/?id=7", "https://host.example/a/", ("canonical", "parameter id")),
+    (
+        "http://www.host.example/a/",
+        "https://www.host.example/a/",
+        (Action.MERGE, AddressRule(VariantRule.SCHEME, "http > https")),
+    ),
+    (
+        "https://host.example/a/",
+        "https://www.host.example/a/",
+        (Action.MERGE, AddressRule(VariantRule.HOST, "host.example > www.host.example")),
+    ),
+    (
+        "https://host.example/a/index.html",
+        "https://host.example/a/",
+        (Action.MERGE, AddressRule(VariantRule.INDEX_FILE_TO_FOLDER)),
+    ),
+    ("https://host.example/a", "https://host.example/a/", (Action.MERGE, AddressRule(VariantRule.SLASH_ADDED))),
+    ("https://host.example/a/", "https://host.example/a", (Action.MERGE, AddressRule(VariantRule.SLASH_REMOVED))),
+    ("https://host.example/A/", "https://host.example/a/", (Action.MERGE, AddressRule(VariantRule.LETTER_CASE))),
+    (
+        "https://host.example/a/?utm_medium=x&utm_source=y",
+        "https://host.example/a/",
+        (Action.CANONICAL, AddressRule(VariantRule.PARAMETER, "utm_*")),
+    ),
+    ("https://host.example/print/a/", "https://host.example/a/", (Action.CANONICAL, AddressRule(VariantRule.PRINT_VIEW))),
+    (
+        "https://host.example/a/?id=7",
+        "https://host.example/a/",
+        (Action.CANONICAL, AddressRule(VariantRule.PARAMETER, "id")),
+    ),
 ]
 
 
 @pytest.mark.parametrize(("url", "keeper", "rule"), RULES)
-def test_variants_have_one_key_and_a_rule(url: str, keeper: str, rule: tuple[str, str]) -> None:
+def test_variants_have_one_key_and_a_rule(url: str, keeper: str, rule: tuple[Action, AddressRule]) -> None:
     assert variant_form(url, Variants()).key == variant_form(keeper, Variants()).key
-    assert variant_rule(url, keeper, Settings()) == rule
+    assert address_rule(url, keeper, Settings()) == rule
 
 
 def test_pages_of_a_listing_are_no_variants() -> None:

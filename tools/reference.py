@@ -12,9 +12,10 @@ from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
 
 from mardok.cli.app import app
-from mardok.deliver.remedies import REMEDIES
+from mardok.sentences import sentence
 from mardok.settings import Settings
-from mardok.tables import CHECKS, INPUT_COLUMNS, SEARCH_COLUMNS, SIGNAL_COLUMNS, STEPS_OF_ACTION, TABLES, TARGET_COLUMNS
+from mardok.tables import INPUT_COLUMNS, SEARCH_COLUMNS, SIGNAL_COLUMNS, TABLES, TARGET_COLUMNS
+from mardok.vocabulary import STEPS_OF_ACTION, CheckId
 
 OUT = Path(__file__).parent.parent / "docs" / "reference.md"
 _INPUTS = {
@@ -126,8 +127,9 @@ def _tables() -> Iterator[str]:
     yield ""
     yield "| check | trouble | what it costs | what mends it |"
     yield "|---|---|---|---|"
-    for check, trouble in CHECKS.items():
-        yield f"| `{check}` | {trouble} | {escape(REMEDIES[check].cost, quote=False)} | {REMEDIES[check].mend} |"
+    for check in CheckId:
+        trouble, cost, mend = (str(sentence(f"check.{check}.{about}")) for about in ("trouble", "cost", "mend"))
+        yield f"| `{check}` | {trouble} | {escape(cost, quote=False)} | {mend} |"
     yield ""
     yield "## Columns understood in files that are given"
     yield ""

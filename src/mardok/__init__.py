@@ -1,33 +1,55 @@
-"""Audits the content of a crawled site: copies, repeated wording, rival pages, and a ranked plan of what to do."""
+"""Audits the content of a crawled site: copies, repeated wording, rival pages, and a ranked plan of what to do.
 
-from mardok import figures
-from mardok.compare.copies import find_copies
-from mardok.compare.difference import Run
-from mardok.deliver.notebook import PageGroup, PagePair
-from mardok.errors import (
-    FolderError,
-    HandoffError,
-    MardokError,
-    SelectionError,
-    SettingsError,
-    SourceError,
-    TableError,
-    UnknownPageError,
-    UnsafePlanError,
-)
-from mardok.pipeline import Audit, audit, load
-from mardok.questions import Selection, mentions, missing_links, passages, phrases
-from mardok.settings import Settings, read_settings
-from mardok.sources.crawl.run import CrawlSummary, crawl
+The public names are loaded when they are first used (PEP 562), so that a command pays for nothing it does not need.
+"""
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from mardok import figures
+    from mardok.audits import Audit, PageGroup, PagePair, load
+    from mardok.compare.copies import find_copies
+    from mardok.compare.difference import Run
+    from mardok.deliver.handoff import HandedOver, hand_off
+    from mardok.errors import (
+        FolderError,
+        HandoffError,
+        MardokError,
+        SelectionError,
+        SettingsError,
+        SourceError,
+        TableError,
+        UnknownPageError,
+        UnsafePlanError,
+    )
+    from mardok.pipeline import audit
+    from mardok.questions import Selection, mentions, missing_links, passages, phrases
+    from mardok.settings import Settings, read_settings
+    from mardok.sheets import PageSheet
+    from mardok.sources.crawl.run import CrawlSummary, crawl
+
+_MODULE_OF = {
+    "Audit": "audits", "PageGroup": "audits", "PagePair": "audits", "load": "audits",
+    "find_copies": "compare.copies", "Run": "compare.difference", "HandedOver": "deliver.handoff",
+    "hand_off": "deliver.handoff", "FolderError": "errors", "HandoffError": "errors", "MardokError": "errors",
+    "SelectionError": "errors", "SettingsError": "errors", "SourceError": "errors", "TableError": "errors",
+    "UnknownPageError": "errors", "UnsafePlanError": "errors", "audit": "pipeline", "Selection": "questions",
+    "mentions": "questions", "missing_links": "questions", "passages": "questions", "phrases": "questions",
+    "Settings": "settings", "read_settings": "settings", "PageSheet": "sheets", "CrawlSummary": "sources.crawl.run",
+    "crawl": "sources.crawl.run",
+}  # fmt: skip
 
 __all__ = [
     "Audit",
     "CrawlSummary",
     "FolderError",
+    "HandedOver",
     "HandoffError",
     "MardokError",
     "PageGroup",
     "PagePair",
+    "PageSheet",
     "Run",
     "Selection",
     "SelectionError",
@@ -41,6 +63,7 @@ __all__ = [
     "crawl",
     "figures",
     "find_copies",
+    "hand_off",
     "load",
     "mentions",
     "missing_links",
@@ -48,3 +71,17 @@ __all__ = [
     "phrases",
     "read_settings",
 ]
+
+
+def __getattr__(name: str) -> Any:
+    if name == "figures":
+        return import_module("mardok.figures")
+    if name not in _MODULE_OF:
+        raise AttributeError(f"module 'mardok' has no attribute {name!r}")
+    found = getattr(import_module(f"mardok.{_MODULE_OF[name]}"), name)
+    globals()[name] = found
+    return found
+
+
+def __dir__() -> list[str]:
+    return __all__

@@ -14,6 +14,7 @@ import pandas as pd
 
 from mardok.errors import SelectionError
 from mardok.urls import split_url
+from mardok.vocabulary import GainUnit
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -42,7 +43,7 @@ def gain_against_effort(tables: Tables, ax: Axes | None = None) -> Axes:
     """
     ax = _axes(ax)
     plan = tables["plan"]
-    shown = plan[(plan["gain_unit"] == "clicks/month") & ((plan["gain_low"] != 0) | (plan["gain_high"] != 0))]
+    shown = plan[(plan["gain_unit"] == GainUnit.CLICKS) & ((plan["gain_low"] != 0) | (plan["gain_high"] != 0))]
     middle = (shown["gain_low"] + shown["gain_high"]) / 2
     ax.axhline(0, color=SOFT, linewidth=0.8)
     for action, part in shown.groupby("action"):

@@ -10,7 +10,7 @@ gives the same bytes. Text that a spreadsheet would run as a formula gets a lead
 from __future__ import annotations
 
 import csv
-import json
+import math
 import os
 import re
 import shutil
@@ -18,15 +18,19 @@ import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
-
-import pandas as pd
+from typing import TYPE_CHECKING
 
 from mardok.errors import FolderError
 from mardok.memory import give_back_memory
-from mardok.tables import SMALL_GAIN_DECIMALS, TABLES, Column, Table
+from mardok.meta import META_FILE, is_audit_folder
+from mardok.tables import PAGES, SMALL_GAIN_DECIMALS, TABLES, Column, Table
+from mardok.vocabulary import GainUnit
 
-META_FILE = "audit.json"
+if TYPE_CHECKING:
+    import pandas as pd
+
+_PAGES_AT_ONCE, _ROWS_AT_ONCE = 1 << 10, 1 << 16
+"""Rows of a Parquet file that are read together: a question about one page reads no more than it must."""
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")
 
 
@@ -46,50 +50,6 @@ def original_cell(text: str) -> str:
     return text[1:] if text.startswith("'") and _FORMULA.match(text) else text
 
 
-def is_audit_folder(folder: Path) -> bool:
-    """Whether `folder` holds an audit."""
-    try:
-        return "mardok" in json.loads((folder / META_FILE).read_text("utf-8"))
-    except (OSError, ValueError, TypeError):
-        return False
-
-
-def read_meta(folder: Path) -> dict[str, Any]:
-    """What ``audit.json`` says.
-
-    Raises
-    ------
-    FolderError
-        If `folder` holds no audit.
-    """
-    if not folder.is_dir():
-        raise FolderError(f"{folder}: there is no such folder; make one with: mardok audit SOURCE -o {folder}")
-    if not is_audit_folder(folder):
-        raise FolderError(f"{folder}: is not an audit folder (no readable {META_FILE}); name one made by mardok audit")
-    meta: dict[str, Any] = json.loads((folder / META_FILE).read_text("utf-8"))
-    return meta
-
-
-def read_tables(folder: Path) -> dict[str, pd.DataFrame]:
-    """The typed tables in the folder, by name.
-
-    Raises
-    ------
-    FolderError
-        If a table is damaged or of another version.
-    """
-    found = {}
-    for name, table in TABLES.items():
-        path = folder / "data" / f"{name}.parquet"
-        if path.exists():
-            try:
-                stored = pd.read_parquet(path.resolve())  # "a:b/data" would be taken for an address
-                found[name] = table.frame({column: stored[column] for column in table.names})
-            except (OSError, ValueError, KeyError) as error:
-                raise FolderError(f"{path}: cannot be read; make the audit again: {error}") from error
-    return found
-
-
 def check_replaceable(folder: Path) -> None:
     """Raise FolderError if `folder` exists and is neither empty nor an audit folder: it may be somebody's work."""
     if folder.exists() and not folder.is_dir():
@@ -99,7 +59,7 @@ def check_replaceable(folder: Path) -> None:
 
 
 def write_folder(
-    folder: Path, tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any], texts: Mapping[str, Callable[[], str]]
+    folder: Path, tables: Mapping[str, pd.DataFrame], meta: str, texts: Mapping[str, Callable[[], str]]
 ) -> None:
     """Write an audit folder beside its place, then put it there.
 
@@ -109,7 +69,7 @@ def write_folder(
         The place. An audit folder that stands there is replaced, anything else is not.
     tables : mapping of str to DataFrame
         Tables by name, as :data:`mardok.tables.TABLES` declares them.
-    meta : mapping
+    meta : str
         The contents of ``audit.json``.
     texts : mapping of str to callable
         Further files, name to what gives the contents; asked for when the tables are written.
@@ -124,13 +84,14 @@ def write_folder(
         (sibling / "data").mkdir()
         for name, frame in tables.items():
             TABLES[name].check(frame)
-            frame.to_parquet(sibling / "data" / f"{name}.parquet", index=False)
+            n_rows = _PAGES_AT_ONCE if name == PAGES.name else _ROWS_AT_ONCE
+            frame.to_parquet(sibling / "data" / f"{name}.parquet", index=False, row_group_size=n_rows)
             if TABLES[name].csv:
                 write_csv(sibling / f"{name}.csv", TABLES[name], frame)
             give_back_memory()
         for name, contents in texts.items():
             (sibling / name).write_text(contents(), "utf-8", newline="\n")
-        (sibling / META_FILE).write_text(json.dumps(meta, indent=2, ensure_ascii=False) + "\n", "utf-8", newline="\n")
+        (sibling / META_FILE).write_text(meta, "utf-8", newline="\n")
 
 
 def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> None:
@@ -244,15 +205,15 @@ def _cells(column: Column, values: pd.Series, units: pd.Series | None) -> Iterab
     if column.dtype == "float64":
         if column.name.startswith("gain_") and units is not None:
             return (
-                _number(value, SMALL_GAIN_DECIMALS if unit == "link weight" else column.decimals)
+                _number(value, SMALL_GAIN_DECIMALS if unit == GainUnit.LINK_WEIGHT else column.decimals)
                 for value, unit in zip(values, units, strict=True)
             )
         return (_number(value, column.decimals) for value in values)
-    return ("" if pd.isna(value) else str(int(value)) for value in values)
+    return ("" if is_missing else str(int(value)) for value, is_missing in zip(values, values.isna(), strict=True))
 
 
 def _number(value: float, decimals: int | None) -> str:
-    if pd.isna(value):
+    if math.isnan(value):
         return ""
     text = f"{value:.{decimals}f}" if decimals is not None else repr(float(value))
     return text[1:] if text.startswith("-") and not text.strip("-0.") else text  # no "-0.0"

@@ -12,8 +12,6 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-import pyarrow as pa
-
 
 @contextmanager
 def no_search_for_cycles() -> Iterator[None]:
@@ -32,7 +30,8 @@ def no_search_for_cycles() -> Iterator[None]:
 
 def give_back_memory() -> None:
     """Give free memory back to the system, where there is a way to."""
-    pa.default_memory_pool().release_unused()
+    if "pyarrow" in sys.modules:
+        sys.modules["pyarrow"].default_memory_pool().release_unused()
     if sys.platform == "linux":
         trim = getattr(ctypes.CDLL(None), "malloc_trim", None)
         if trim is not None:

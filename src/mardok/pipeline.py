@@ -7,30 +7,24 @@ Out: an :class:`Audit`: the tables of the design, and what was read and could no
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from difflib import get_close_matches
-from functools import cached_property
 from importlib.metadata import version
 from os import PathLike, fspath
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 import pandas as pd
 
-from mardok import folder
+from mardok.audits import Audit
 from mardok.compare.demand import match_demand
 from mardok.compare.destinations import Destination, destinations
 from mardok.compare.titles import split_titles
 from mardok.compare.topics import topics
-from mardok.deliver.handoff import handoff_files
-from mardok.deliver.notebook import PageGroup, PagePair, audit_html, page_group, page_pair
-from mardok.deliver.report import report_html
-from mardok.errors import SourceError, TableError, UnknownPageError
+from mardok.errors import SourceError
 from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches, extract_page
-from mardok.extract.indexable import blocked_by, reasons_not_indexable
+from mardok.extract.indexable import NotIndexable, blocked_by, noindex_reasons
 from mardok.findings.checks import Checked, checks_table, find_troubles
 from mardok.findings.comparison import Comparison, Worded, account_for, count_wording, relate
 from mardok.findings.contest import Contested, contested
@@ -46,7 +40,8 @@ from mardok.findings.positions import positions_table
 from mardok.findings.standing import standing_of
 from mardok.findings.trouble import Told
 from mardok.memory import give_back_memory
-from mardok.plan.decisions import Decided, follow, with_actions, with_decisions
+from mardok.meta import AuditMeta, Source
+from mardok.plan.decisions import Decided, follow, with_actions
 from mardok.plan.folding import fold
 from mardok.plan.proposal import Proposal
 from mardok.plan.ranking import plan_table, ranked, steps_table
@@ -54,23 +49,20 @@ from mardok.plan.safety import check_safety
 from mardok.plan.totals import outcomes, totals
 from mardok.plan.whole import Found, make_plan
 from mardok.processes import begin
-from mardok.settings import Phrases, Settings
+from mardok.progress import Progress, tell_nobody
+from mardok.sentences import sentence
+from mardok.settings import Settings
 from mardok.sources.decisions import Earlier, read_decisions
 from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.page_lists import Signal, read_signals, read_targets
 from mardok.sources.raw import Intake
 from mardok.sources.search_data import read_search
+from mardok.store import MemoryStore
 from mardok.tables import UNREAD
 from mardok.text.furniture_parts import furniture_table
-from mardok.text.hashes import corpus_of
 from mardok.text.site import Site, site_of
 from mardok.text.site_tables import site_tables
-from mardok.text.stems import Stemmed, stemmed
-from mardok.text.words import folded
-from mardok.urls import normal_url
-
-Progress = Callable[[str, int], None]
-"""Told of each step of the work: its name, and how many pages are done (0 where they are not counted)."""
+from mardok.vocabulary import NotComputed
 
 
 @dataclass(frozen=True)
@@ -84,161 +76,6 @@ class _Known:
     """What other tools say of each address."""
     decisions: Sequence[Earlier] = ()
     """What a person decided about the proposals of an earlier plan."""
-
-
-@dataclass(frozen=True)
-class Audit:
-    """All that was found out about a site."""
-
-    tables: dict[str, pd.DataFrame]
-    """Tables by name, as :data:`mardok.tables.TABLES` declares them."""
-    meta: dict[str, Any]
-    """What was read, when, with which settings, what could not be computed, and the totals: ``audit.json``."""
-
-    @property
-    def plan(self) -> pd.DataFrame:
-        """One row a proposal, best first."""
-        return self.tables["plan"]
-
-    @property
-    def steps(self) -> pd.DataFrame:
-        """One row a step."""
-        return self.tables["steps"]
-
-    @property
-    def pages(self) -> pd.DataFrame:
-        """One row a page."""
-        return self.tables["pages"]
-
-    @property
-    def groups(self) -> pd.DataFrame:
-        """One row a page in a group."""
-        return self.tables["groups"]
-
-    @property
-    def pairs(self) -> pd.DataFrame:
-        """One row a kept pair of pages."""
-        return self.tables["pairs"]
-
-    @property
-    def checks(self) -> pd.DataFrame:
-        """One row a trouble of a page."""
-        return self.tables["checks"]
-
-    @cached_property
-    def stemmed(self) -> Stemmed:
-        """The words of the main texts with their stems, for questions about wording; made when first asked for."""
-        settings = Phrases.model_validate(self.meta["settings"]["phrases"])
-        corpus = corpus_of(map(folded, self.pages["main_text"]))
-        stop_words = {folded(word) for word in settings.stop_words}
-        return stemmed(corpus, self.pages["language"].tolist(), stop_words)
-
-    def row_of(self, url: str) -> int:
-        """Row of an address in :attr:`pages`.
-
-        Raises
-        ------
-        UnknownPageError
-            If the address is not in the audit; the nearest ones are named.
-        """
-        known = self.pages["url"]
-        normal = normal_url(url)
-        found = np.flatnonzero(known == (normal or url))
-        if len(found):
-            return int(found[0])
-        near = get_close_matches(normal or url, known.tolist(), n=3, cutoff=0.5)
-        hint = f"; near it are {', '.join(near)}" if near else ""
-        raise UnknownPageError(f"{url}: is not in this audit{hint}")
-
-    def pair(self, url_a: str, url_b: str) -> PagePair:
-        """Two pages beside each other: how much they have in common, and which words they have not.
-
-        Raises
-        ------
-        UnknownPageError
-            If an address is not in the audit.
-        """
-        return page_pair(self.tables, self.row_of(url_a), self.row_of(url_b))
-
-    def group(self, group: str) -> PageGroup:
-        """A group of pages, by its id in :attr:`groups`.
-
-        Raises
-        ------
-        SelectionError
-            If there is none of this id.
-        """
-        return page_group(self.tables, group)
-
-    def _repr_html_(self) -> str:
-        return audit_html(self.tables, self.meta)
-
-    def save(self, path: str | PathLike[str], *, jobs: int = 1) -> None:
-        """Write the audit folder; an earlier audit there is replaced only when the new one is complete.
-
-        Parameters
-        ----------
-        path : path
-            The folder.
-        jobs : int
-            Processes to use: with two, the report is made while the tables are written.
-
-        Raises
-        ------
-        FolderError
-            If the folder is not an audit's, or cannot be written.
-        """
-        report = begin(lambda: report_html(self.tables, self.meta), jobs)
-        folder.write_folder(Path(path), self.tables, self.meta, {"report.html": report})
-
-    def hand_off(
-        self, path: str | PathLike[str], *, decisions: str | PathLike[str] | None = None, all_proposals: bool = False
-    ) -> dict[str, int]:
-        """Write the accepted proposals as work orders into a folder; an earlier hand-over there is replaced.
-
-        Parameters
-        ----------
-        decisions : path, optional
-            The edited plan (CSV or workbook); else the decisions that the audit was made with count.
-        all_proposals : bool
-            Whether to hand over all that nobody rejected or put off.
-
-        Returns
-        -------
-        dict of str to int
-            Bytes of each file, by its name below the folder.
-
-        Raises
-        ------
-        HandoffError
-            If no proposal is accepted, a row asks for what the plan does not hold, or an address cannot be written into a
-            server's files.
-        TableError
-            If a decision cannot be read: what is handed over must not be a guess.
-        FolderError
-            If the folder holds something else, or cannot be written.
-        """
-        tables = self.tables
-        if decisions is not None:
-            intake = Intake()
-            edited = read_decisions(Path(decisions), intake)
-            if intake.unread:
-                raise TableError(f"{decisions}, {intake.unread[0].place}: {intake.unread[0].reason}")
-            tables = {**tables, "plan": with_decisions(self.plan, edited)}
-        files = handoff_files(tables, self.meta, all_proposals=all_proposals)
-        folder.write_files(Path(path), files, marker="letter.md")
-        return {name: len(contents) for name, contents in files.items()}
-
-
-def load(path: str | PathLike[str]) -> Audit:
-    """Read an audit folder.
-
-    Raises
-    ------
-    FolderError
-        If the folder holds no audit, or one that cannot be read.
-    """
-    return Audit(folder.read_tables(Path(path)), folder.read_meta(Path(path)))
 
 
 def audit(
@@ -283,7 +120,7 @@ def audit(
     UnsafePlanError
         If the plan broke one of its own safety rules: a defect, never a matter of input.
     """
-    settings, progress = settings or Settings(), progress or _tell_nobody
+    settings, progress = settings or Settings(), progress or tell_nobody
     paths, base = resolved_sources([fspath(source) for source in sources], base)
     searches = [Path(search)] if isinstance(search, (str, PathLike)) else [Path(path) for path in search]
     intake = Intake()
@@ -295,21 +132,21 @@ def audit(
     )
     batches = extract_batches(raw_pages(paths, base, intake, settings.sources), settings, jobs)
     tables, found_totals, is_rendered = _findings(batches, paths, intake, known, settings, jobs, progress)
-    meta = {
-        "mardok": version("mardok"),
-        "made": datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
-        "base": base,
-        "sources": [{"path": str(path.resolve())} for path in paths],
-        "search": [str(path.resolve()) for path in searches],
-        "targets": str(Path(targets).resolve()) if targets is not None else None,
-        "signals": str(Path(signals).resolve()) if signals is not None else None,
-        "decisions": str(Path(decisions).resolve()) if decisions is not None else None,
-        "settings": settings.model_dump(mode="json"),
-        "skipped": dict(sorted(intake.skipped.items())),
-        "not_computed": _not_computed(intake, searched=known.search is not None, is_rendered=is_rendered),
-        "totals": found_totals,
-    }
-    return Audit(tables, meta)
+    meta = AuditMeta(
+        mardok=version("mardok"),
+        made=datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
+        base=base,
+        sources=tuple(Source(path=str(path.resolve())) for path in paths),
+        search=tuple(str(path.resolve()) for path in searches),
+        targets=str(Path(targets).resolve()) if targets is not None else None,
+        signals=str(Path(signals).resolve()) if signals is not None else None,
+        decisions=str(Path(decisions).resolve()) if decisions is not None else None,
+        settings=settings,
+        skipped=dict(sorted(intake.skipped.items())),
+        not_computed=_not_computed(intake, is_searched=known.search is not None, is_rendered=is_rendered),
+        totals=found_totals,
+    )
+    return Audit(MemoryStore(tables), meta)
 
 
 def _findings(
@@ -329,7 +166,7 @@ def _findings(
     agents = settings.extract.robots_agents
     robots = {} if "robots.txt" in settings.extract.disregard else intake.robots
     is_blocked = blocked_by(robots, agents)
-    reasons = reasons_not_indexable(site.pages, is_blocked, agents)
+    reasons = noindex_reasons(site.pages, is_blocked, agents)
     failing = failures(site, [extract_page(raw, settings) for raw in intake.probes], settings.variants)
     progress("following redirects and links", 0)
     ways = destinations(site)
@@ -404,7 +241,7 @@ def _findings(
             facts,
             settings,
         ),
-        "groups": groups_table(site, [*(group.related for group in compared.grouping.groups), *contest.related]),
+        "groups": groups_table(site, [*(group.table_row for group in compared.grouping.groups), *contest.related]),
         "pairs": pairs_table(site, compared.kept),
         "queries": queries_table(contest.shown, demand),
         "positions": positions_table(contest.rivalries, demand),
@@ -434,7 +271,7 @@ def _findings(
 def _planned(
     site: Site,
     ways: Sequence[Destination],
-    reasons: Sequence[str],
+    reasons: Sequence[NotIndexable | None],
     standing: Standing,
     compared: Comparison,
     worded: Worded,
@@ -472,10 +309,6 @@ def _planned(
     return proposals, decided, unmatched
 
 
-def _tell_nobody(stage: str, done: int) -> None:
-    """Take no notice of the progress."""
-
-
 def _counted(batches: Iterable[Batch], progress: Progress) -> Iterator[Batch]:
     n_pages = 0
     for batch in batches:
@@ -484,19 +317,17 @@ def _counted(batches: Iterable[Batch], progress: Progress) -> Iterator[Batch]:
         yield batch
 
 
-def _not_computed(intake: Intake, *, searched: bool, is_rendered: bool) -> dict[str, str]:
-    missing: dict[str, str] = {}
-    if not searched:
-        missing["clicks, impressions, gain in clicks"] = "no search data was given (--search)"
-    if not intake.robots and not intake.html_instead:
-        missing["what robots.txt closes"] = "the sources hold no robots.txt"
-    if not intake.sitemaps:
-        missing["orphans, pages only in the sitemap"] = "the sources hold no sitemap"
-    if not intake.images:
-        missing["broken images"] = "no image was asked for (mardok crawl --images)"
-    if not is_rendered:
-        missing["words that exist only after scripts run"] = "no page was opened in a browser (mardok crawl --render)"
-    return {**missing, **intake.missing}
+def _not_computed(intake: Intake, *, is_searched: bool, is_rendered: bool) -> dict[str, str]:
+    """What could not be computed, with the reason, both in words."""
+    lacking = {
+        NotComputed.SEARCH: not is_searched,
+        NotComputed.ROBOTS: not intake.robots and not intake.html_instead,
+        NotComputed.SITEMAPS: not intake.sitemaps,
+        NotComputed.IMAGES: not intake.images,
+        NotComputed.SCRIPT_WORDS: not is_rendered,
+    }
+    why = {what: str(sentence(f"not-computed.why.{what}")) for what, is_lacking in lacking.items() if is_lacking}
+    return {str(sentence(f"not-computed.what.{what}")): reason for what, reason in {**why, **intake.missing}.items()}
 
 
 def _what_was_met(intake: Intake) -> str:

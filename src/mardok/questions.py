@@ -15,12 +15,11 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from mardok.audits import Audit
 from mardok.compare.mentions import BlockLinks, Mention, find_mentions, mentions_at, unlinked
 from mardok.compare.phrases import phrases_of, uses_within
 from mardok.errors import SelectionError
 from mardok.findings.passage_texts import passage_texts
-from mardok.pipeline import Audit
-from mardok.settings import Phrases
 from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import words
 from mardok.urls import split_url
@@ -92,7 +91,7 @@ def phrases(
         If an address is not in the audit.
     """
     rows = selected_rows(audit, selection)
-    settings = _settings(audit)
+    settings = audit.meta.settings.phrases
     fewest, most = sizes or settings.words
     order = order or ("pages" if selection.is_all else "typical")
     if not 1 <= fewest <= most <= 6:
@@ -156,10 +155,6 @@ def selected_rows(audit: Audit, selection: Selection) -> NDArray[np.int64]:
         _check_any(kept, f"no page asked about is under {' or '.join(selection.under)}", "the sections", sections)
     _check_any(kept, "the audit has no page with a text to count", "", pages["url"][:0])
     return np.flatnonzero(kept)
-
-
-def _settings(audit: Audit) -> Phrases:
-    return Phrases.model_validate(audit.meta["settings"]["phrases"])
 
 
 def _counted(audit: Audit) -> NDArray[np.bool_]:
@@ -294,7 +289,7 @@ def missing_links(
     known = leads >= 0
     pairs = np.unique(source[known].astype(np.int64) * len(pages) + leads[known])
     n_targets = np.bincount(pairs // max(len(pages), 1), minlength=len(pages))
-    weight = np.nan_to_num(pages["link_weight"].to_numpy()) * float(audit.meta["settings"]["links"]["damping"])
+    weight = np.nan_to_num(pages["link_weight"].to_numpy()) * audit.meta.settings.links.damping
     language = pages["language"][target]
     fits = pages["indexable"].to_numpy() & (pages["language"] == language).to_numpy() & ~has_link
     fits[target] = False
@@ -375,7 +370,7 @@ def near_phrases(audit: Audit, wording: str) -> list[str]:
     if spelled != " ".join(asked) and len(mentions(audit, [spelled])):
         return [spelled]
     counted = _counted(audit)
-    least = _settings(audit).least_uses(int(counted.sum()))
+    least = audit.meta.settings.phrases.least_uses(int(counted.sum()))
     found = phrases_of(stemmed, counted, np.zeros(len(counted), bool), range(1, _NEAR_WORDS + 1), least)
     found["shared"] = _shared_words(stemmed, found, spelled)
     found = found[found["shared"] > 0].sort_values(["shared", "uses", "phrase"], ascending=[False, False, True])

@@ -9,106 +9,34 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pandas as pd
-import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-ACTIONS = (
-    "merge", "canonical", "rewrite", "retitle", "expand", "trim",
-    "noindex", "retire", "translate", "repair", "investigate", "leave",
-)  # fmt: skip
-OWNERS = ("server", "developer", "writer", "editor")
-EVIDENCE = ("wording", "text", "search")
-"""Kinds of evidence, weakest first."""
-CONFIDENCE = ("low", "medium", "high")
-GROUP_KINDS = ("variants", "copies", "series", "rivals")
-PAGE_KINDS = ("", "home", "article", "product", "service", "listing", "utility", "tool", "media")
-GAIN_UNITS = ("clicks/month", "link weight")
-DECISIONS = ("", "accept", "reject", "later")
-BANDS = {1: "broken or blocking", 2: "gain", 3: "tidying"}
+from mardok.vocabulary import (
+    RULES,
+    Action,
+    Answer,
+    CheckId,
+    Confidence,
+    Decision,
+    Evidence,
+    GainUnit,
+    GroupKind,
+    GroupRole,
+    NoindexReason,
+    Owner,
+    PageKind,
+    StepKind,
+    VariantRule,
+)
 
-STEPS = (
-    "redirect", "canonical", "move_text", "rewrite", "retitle", "expand", "trim", "noindex", "retire",
-    "translate", "repair", "relink", "sitemap", "leave", "investigate",
-)  # fmt: skip
-STRUCTURAL_STEPS = ("redirect", "canonical", "noindex", "retire")
-"""Steps that settle what becomes of an address; it gets at most one of them."""
-STEPS_OF_ACTION: Mapping[str, tuple[str, ...]] = {
-    "merge": ("redirect", "canonical", "move_text", "retitle", "relink", "sitemap", "leave"),
-    "canonical": ("canonical", "redirect", "relink", "sitemap", "leave"),
-    "rewrite": ("rewrite", "retitle", "relink", "leave"),
-    "retitle": ("retitle", "relink", "leave"),
-    "expand": ("expand", "leave"),
-    "trim": ("trim", "relink", "leave"),
-    "noindex": ("noindex", "sitemap", "relink", "leave"),
-    "retire": ("retire", "redirect", "relink", "sitemap", "leave"),
-    "translate": ("translate", "noindex", "relink", "leave"),
-    "repair": ("repair", "redirect", "relink", "retitle", "sitemap", "leave"),
-    "investigate": ("investigate", "leave"),
-    "leave": ("leave",),
-}
-"""Steps that a proposal of each action may hold."""
+if TYPE_CHECKING:
+    import pandas as pd
+    import pyarrow as pa
 
-CHECKS: Mapping[str, str] = {
-    "title-missing": "the page has no title",
-    "title-duplicate": "other indexable pages carry the same title",
-    "title-long": "the title is too wide to be shown whole",
-    "title-short": "the title is too short to say what the page offers",
-    "title-empty-words": "the title says nothing about the page",
-    "description-missing": "the page has no meta description",
-    "description-duplicate": "other indexable pages carry the same meta description",
-    "description-long": "the meta description is too wide to be shown whole",
-    "description-short": "the meta description is too short to invite a click",
-    "description-stuffed": "the meta description repeats a word again and again",
-    "description-language": "the meta description is in another language than the page",
-    "social-missing": "the page lacks what networks show a shared page by, which other pages have",
-    "h1-missing": "the page has no H1",
-    "h1-several": "the page has more than one H1",
-    "h1-duplicate": "other indexable pages carry the same H1",
-    "h1-image": "the H1 is an image only",
-    "h1-hidden": "the H1 is hidden",
-    "h2-missing": "the page has headings of lower levels, but no H2",
-    "h2-duplicate": "the page has one H2 several times",
-    "h2-long": "an H2 is too long for a heading",
-    "heading-skipped": "a heading level is skipped",
-    "heading-flat": "a long page has no headings below its H1",
-    "heading-repeated": "a heading in the page furniture is repeated on every page",
-    "image-alt-missing": "an image has no alt attribute",
-    "image-broken": "an image cannot be fetched",
-    "link-broken": "an internal link leads to an error",
-    "link-redirected": "an internal link leads through a redirect",
-    "link-text-empty": "the words of a link say nothing about its target",
-    "redirect-chain": "a redirect leads to another redirect",
-    "redirect-loop": "redirects lead back to where they began",
-    "redirect-broken": "a redirect leads to an error",
-    "canonical-broken": "the canonical address answers with an error",
-    "canonical-redirected": "the canonical address redirects",
-    "canonical-noindex": "the canonical address is noindex",
-    "canonical-chain": "the canonical page names yet another canonical address",
-    "canonical-several": "the page names more than one canonical address",
-    "canonical-other-host": "the canonical address is on another host",
-    "canonical-hreflang": "canonical and hreflang contradict each other",
-    "hreflang-return-missing": "an hreflang alternate does not link back",
-    "hreflang-broken": "an hreflang alternate is not an indexable page",
-    "text-untranslated": "the text also stands under the address of another language",
-    "text-double-escaped": "escaped characters are shown as code",
-    "text-encoding-broken": "characters were lost in a wrong encoding",
-    "page-orphan": "no page links to the page; only the sitemap leads to it",
-    "link-blocked": "pages link to an address that robots.txt closes",
-    "robots-html": "an HTML page stands where robots.txt should",
-    "sitemap-html": "an HTML page stands where a sitemap should",
-    "sitemap-not-indexable": "a sitemap lists a page that is not indexable",
-    "page-empty": "the page has no words of its own",
-    "page-soft-404": "the page says that there is no such page, but answers 200",
-    "page-part-broken": "the page loads a script or style sheet that answers with an error",
-    "page-insecure-parts": "a secure page loads insecure parts",
-    "variant-answers": "several writings of one address answer 200",
-}
-"""Fixed check ids (subject-trouble), each with the trouble in one clause."""
+# pandas and pyarrow are imported where a frame is made: what only asks for columns and words does without them.
 
 
 @dataclass(frozen=True)
@@ -156,6 +84,8 @@ class Table:
 
     def frame(self, rows: Iterable[Sequence[Any]] | Mapping[str, Any]) -> pd.DataFrame:
         """A data frame of this table from rows (in column order) or from columns by name, sorted."""
+        import pandas as pd
+
         if not isinstance(rows, Mapping):
             listed = list(zip(*rows, strict=True)) or [()] * len(self.names)
             rows = dict(zip(self.names, listed, strict=True))
@@ -178,6 +108,8 @@ class Table:
 
     def check(self, frame: pd.DataFrame) -> None:
         """Raise ValueError if `frame` is not as declared: columns, dtypes, fixed words, order."""
+        import pandas as pd
+
         if list(frame.columns) != self.names:
             raise ValueError(f"table {self.name}: columns {list(frame.columns)}, declared {self.names}")
         for column in self.columns:
@@ -215,6 +147,9 @@ def _comparable(column: pd.Series) -> NDArray[Any]:
 
 def _category(column: Any) -> pd.Categorical[str]:
     """Recurring text as a category of the names that occur, in order, so that comparing numbers compares names."""
+    import pandas as pd
+    import pyarrow.compute as pc
+
     if not isinstance(column, Recurring):
         listed = pd.Categorical(column)
         column = Recurring(listed.codes, np.asarray(listed.categories, object))
@@ -231,6 +166,8 @@ def _category(column: Any) -> pd.Categorical[str]:
 
 
 def _text_column(column: Any) -> pd.Series:
+    import pandas as pd
+
     text = _pandas_dtype("str")
     return (
         column if isinstance(column, pd.Series) and column.dtype == text else pd.Series(pd.array(_arrow_text(column), text))
@@ -239,6 +176,8 @@ def _text_column(column: Any) -> pd.Series:
 
 def _arrow_text(texts: Iterable[str]) -> pa.LargeStringArray:
     """Strings for Arrow, laid down at once: growing with each string, it would hold three times the memory for a while."""
+    import pyarrow as pa
+
     listed = list(texts)
     raw = "".join(listed).encode("utf-8", "replace")
     lengths = map(len, listed) if raw.isascii() else (len(text.encode("utf-8", "replace")) for text in listed)
@@ -248,6 +187,8 @@ def _arrow_text(texts: Iterable[str]) -> pa.LargeStringArray:
 
 
 def _pandas_dtype(dtype: str) -> Any:
+    import pandas as pd
+
     if dtype == "name":
         return "category"
     return pd.StringDtype("pyarrow", na_value=float("nan")) if dtype == "str" else dtype
@@ -267,7 +208,7 @@ PAGES = Table(
         Column("indexable", "bool", "whether a search engine may list the page"),
         Column("reason", "str", "why the page is not indexable; what limits its comparison"),
         Column("language", "str", "language of the text, ISO 639-1"),
-        Column("kind", "str", "what the page is for", words=PAGE_KINDS),
+        Column("kind", "str", "what the page is for", words=tuple(PageKind)),
         Column("title", "str", "title element"),
         Column("site_name", "str", "the site's part of the title"),
         Column("description", "str", "meta description"),
@@ -289,8 +230,9 @@ PAGES = Table(
         Column("clicks", "float64", "clicks a month from search", unit="clicks/month", decimals=1),
         Column("clicks_before", "float64", "the same, in the equal span before", unit="clicks/month", decimals=1),
         Column("impressions", "float64", "impressions a month in search", unit="impressions/month", decimals=1),
-        Column("thin", "str", "whether the page is thin", words=("", "no", "yes")),
+        Column("thin", "str", "whether the page is thin", words=tuple(Answer)),
         Column("thin_reason", "str", "why the page is thin, or why it is not"),
+        Column("noindex_reason", "str", "why the page is not indexable", words=("", *NoindexReason), csv=False),
         Column("kind_reason", "str", "the sign that kind rests on", csv=False),
         Column("topic", "str", "target phrase: what title, H1, address and links to the page promise", csv=False),
         Column("topic_fields", "str", "which of them say all of it", csv=False),
@@ -309,9 +251,7 @@ PAGES = Table(
         Column("main_text", "str", "main text, one line a block", csv=False),
         Column("source", "str", "file or folder the page was read from", csv=False),
         Column("depth", "Int64", "links from the home page; missing where none lead there", unit="links", csv=False),
-        Column(
-            "in_sitemap", "str", "whether a sitemap lists it; empty where none was read", words=("", "no", "yes"), csv=False
-        ),
+        Column("in_sitemap", "str", "whether a sitemap lists it; empty where none was read", words=tuple(Answer), csv=False),
         Column("script_words", "Int64", "words that exist only after scripts ran", unit="words", csv=False),
     ),
     ("url",),
@@ -403,12 +343,12 @@ GROUPS = Table(
     "one row for each page in a group",
     (
         Column("group", "str", "id of the group"),
-        Column("kind", "str", "what makes it a group", words=GROUP_KINDS),
+        Column("kind", "str", "what makes it a group", words=tuple(GroupKind)),
         Column("url", "str", "page"),
-        Column("role", "str", "keeper, or member", words=("keeper", "member")),
+        Column("role", "str", "keeper, or member", words=tuple(GroupRole)),
         Column("phrase", "str", "phrase or pattern that the pages share"),
-        Column("evidence", "str", "strongest kind of evidence", words=EVIDENCE),
-        Column("confidence", "str", "how sure it is that they belong together", words=CONFIDENCE),
+        Column("evidence", "str", "strongest kind of evidence", words=tuple(Evidence)),
+        Column("confidence", "str", "how sure it is that they belong together", words=tuple(Confidence)),
     ),
     ("kind", "group", "role", "url"),
 )
@@ -538,7 +478,7 @@ CHECK_ROWS = Table(
     "one row for each trouble of a page",
     (
         Column("url", "str", "page"),
-        Column("check", "str", "fixed id of the trouble", words=tuple(CHECKS)),
+        Column("check", "str", "fixed id of the trouble", words=tuple(CheckId)),
         Column("is_template", "bool", "whether the template of several pages has it: one edit mends it on all of them"),
         Column("value", "str", "the figure or text that is wrong"),
         Column("detail", "str", "the other page, or what to look at"),
@@ -553,22 +493,23 @@ PLAN = Table(
         Column("rank", "int64", "place in the plan, from 1"),
         Column("band", "int64", "1 broken or blocking, 2 gain, 3 tidying"),
         Column("proposal", "str", "id: SHA-256 over group kind and sorted addresses, first 10 hex digits"),
-        Column("action", "str", "what to do", words=ACTIONS),
-        Column("owner", "str", "whose work it is", words=OWNERS),
+        Column("action", "str", "what to do", words=tuple(Action)),
+        Column("rule", "str", "the row of the table of actions that decided", words=RULES),
+        Column("owner", "str", "whose work it is", words=tuple(Owner)),
         Column("keeper", "str", "page that stays; empty where a pattern has several"),
         Column("pages", "int64", "pages the proposal is about, keepers included", unit="pages"),
         Column("gain_low", "float64", "least gain", unit="see gain_unit", decimals=1),
         Column("gain_high", "float64", "greatest gain", unit="see gain_unit", decimals=1),
-        Column("gain_unit", "str", "unit of the gain", words=GAIN_UNITS),
+        Column("gain_unit", "str", "unit of the gain", words=tuple(GainUnit)),
         Column("at_risk", "float64", "clicks a month that could be lost", unit="clicks/month", decimals=1),
         Column("effort_hours", "float64", "work", unit="hours", decimals=2),
-        Column("confidence", "str", "how sure the advice is", words=CONFIDENCE),
-        Column("evidence", "str", "strongest kind of evidence", words=EVIDENCE),
+        Column("confidence", "str", "how sure the advice is", words=tuple(Confidence)),
+        Column("evidence", "str", "strongest kind of evidence", words=tuple(Evidence)),
         Column("summary", "str", "the proposal in one line"),
         Column("why", "str", "the reason, with its figures"),
         Column("unless", "str", "what would change the advice"),
         Column("basis", "str", "figures the proposal rests on, JSON"),
-        Column("decision", "str", "a person's decision", words=DECISIONS),
+        Column("decision", "str", "a person's decision", words=tuple(Decision)),
         Column("note", "str", "a person's note"),
     ),
     ("rank",),
@@ -580,8 +521,11 @@ STEP_ROWS = Table(
         Column("proposal", "str", "id of the proposal"),
         Column("order", "int64", "place in the proposal, from 1"),
         Column("url", "str", "address to change"),
-        Column("step", "str", "what to do to it", words=STEPS),
+        Column("step", "str", "what to do to it", words=tuple(StepKind)),
         Column("target", "str", "where it leads then, where it leads anywhere"),
+        Column("rule", "str", "the row of the table of actions that decided", words=RULES),
+        Column("pattern", "str", "how the address differs, where it goes by a rule for many", words=tuple(VariantRule)),
+        Column("pattern_value", "str", "the parameter, or the scheme or host with the one that takes its place"),
         Column("detail", "str", "what else the person who does it must know"),
     ),
     ("proposal", "order"),

@@ -12,11 +12,14 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 from fnmatch import fnmatchcase
 from functools import lru_cache
+from typing import TYPE_CHECKING
 from urllib.parse import SplitResult, urljoin, urlsplit, urlunsplit
 
-from mardok.settings import Variants
+if TYPE_CHECKING:
+    from mardok.settings import Variants
 
 _DEFAULT_PORT = {"http": 80, "https": 443}
 _ESCAPE = re.compile(r"%[0-9a-fA-F]{2}")
@@ -134,6 +137,20 @@ def matches(url: str, patterns: Sequence[str]) -> bool:
     return any(fnmatchcase(url, pattern) or fnmatchcase(path, pattern) for pattern in patterns)
 
 
+class AddressMark(StrEnum):
+    """What of an address is not in the plain form."""
+
+    SCHEME = "scheme"
+    HOST = "host"
+    INDEX_FILE = "index file"
+    SLASH = "slash"
+    CASE = "case"
+
+
+PRINT_MARK = "print"
+"""Stands among the parameters for a print folder."""
+
+
 @dataclass(frozen=True, slots=True)
 class VariantForm:
     """An address taken apart into what its variants have in common and what tells it from them."""
@@ -144,8 +161,8 @@ class VariantForm:
     """Parameters that are not known to leave the page as it is, in sorted order: they may well select another page."""
     reachable: tuple[str, ...]
     """Names of the parameters and print markers that leave the page as it is but must go on working."""
-    marks: tuple[str, ...]
-    """What else is not in the plain form: of ``scheme``, ``host``, ``index file``, ``slash``, ``case``."""
+    marks: tuple[AddressMark, ...]
+    """What else is not in the plain form."""
 
     @property
     def identity(self) -> tuple[str, tuple[tuple[str, str], ...]]:
@@ -161,29 +178,30 @@ def variant_form(url: str, settings: Variants) -> VariantForm:
 
     Examples
     --------
+    >>> from mardok.settings import Variants
     >>> form = variant_form("http://host.example/Hire/index.html?sort=price&id=5", Variants())
-    >>> form.key, form.parameters, form.reachable, form.marks
-    ('host.example/hire', (('id', '5'),), ('sort',), ('scheme', 'host', 'index file', 'case'))
+    >>> form.key, form.parameters, form.reachable, [mark.value for mark in form.marks]
+    ('host.example/hire', (('id', '5'),), ('sort',), ['scheme', 'host', 'index file', 'case'])
     """
     parts = split_url(url)
     marks, reachable = [], []
     if parts.scheme == "http":
-        marks.append("scheme")
+        marks.append(AddressMark.SCHEME)
     if not parts.netloc.startswith("www."):
-        marks.append("host")
+        marks.append(AddressMark.HOST)
     path, _, in_path = parts.path.partition(";")  # such as ";jsessionid=5" (RFC 3986, section 3.3)
     segments = path.split("/")
     if segments[-1].casefold() in settings.index_files:
-        marks.append("index file")
+        marks.append(AddressMark.INDEX_FILE)
         segments[-1] = ""
     elif segments[-1]:
-        marks.append("slash")
+        marks.append(AddressMark.SLASH)
     kept = [segment for segment in segments if segment]
     plain = [segment for segment in kept if segment.casefold() not in settings.print_paths]
     if len(plain) < len(kept):
-        reachable.append("print")
+        reachable.append(PRINT_MARK)
     if any(segment != segment.casefold() for segment in plain):
-        marks.append("case")
+        marks.append(AddressMark.CASE)
     others = []
     for name, value in [*_parameters(parts), *_pairs(in_path)]:
         if any(fnmatchcase(name.casefold(), known) for known in settings.reachable_parameters):

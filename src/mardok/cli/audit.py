@@ -9,29 +9,31 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
-from rich.table import Table
 
 import mardok
-from mardok import folder
-from mardok.cli.console import answer_console, errors, print_json, progress_line, records, shown
+from mardok.cli.console import answer_console, errors, new_table, print_json, progress_line, records, shown
 from mardok.cli.crawl import summary_text, tell_hints
-from mardok.extract.indexable import OTHER_HOST
-from mardok.pipeline import Progress
-from mardok.plan.wording import count, gain_range, percent
+from mardok.progress import Progress
+from mardok.sentences import counted, gain_range, percent, sentence
+from mardok.vocabulary import Band, GainUnit, NoindexReason
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from rich.table import Table
 
 _SHOWN_PROPOSALS = 10
 _SHOWN_UNREAD = 5
 _SHOWN_TARGETS = 5
 _SHOWN_PARTS = 10
-_CLOSED_BY = {OTHER_HOST: "canonical", "noindex": "noindex", "robots.txt": "robots.txt"}
-_CLOSED_TOLD = {
-    OTHER_HOST: "their canonical names another host, as in a mirror or a staging copy",
-    "noindex": "they are noindex",
-    "robots.txt": "robots.txt closes them",
+_CLOSED_BY = {
+    NoindexReason.CANONICAL_ON_OTHER_HOST: "canonical",
+    NoindexReason.NOINDEX: "noindex",
+    NoindexReason.ROBOTS: "robots.txt",
 }
+"""What keeps pages out of the index, with what to disregard to audit them nevertheless."""
 
 
 def audit(
@@ -62,12 +64,16 @@ def audit(
 
     Example: mardok audit site.warc.gz --search search.csv -o audit
     """
-    folder.check_replaceable(out)
-    earlier = [folder.read_meta(Path(source)) for source in sources if folder.is_audit_folder(Path(source))]
-    chosen = mardok.read_settings(settings, set_ or [], base=earlier[-1]["settings"] if earlier else None)
-    searches = search or [Path(path) for meta in earlier for path in meta["search"]]
-    targets = targets or next((Path(meta["targets"]) for meta in reversed(earlier) if meta.get("targets")), None)
-    signals = signals or next((Path(meta["signals"]) for meta in reversed(earlier) if meta.get("signals")), None)
+    from mardok.folder import check_replaceable  # only here: the other commands start without tables and settings
+    from mardok.meta import is_audit_folder, read_given_settings, read_origin
+
+    check_replaceable(out)
+    audited = [Path(source) for source in sources if is_audit_folder(Path(source))]
+    earlier = [read_origin(folder) for folder in audited]
+    chosen = mardok.read_settings(settings, set_ or [], base=read_given_settings(audited[-1]) if audited else None)
+    searches = search or [Path(path) for origin in earlier for path in origin.search]
+    targets = targets or next((Path(origin.targets) for origin in reversed(earlier) if origin.targets), None)
+    signals = signals or next((Path(origin.signals) for origin in reversed(earlier) if origin.signals), None)
     with progress_line() as progress:
         crawled = _crawled(sources, out, chosen, progress)
         found = mardok.audit(
@@ -84,7 +90,7 @@ def audit(
         progress("writing the report", 0)
         found.save(out, jobs=jobs)
     if as_json:
-        print_json({"folder": str(out), "totals": found.meta["totals"], "plan": records(found.plan)})
+        print_json({"folder": str(out), "totals": found.meta.totals, "plan": records(found.plan)})
     else:
         print_summary(found, out)
     if tell_unread(found):
@@ -105,11 +111,11 @@ def _crawled(sources: list[str], out: Path, settings: mardok.Settings, progress:
 def print_summary(found: mardok.Audit, out: Path) -> None:
     """The answer: what was read, the first proposals, where the rest is."""
     console = answer_console()
-    totals = found.meta["totals"]
-    closed = _closed_line(totals)
+    totals = found.meta.totals
+    closed = _closed_line(found.pages)
     if closed:
         console.print(shown(closed, style="bold"))
-    read = f"{count(totals['pages'], 'page')} read, {totals['indexable']:,} indexable"
+    read = f"{counted('page', totals['pages'])} read, {totals['indexable']:,} indexable"
     if totals["search"]:
         read += (
             f"; {totals['search']['clicks']:,.0f} clicks a month in {totals['search']['months']:.1f} months of search data"
@@ -117,14 +123,14 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
     console.print(shown(read + "."))
     console.print(
         shown(
-            f"{count(totals['variants'], 'written variant')}, {count(totals['pages_with_copies'], 'page')} with copies, "
-            f"{count(len(found.plan), 'proposal')}, {totals['effort_hours']:g} hours of work."
+            f"{counted('written-variant', totals['variants'])}, {counted('page', totals['pages_with_copies'])} with copies, "
+            f"{counted('proposal', len(found.plan))}, {totals['effort_hours']:g} hours of work."
         )
     )
     lost = len(totals["decisions_without_proposal"])
     if lost:
         console.print(
-            shown(f"{count(lost, 'decision')} of the earlier plan found no proposal; they are kept in audit.json.")
+            shown(f"{counted('decision', lost)} of the earlier plan found no proposal; they are kept in audit.json.")
         )
     for line in _target_lines(totals["targets"]):
         console.print(shown(line))
@@ -140,15 +146,13 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
     console.print(shown(f"Report: {(out / 'report.html').resolve()}"), soft_wrap=True)
 
 
-def _closed_line(totals: Mapping[str, Any]) -> str:
+def _closed_line(pages: pd.DataFrame) -> str:
     """What keeps most pages out of the index, and how to audit them nevertheless."""
-    for reason, setting in _CLOSED_BY.items():
-        n = totals["not_indexable"].get(reason, 0)
-        if n > totals["indexable"]:
-            return (
-                f"Nothing can be said of {count(n, 'page')}: {_CLOSED_TOLD[reason]}. To audit them nevertheless, "
-                f"add --set extract.disregard={setting}"
-            )
+    for reason, disregarded in _CLOSED_BY.items():
+        n = int((pages["noindex_reason"] == reason).sum())
+        if n > int(pages["indexable"].sum()):
+            because = sentence(f"closed.{reason}")
+            return str(sentence("nothing-indexable.line", pages=counted("page", n), because=because, setting=disregarded))
     return ""
 
 
@@ -177,7 +181,7 @@ def _target_lines(targets: list[dict[str, Any]]) -> list[str]:
 
 
 def _plan_table(found: mardok.Audit) -> Table:
-    table = Table(box=None, pad_edge=False, show_edge=False, padding=(0, 2, 0, 0))
+    table = new_table(show_edge=False)
     table.add_column("", justify="right", style="dim")
     table.add_column("action", style="bold")
     table.add_column("what", ratio=1, overflow="fold")
@@ -199,11 +203,11 @@ def _plan_table(found: mardok.Audit) -> Table:
 def _short_gain(proposal: Mapping[str, Any]) -> str:
     """The gain in a column that is headed by its usual unit."""
     low, high = proposal["gain_low"], proposal["gain_high"]
-    if proposal["band"] == 1:
+    if proposal["band"] == Band.BROKEN:
         return "broken"
     if not low and not high:
         return "–"
-    return gain_range(low, high) if proposal["gain_unit"] == "clicks/month" else f"links {percent(high)}"
+    return gain_range(low, high) if proposal["gain_unit"] == GainUnit.CLICKS else f"links {percent(high)}"
 
 
 def tell_unread(found: mardok.Audit) -> bool:

@@ -13,14 +13,16 @@ import sys
 import time
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
-import pandas as pd
 from rich.console import Console
-from rich.status import Status
 from rich.text import Text
 
-from mardok.pipeline import Progress
+from mardok.progress import Progress
+
+if TYPE_CHECKING:
+    import pandas as pd
+    from rich.table import Table
 
 _PLAIN_WIDTH = 100
 _CONTROLS = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]")
@@ -44,6 +46,13 @@ def shown(text: object, style: str = "") -> Text:
     '[red]a\ufffd[31mb'
     """
     return Text(_CONTROLS.sub("\ufffd", str(text)), style=style)
+
+
+def new_table(**look: Any) -> Table:
+    """A table without lines, as all answers are."""
+    from rich.table import Table  # only here: a command that prints none starts sooner
+
+    return Table(**{"box": None, "pad_edge": False, "padding": (0, 2, 0, 0), **look})
 
 
 def fail(error: Exception) -> NoReturn:
@@ -78,6 +87,8 @@ def _plain(value: Any) -> Any:
 @contextmanager
 def progress_line() -> Iterator[Progress]:
     """A line that tells what is being done, on a terminal and only when it takes longer than two seconds."""
+    from rich.status import Status  # only here: a command that takes no time starts sooner
+
     status = Status("", console=errors)
     begun = time.monotonic()
     is_shown = False

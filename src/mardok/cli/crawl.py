@@ -16,7 +16,8 @@ import typer
 import mardok
 from mardok.cli.console import answer_console, errors, print_json, progress_line, shown
 from mardok.errors import SourceError
-from mardok.plan.wording import count
+from mardok.sentences import counted
+from mardok.vocabulary import SkipReason
 
 
 def crawl(
@@ -45,7 +46,7 @@ def crawl(
             *(starts or []), out=out, listed=read_list(list_), settings=chosen, credentials=credentials, progress=progress
         )
     if as_json:
-        print_json({**dataclasses.asdict(summary), "hints": summary.hints})
+        print_json({**dataclasses.asdict(summary), "ending": summary.ending._asdict(), "hints": summary.hints})
     else:
         answer_console().print(shown(summary_text(summary)), soft_wrap=True)
     tell_hints(summary)
@@ -64,19 +65,20 @@ def read_list(path: Path | None) -> list[str]:
 
 def summary_text(summary: mardok.CrawlSummary) -> str:
     """How a crawl went, in a few lines."""
-    pages = count(summary.n_html, "page of HTML", "pages of HTML")
+    pages = counted("page-of-html", summary.n_html)
     earlier = f", {summary.n_before:,} of them in earlier runs" if summary.n_before else ""
-    lines = [f"{pages} in {count(summary.n_fetched, 'request')}{earlier}."]
+    lines = [f"{pages} in {counted('request', summary.n_fetched)}{earlier}."]
+    refused = summary.skipped.get(SkipReason.ROBOTS, 0)
     for what, counts in (
         ("Answers", {f"status {status}": n for status, n in sorted(summary.statuses.items())}),
         ("Images", {f"status {status}" if status else "no answer": n for status, n in sorted(summary.images.items())}),
-        ("Refused", {"by robots.txt": summary.skipped["robots.txt"]} if "robots.txt" in summary.skipped else {}),
-        ("Skipped", {reason: n for reason, n in sorted(summary.skipped.items()) if reason != "robots.txt"}),
+        ("Refused", dict([("by robots.txt", refused)] if refused else [])),
+        ("Skipped", {reason: n for reason, n in sorted(summary.skipped.items()) if reason != SkipReason.ROBOTS}),
         ("Failed", dict(sorted(summary.failures.items()))),
     ):
         if counts:
             lines.append(f"{what}: {_counts(counts)}.")
-    lines.append(f"Crawl: {summary.path.resolve()}, {summary.how}.")
+    lines.append(f"Crawl: {summary.path.resolve()}, {summary.ending}.")
     return "\n".join(lines)
 
 

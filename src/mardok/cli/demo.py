@@ -17,7 +17,6 @@ import typer
 import mardok
 from mardok.cli.audit import print_summary
 from mardok.cli.console import progress_line
-from mardok.demo.build import SEARCH_FILE, SITE_FILE
 from mardok.errors import FolderError
 
 
@@ -28,6 +27,8 @@ def demo(
 
     Example: mardok demo
     """
+    from mardok.demo.build import SEARCH_FILE, SITE_FILE  # only here: it writes archives
+
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for name in (SITE_FILE, SEARCH_FILE):

@@ -6,7 +6,6 @@ Out: a folder of files for server people, developers, editors and writers.
 
 from __future__ import annotations
 
-from collections import Counter
 from pathlib import Path
 from typing import Annotated
 
@@ -14,6 +13,7 @@ import typer
 
 import mardok
 from mardok.cli.console import answer_console, print_json, shown
+from mardok.sentences import counted
 
 _TOLD = {
     "redirects.nginx.conf": "redirects for nginx",
@@ -44,17 +44,17 @@ def handoff(
     Example: mardok handoff audit -o handoff
     """
     found = mardok.load(folder)
-    written = found.hand_off(out, decisions=decisions or folder / "plan.csv", all_proposals=all_proposals)
+    written = mardok.hand_off(found, out, decisions=decisions or folder / "plan.csv", all_proposals=all_proposals)
     if as_json:
-        print_json({"folder": str(out), "files": written})
+        print_json({"folder": str(out), "files": written.files})
         return
     console = answer_console()
     for name, what in _TOLD.items():
-        console.print(shown(f"{out / name}: {what}, {_size(written[name])}"), soft_wrap=True)
-    kinds = Counter(name.split("-")[1] for name in written if name.startswith("briefs/"))
-    if kinds:
-        told = ", ".join(f"{n} to {kind}" for kind, n in sorted(kinds.items()))
-        console.print(shown(f"{out / 'briefs'}: {kinds.total()} briefs ({told})"), soft_wrap=True)
+        console.print(shown(f"{out / name}: {what}, {_size(written.files[name])}"), soft_wrap=True)
+    if written.briefs:
+        told = ", ".join(f"{n} to {action}" for action, n in written.briefs.items())
+        briefs = counted("brief", sum(written.briefs.values()))
+        console.print(shown(f"{out / 'briefs'}: {briefs} ({told})"), soft_wrap=True)
 
 
 def _size(n_bytes: int) -> str:

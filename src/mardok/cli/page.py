@@ -9,15 +9,12 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Annotated, Any
 
-import pandas as pd
 import typer
 from rich.console import Console
-from rich.table import Table
 
 import mardok
-from mardok.cli.console import answer_console, print_json, records, shown
-from mardok.findings.elsewhere import Elsewhere, Stretch
-from mardok.plan.wording import FIRST_WORDS, clipped, percent, topic_told
+from mardok.cli.console import answer_console, new_table, print_json, shown
+from mardok.sentences import percent, topic_text
 
 _VERDICTS = {"": "main", "doubt": "main, in doubt"}
 """What is said of blocks that count, by their reason; of others the reason itself is."""
@@ -43,71 +40,32 @@ def page(
 
     Example: mardok page audit https://www.host.example/hire/ --text
     """
-    found = mardok.load(folder)
-    row = found.row_of(url)
-    facts = found.pages.iloc[row]
-    elsewhere = Elsewhere(found.pages, found.tables["passages"])
-    parts: dict[str, Any] = {
-        "page": records(found.pages.iloc[[row]])[0],
-        "blocks": records(_of_page(found, "blocks", row)),
-        "alternates": records(_of_page(found, "alternates", row).drop(columns=["target_page"])),
-        "topic": _topic(facts),
-        "phrases": records(_of_page(found, "page_phrases", row).drop(columns=["place"])),
-        "queries": _queries(found, row),
-        "relatives": _relatives(found, facts["url"]),
-        "copied_share": float(elsewhere.shares()[row]),
-        "elsewhere": [_stretch(found, stretch) for stretch in elsewhere.stretches(row)],
-        "groups": records(_groups(found, facts["url"])),
-        "checks": records(found.checks[found.checks["url"] == facts["url"]].drop(columns=["url"])),
-        "steps": records(_steps(found, facts["url"])),
-    }
+    sheet = mardok.load(folder).page(url)
     if as_json:
-        print_json(parts)
+        print_json(sheet.as_dict())
         return
     console = answer_console()
-    _print_facts(console, parts)
+    _print_facts(console, sheet)
     if text:
-        _print_blocks(console, parts["blocks"])
+        _print_blocks(console, sheet.blocks)
     else:
-        _print_table(console, "Heading outline", _outline(parts["blocks"]))
-    told = topic_told(*facts[["topic", "topic_fields", "topic_uses", "topic_first_word", "words"]])
+        outline = [{"level": f"H{heading['level']}", "heading": heading["text"]} for heading in sheet.outline]
+        _print_table(console, "Heading outline", outline)
+    facts = sheet.facts
+    told = topic_text(*(facts[name] for name in ("topic", "topic_fields", "topic_uses", "topic_first_word", "words")))
     if told:
         console.print()
         console.print(shown("Target phrase", style="bold"))
         console.print(shown(told))
-    _print_table(console, "Phrases", parts["phrases"])
-    _print_table(console, _queries_heading(parts["queries"]), parts["queries"][:_SHOWN_QUERIES])
-    _print_table(console, "Relatives", parts["relatives"][:_SHOWN_RELATIVES])
+    _print_table(console, "Phrases", sheet.phrases)
+    _print_table(console, _queries_heading(sheet.queries), sheet.queries[:_SHOWN_QUERIES])
+    _print_table(console, "Relatives", sheet.relatives[:_SHOWN_RELATIVES])
+    parts = sheet.as_dict()
     copied = f"Text that stands elsewhere too: {percent(parts['copied_share'])} of the words"
     _print_table(console, copied, parts["elsewhere"])
-    _print_table(console, "Groups", parts["groups"])
-    _print_table(console, "Checks", parts["checks"])
-    _print_table(console, "Steps", parts["steps"])
-
-
-def _of_page(found: mardok.Audit, table: str, row: int) -> pd.DataFrame:
-    frame = found.tables[table]
-    return frame[frame["page"] == row].drop(columns=["page"])
-
-
-def _topic(facts: pd.Series) -> dict[str, Any]:
-    """The target phrase and where it stands."""
-    if not facts["topic"]:
-        return {}
-    first = facts["topic_first_word"]
-    return {
-        "phrase": facts["topic"],
-        "said_by": facts["topic_fields"].split(", ") if facts["topic_fields"] else [],
-        "in_first_words": bool(pd.notna(first) and first < FIRST_WORDS),
-        "uses": int(facts["topic_uses"]),
-        "uses_per_1000_words": round(1000 * int(facts["topic_uses"]) / max(int(facts["words"]), 1), 1),
-    }
-
-
-def _queries(found: mardok.Audit, row: int) -> list[dict[str, Any]]:
-    """Queries that show the page, the most impressions first."""
-    own = _of_page(found, "queries", row).sort_values(["impressions", "query"], ascending=[False, True])
-    return records(own[["query", "impressions", "clicks", "position", "share", "competing"]])
+    _print_table(console, "Groups", sheet.groups)
+    _print_table(console, "Checks", sheet.checks)
+    _print_table(console, "Steps", sheet.steps)
 
 
 def _queries_heading(queries: list[dict[str, Any]]) -> str:
@@ -115,64 +73,16 @@ def _queries_heading(queries: list[dict[str, Any]]) -> str:
     return f"Queries that show it, figures a month{more}"
 
 
-def _relatives(found: mardok.Audit, url: str) -> list[dict[str, Any]]:
-    """Kept pairs with the page in them, the nearest first."""
-    pairs = found.pairs
-    own = records(pairs[(pairs["url_a"] == url) | (pairs["url_b"] == url)])
-    turned = [
-        {
-            "resemblance": pair["resemblance"],
-            "this_in_it": pair["a_in_b"] if pair["url_a"] == url else pair["b_in_a"],
-            "it_in_this": pair["b_in_a"] if pair["url_a"] == url else pair["a_in_b"],
-            "shared_words": pair["shared_words"],
-            "url": pair["url_b"] if pair["url_a"] == url else pair["url_a"],
-        }
-        for pair in own
-    ]
-    return sorted(turned, key=lambda relative: (-relative["resemblance"], relative["url"]))
-
-
-def _stretch(found: mardok.Audit, stretch: Stretch) -> dict[str, Any]:
-    return {
-        "words": stretch.words,
-        "boilerplate": stretch.is_boilerplate,
-        "other_pages": stretch.other_pages,
-        "for_example": found.pages["url"][stretch.example] if stretch.example >= 0 else "",
-        "text": clipped(stretch.text),
-    }
-
-
-def _groups(found: mardok.Audit, url: str) -> pd.DataFrame:
-    groups = found.groups
-    own = groups[groups["url"] == url]
-    keepers = groups[groups["role"] == "keeper"].set_index("group")["url"]
-    told = own.assign(pages=own["group"].map(groups["group"].value_counts()), keeper=own["group"].map(keepers))
-    return told[["kind", "role", "pages", "evidence", "confidence", "keeper"]]
-
-
-def _steps(found: mardok.Audit, url: str) -> pd.DataFrame:
-    steps = found.steps[found.steps["url"] == url]
-    ranks = found.plan.set_index("proposal")["rank"]
-    told = steps.assign(rank=steps["proposal"].map(ranks)).sort_values(["rank", "order"])
-    return told[["rank", "proposal", "step", "target", "detail"]]
-
-
-def _outline(blocks: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    return [
-        {"level": f"H{block['level']}", "heading": block["text"]} for block in blocks if block["level"] and block["main"]
-    ]
-
-
-def _print_facts(console: Console, parts: dict[str, Any]) -> None:
-    facts = parts["page"]
+def _print_facts(console: Console, sheet: mardok.PageSheet) -> None:
+    facts = sheet.facts
     console.print(shown(facts["url"], style="bold"))
-    table = Table(box=None, show_header=False, pad_edge=False, padding=(0, 2, 0, 0))
+    table = new_table(show_header=False)
     table.add_column(style="dim", no_wrap=True)
     table.add_column(overflow="fold")
     for name in _FACTS:
         if facts[name] is not None and facts[name] != "":
             table.add_row(name.replace("_", " "), shown(_cell(name, facts[name])))
-    for alternate in parts["alternates"]:
+    for alternate in sheet.alternates:
         table.add_row(f"hreflang {alternate['hreflang']}", shown(alternate["url"]))
     console.print(table)
 
@@ -180,7 +90,7 @@ def _print_facts(console: Console, parts: dict[str, Any]) -> None:
 def _print_blocks(console: Console, blocks: list[dict[str, Any]]) -> None:
     console.print()
     console.print(shown("Blocks, in the order of the page", style="bold"))
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
+    table = new_table()
     table.add_column("counts")
     table.add_column("tag", style="dim")
     table.add_column("text", overflow="fold")
@@ -199,7 +109,7 @@ def _print_table(console: Console, heading: str, rows: list[dict[str, Any]]) -> 
         return
     console.print()
     console.print(shown(heading, style="bold"))
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
+    table = new_table()
     for name in rows[0]:
         table.add_column(name.replace("_", " "), overflow="fold", justify="right" if name in _NUMBERS else "left")
     for row in rows:

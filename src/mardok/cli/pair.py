@@ -8,16 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
-from rich.table import Table
 from rich.text import Text
 
 import mardok
-from mardok.cli.console import answer_console, print_json, shown
-from mardok.deliver.side_by_side import Stretch, side_by_side
-from mardok.plan.wording import count
+from mardok.cli.console import answer_console, new_table, print_json, shown
+from mardok.sentences import counted
+
+if TYPE_CHECKING:
+    from mardok.deliver.side_by_side import Stretch
 
 
 def pair(
@@ -32,6 +33,8 @@ def pair(
 
     Example: mardok pair audit https://www.host.example/a https://www.host.example/b
     """
+    from mardok.deliver.side_by_side import side_by_side  # only here: the other commands start without word lists
+
     found = mardok.load(folder)
     both = found.pair(url_a, url_b)
     if as_json:
@@ -40,12 +43,12 @@ def pair(
         return
     console = answer_console()
     console.print(shown(both.sentence))
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 1, 0), expand=True)
+    table = new_table(padding=(0, 2, 1, 0), expand=True)
     table.add_column(shown(both.url_a), ratio=1, overflow="fold")
     table.add_column(shown(both.url_b), ratio=1, overflow="fold")
     for row in side_by_side(both.runs):
         if row.n_left_out:
-            same = shown(f"... {count(row.n_left_out, 'word')} the same ...", style="dim italic")
+            same = shown(f"... {counted('word', row.n_left_out)} the same ...", style="dim italic")
             table.add_row(same, same)
         else:
             table.add_row(_cell(row.a), _cell(row.b))

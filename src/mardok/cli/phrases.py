@@ -9,20 +9,19 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
-import pandas as pd
 import typer
 from rich.console import Console
-from rich.table import Table
 from rich.text import Text
 
 import mardok
-from mardok import folder
-from mardok.cli.console import answer_console, errors, print_json, records, shown
+from mardok.cli.console import answer_console, errors, new_table, print_json, records, shown
 from mardok.errors import SelectionError
-from mardok.plan.wording import clipped, count, listed, path_of, percent
-from mardok.questions import near_phrases, selected_rows
+from mardok.sentences import clipped, counted, listing, path_of, percent, quoted
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 _SIZES = re.compile(r"(\d+)(?:-(\d+))?")
 
@@ -82,8 +81,10 @@ def phrases(
         answer = _Answer("mentions", _told_mentions(found, rows, wordings), rows)
     else:
         rows = mardok.phrases(found, selection, sizes=_sizes(words), containing=with_, order=by)
+        from mardok.questions import selected_rows  # only here: stemmers take longer to import than others to answer
+
         n_pages = len(selected_rows(found, selection))
-        answer = _Answer("phrases", f"{count(len(rows), 'phrase')} on {count(n_pages, 'page')}.", rows)
+        answer = _Answer("phrases", f"{counted('phrase', len(rows))} on {counted('page', n_pages)}.", rows)
     answer.give(out, top, as_json=as_json)
 
 
@@ -119,11 +120,11 @@ def _warn_of_target(found: mardok.Audit, url: str) -> None:
 
 def _told_passages(rows: pd.DataFrame) -> str:
     n_usual = int(rows["boilerplate"].sum())
-    return f"{count(len(rows), 'passage')} on two pages or more, {n_usual} of them boilerplate."
+    return f"{counted('passage', len(rows))} on two pages or more, {n_usual} of them boilerplate."
 
 
 def _told_links(rows: pd.DataFrame, link_to: str) -> str:
-    n = count(len(rows), "page mentions", "pages mention")
+    n = counted("page-mentions", len(rows))
     return f"{n} it in running text without a link and could link to {link_to}."
 
 
@@ -132,19 +133,21 @@ def _told_mentions(found: mardok.Audit, rows: pd.DataFrame, wordings: Sequence[s
         return _nobody(found, wordings)
     in_links = int((rows["link_url"] != "").sum())
     headings = int(((rows["place"] == "heading") & (rows["link_url"] == "")).sum())
-    pages = count(rows["url"].nunique(), "page")
+    pages = counted("page", rows["url"].nunique())
     n_text = len(rows) - in_links - headings
     return (
-        f"{count(len(rows), 'mention')} of {_asked(wordings)} on {pages}: "
+        f"{counted('mention', len(rows))} of {_asked(wordings)} on {pages}: "
         f"{in_links} in links, {headings} in headings, {n_text} in running text."
     )
 
 
 def _asked(wordings: Sequence[str]) -> str:
-    return listed([f"'{wording}'" for wording in wordings], most=4)
+    return str(listing(map(quoted, wordings), most=4))
 
 
 def _nobody(found: mardok.Audit, wordings: Sequence[str]) -> str:
+    from mardok.questions import near_phrases  # only here: stemmers take longer to import than others to answer
+
     near = dict.fromkeys(near for wording in wordings for near in near_phrases(found, wording))
     hint = f" Used phrases near it: {_asked(list(near))}." if near else ""
     return f"None of the pages asked about uses {_asked(wordings)}.{hint}"
@@ -158,7 +161,9 @@ class _Answer:
 
     def give(self, out: Path | None, top: int, *, as_json: bool) -> None:
         if out is not None:
-            folder.write_rows(out, self.rows)
+            from mardok.folder import write_rows  # only here: to print needs no tables
+
+            write_rows(out, self.rows)
         if as_json:
             print_json({"answer": self.sentence, self.what: records(self.rows)})
             return
@@ -172,7 +177,7 @@ class _Answer:
             console.print(shown(f"{len(self.rows) - top:,} more rows; {where}"))
 
     def _print(self, console: Console, rows: pd.DataFrame) -> None:
-        table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0))
+        table = new_table()
         if self.what == "phrases":
             has_rest = bool(self.rows["typical"].any())
             table.add_column("phrase", ratio=1, overflow="fold")
@@ -203,7 +208,7 @@ class _Answer:
             table.add_column("page and sentence", ratio=1, overflow="fold")
             table.add_column("where", overflow="fold")
             for url, own in rows.groupby("url", sort=False):
-                table.add_row(shown(url, "bold"), shown(count(len(own), "use"), "dim"))
+                table.add_row(shown(url, "bold"), shown(counted("use", len(own)), "dim"))
                 for row in records(own):
                     where = f"link to {path_of(row['link_url'])}" if row["link_url"] else row["place"]
                     table.add_row(shown(f"  {row['sentence']}"), shown(where))

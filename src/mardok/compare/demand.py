@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from mardok.compare.brand import brand_queries
 from mardok.compare.destinations import Destination
 from mardok.compare.titles import Titles
+from mardok.sentences import Sentence, sentence
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import variant_form
@@ -43,15 +44,14 @@ class Spans:
         return bool(self.since - self.before_since == np.timedelta64(_YEAR_DAYS, "D"))
 
     @property
-    def told(self) -> str:
+    def before_text(self) -> Sentence:
         """The earlier span, in words that follow a figure."""
-        return f"in the same {self.days} days a year before" if self.is_year_apart else f"in the {self.days} days before"
+        return sentence("span.year-before" if self.is_year_apart else "span.before", days=self.days)
 
     @property
-    def compared(self) -> str:
+    def text(self) -> Sentence:
         """Both spans, in words."""
-        before = "the same days a year before" if self.is_year_apart else "as many days before them"
-        return f"the last {self.days} days with {before}"
+        return sentence("span.year-compared" if self.is_year_apart else "span.compared", days=self.days)
 
     @property
     def months(self) -> float:

@@ -12,10 +12,11 @@ from typing import Any
 
 import pandas as pd
 
-from mardok.plan.wording import count, hours, percent
+from mardok.sentences import counted, hours, percent
 from mardok.text.spans import WordSpans
+from mardok.vocabulary import Action, StepKind
 
-BRIEFED = ("rewrite", "expand", "merge")
+BRIEFED = (Action.REWRITE, Action.EXPAND, Action.MERGE)
 _SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!+])")
 _MOST_PAGES = 200
 _MOST_PASSAGES, _MOST_QUERIES, _MOST_HEADINGS, _MOST_RELATIVES = 12, 20, 40, 5
@@ -58,7 +59,7 @@ def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], table
     steps : sequence of mapping
         Its steps, in order.
     """
-    about = ("rewrite", "expand", "move_text", "redirect", "canonical")
+    about = (StepKind.REWRITE, StepKind.EXPAND, StepKind.MOVE_TEXT, StepKind.REDIRECT, StepKind.CANONICAL)
     urls = [step["url"] for step in steps if step["step"] in about and step["url"] in tables.row_of]
     lines = [
         f"# {markdown_text(proposal['summary'])}", "",
@@ -72,7 +73,7 @@ def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], table
         lines += list(_page(url, proposal, [step for step in steps if step["url"] == url], tables))
     if len(told) > _MOST_PAGES:
         lines += [f"{len(told) - _MOST_PAGES} more pages are in steps.csv.", ""]
-    moves_text = any(step["step"] == "move_text" for step in steps)
+    moves_text = any(step["step"] == StepKind.MOVE_TEXT for step in steps)
     lines += ["## Done means", "", *(f"- {line}" for line in _done(proposal, moves_text=moves_text)), ""]
     return "\n".join(lines)
 
@@ -83,18 +84,20 @@ def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, An
     yield f"## {url}"
     yield ""
     for step in steps:
-        if step["step"] != "leave":
+        if step["step"] != StepKind.LEAVE:
             yield f"- **{step['step'].replace('_', ' ')}**: {markdown_text(step['detail'])}"
     yield f"- title now: {markdown_text(page['title']) or 'none'}"
     yield f"- target phrase now: {markdown_text(page['topic']) or 'none'}"
     own = "" if pd.isna(page["own_words"]) else f", {page['own_words']} of them its own"
-    yield f"- {count(int(page['words']), 'word')}{own}"
+    yield f"- {counted('word', int(page['words']))}{own}"
     yield ""
     yield from _table("Queries, figures a month", _queries(row, tables))
     yield from _list("Headings now", _headings(row, tables))
     yield from _list("Who else says the same", _relatives(url, tables))
-    target = next((step["target"] for step in steps if step["step"] in ("move_text", "redirect", "canonical")), "")
-    if proposal["action"] == "merge" and target in tables.row_of:
+    target = next(
+        (step["target"] for step in steps if step["step"] in (StepKind.MOVE_TEXT, StepKind.REDIRECT, StepKind.CANONICAL)), ""
+    )
+    if proposal["action"] == Action.MERGE and target in tables.row_of:
         heading = "Says what the keeper does not: move what is worth it"
         yield from _quotes(heading, _unique(tables.row_of[target], row, tables))
     else:
@@ -166,14 +169,14 @@ def _cut(text: str) -> str:
 
 def _done(proposal: Mapping[str, Any], *, moves_text: bool) -> list[str]:
     """What can be counted when the work is done; ``mardok recheck`` counts it."""
-    if proposal["action"] == "merge":
+    if proposal["action"] == Action.MERGE:
         return [
             "what is worth it of the text above stands on the page that stays"
             if moves_text
             else "nothing has to be written: the page that stays says all that the others say",
             "each of the other addresses redirects there in one hop, and no page links to them",
         ]
-    if proposal["action"] == "expand":
+    if proposal["action"] == Action.EXPAND:
         return ["each page answers the queries above in words of its own, and is no longer thin in the next audit"]
     return [
         "no two of the pages resemble each other by half in the next audit",

@@ -9,58 +9,129 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from html import escape
-from typing import Any
+from os import PathLike
+from pathlib import Path
 
 import pandas as pd
 
+from mardok.audits import Audit
 from mardok.deliver import redirects
 from mardok.deliver.briefs import BRIEFED, Tables, brief, records
 from mardok.deliver.letter import letter
 from mardok.deliver.redirects import WITH_SLASH, WITHOUT_SLASH, Redirects, Writing, index_file
-from mardok.errors import HandoffError
-from mardok.folder import neutral_cell
-from mardok.plan.proposals import ORIGIN_RULE
-from mardok.plan.wording import path_of
+from mardok.errors import HandoffError, TableError
+from mardok.folder import neutral_cell, write_files
+from mardok.meta import AuditMeta
+from mardok.plan.decisions import with_decisions
+from mardok.sentences import path_of, sentence
+from mardok.sources.decisions import read_decisions
+from mardok.sources.raw import Intake
 from mardok.urls import split_url
+from mardok.vocabulary import STRUCTURAL_STEPS, Action, Answer, Decision, StepKind, VariantRule
 
 _WRITINGS: Mapping[str, Callable[[Iterable[str]], Writing]] = {
-    "index file to folder": lambda urls: index_file({url.partition("?")[0].rpartition("/")[2] for url in urls}),
-    "slash at the end": lambda _: WITH_SLASH,
-    "no slash at the end": lambda _: WITHOUT_SLASH,
+    VariantRule.INDEX_FILE_TO_FOLDER: lambda urls: index_file({url.partition("?")[0].rpartition("/")[2] for url in urls}),
+    VariantRule.SLASH_ADDED: lambda _: WITH_SLASH,
+    VariantRule.SLASH_REMOVED: lambda _: WITHOUT_SLASH,
 }
-"""Rules of proposals that servers know without a list of addresses; letter case they cannot change in one way."""
+"""Rules of addresses that servers know without a list of them; letter case they cannot change in one way."""
+_OF_ORIGIN = (VariantRule.HOST, VariantRule.SCHEME)
 _TEMPLATE_PAGES = 3
+LETTER_FILE = "letter.md"
 
 
-def handoff_files(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any], *, all_proposals: bool) -> dict[str, bytes]:
-    """The files, by their names below the folder.
+@dataclass(frozen=True)
+class HandedOver:
+    """What a hand-over wrote."""
+
+    files: Mapping[str, int]
+    """Bytes of each file, by its name below the folder."""
+    briefs: Mapping[str, int]
+    """Briefs for each action."""
+
+
+def hand_off(
+    audit: Audit,
+    path: str | PathLike[str],
+    *,
+    decisions: str | PathLike[str] | None = None,
+    all_proposals: bool = False,
+) -> HandedOver:
+    """Write the accepted proposals as work orders into a folder; an earlier hand-over there is replaced.
 
     Parameters
     ----------
+    decisions : path, optional
+        The edited plan (CSV or workbook); else the decisions that the audit was made with count.
     all_proposals : bool
-        Whether all proposals are handed over that nobody rejected or put off; else only those that were accepted.
+        Whether to hand over all that nobody rejected or put off.
 
     Raises
     ------
     HandoffError
-        If no proposal is accepted, or an address cannot be written into a server's files.
+        If no proposal is accepted, a row asks for what the plan does not hold, or an address cannot be written into a
+        server's files.
+    TableError
+        If a decision cannot be read: what is handed over must not be a guess.
+    FolderError
+        If the folder holds something else, or cannot be written.
     """
-    from mardok.deliver.workbook import workbook  # only here: its library takes longer to import than some commands to run
+    tables: Mapping[str, pd.DataFrame] = audit.tables
+    if decisions is not None:
+        intake = Intake()
+        edited = read_decisions(Path(decisions), intake)
+        if intake.unread:
+            raise TableError(f"{decisions}, {intake.unread[0].place}: {intake.unread[0].reason}")
+        tables = {**tables, "plan": with_decisions(audit.plan, edited)}
+    plan = chosen_proposals(tables["plan"], all_proposals=all_proposals)
+    files = handoff_files(tables, plan, audit.meta)
+    write_files(Path(path), files, marker=LETTER_FILE)
+    briefed = plan[plan["proposal"].isin(_briefed(plan, tables["steps"]))]
+    return HandedOver(
+        {name: len(contents) for name, contents in files.items()},
+        {str(action): int(n) for action, n in briefed["action"].value_counts().sort_index().items()},
+    )
 
-    plan = tables["plan"]
-    chosen = plan[plan["decision"] != "reject"] if all_proposals else plan[plan["decision"] == "accept"]
-    chosen = chosen[(chosen["decision"] != "later") & (chosen["action"] != "leave")]
+
+def chosen_proposals(plan: pd.DataFrame, *, all_proposals: bool) -> pd.DataFrame:
+    """The proposals that are handed over: those that were accepted, or all that nobody rejected or put off.
+
+    Raises
+    ------
+    HandoffError
+        If there is none.
+    """
+    chosen = plan[plan["decision"] != Decision.REJECT] if all_proposals else plan[plan["decision"] == Decision.ACCEPT]
+    chosen = chosen[(chosen["decision"] != Decision.LATER) & (chosen["action"] != Action.LEAVE)]
     if chosen.empty:
         raise HandoffError(
             "no proposal is accepted: write accept into the column decision of plan.csv and audit again, or use --all"
         )
+    return chosen
+
+
+def handoff_files(tables: Mapping[str, pd.DataFrame], chosen: pd.DataFrame, meta: AuditMeta) -> dict[str, bytes]:
+    """The files, by their names below the folder.
+
+    Parameters
+    ----------
+    chosen : DataFrame
+        The proposals that are handed over.
+
+    Raises
+    ------
+    HandoffError
+        If an address cannot be written into a server's files.
+    """
+    from mardok.deliver.workbook import workbook  # only here: its library takes longer to import than some commands to run
+
     steps = tables["steps"][tables["steps"]["proposal"].isin(chosen["proposal"])]
-    moves = _redirects(chosen, steps, tables["pages"]["url"].tolist())
+    moves = _redirects(steps, tables["pages"]["url"].tolist())
     strange = redirects.plain_addresses([*moves.single, *moves.single.values(), *moves.written])
     if strange:
         raise HandoffError(f"{strange[0]!r}: cannot be written into a server's files; set its proposal to reject")
@@ -70,11 +141,13 @@ def handoff_files(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any], *
         redirects.APACHE_MAP: redirects.apache_map(moves),
         redirects.CSV_FILE: redirects.redirects_csv(moves),
         "canonicals.csv": _canonicals(steps),
-        "out-of-index.csv": _csv(["url", "what"], _pairs(steps[steps["step"].isin(["noindex", "retire"])], "url", "step")),
+        "out-of-index.csv": _csv(
+            ["url", "what"], _pairs(steps[steps["step"].isin([StepKind.NOINDEX, StepKind.RETIRE])], "url", "step")
+        ),
         "sitemap-removals.txt": "".join(f"{url}\n" for url in _leaving_sitemap(tables["pages"], steps)),
         "relinks.csv": _relinks(tables, steps),
-        "letter.md": letter(chosen, meta),
-        **_briefs(chosen, steps, tables),
+        LETTER_FILE: letter(chosen, meta),
+        **briefs(chosen, steps, tables),
     }
     files = {name: text.encode("utf-8", "replace") for name, text in texts.items()}
     return {**files, "audit.xlsx": workbook({**tables, "plan": chosen, "steps": steps})}
@@ -97,19 +170,16 @@ def _origin(url: str) -> str:
     return f"{parts.scheme}://{parts.netloc}"
 
 
-def _redirects(plan: pd.DataFrame, steps: pd.DataFrame, known: Sequence[str]) -> Redirects:
-    """Redirects of the steps: by rule where a proposal goes by rules and no page that was read speaks against it."""
-    rules: dict[str, Collection[str]] = {
-        str(proposal): json.loads(basis).get("rules", ())
-        for proposal, basis in plan[["proposal", "basis"]].itertuples(index=False, name=None)
-    }
-    moved = steps[steps["step"] == "redirect"]
+def _redirects(steps: pd.DataFrame, known: Sequence[str]) -> Redirects:
+    """Redirects of the steps: by rule where they go by one and no page that was read speaks against it."""
+    moved = steps[steps["step"] == StepKind.REDIRECT]
     single: dict[str, str] = {}
     origins: dict[str, str] = {}
     by_writing: dict[str, dict[str, str]] = defaultdict(dict)
-    for proposal, url, target, detail in moved[["proposal", "url", "target", "detail"]].itertuples(index=False, name=None):
-        rule = detail if detail in rules[proposal] else ""  # the step of a variant says its rule, and nothing else
-        by_origin = ORIGIN_RULE.fullmatch(rule) and _origin(url) != _origin(target)
+    for url, target, rule in moved[["url", "target", "pattern"]].itertuples(index=False, name=None):
+        # A site that leaves https again is one address after the other: no rule for a whole origin says so.
+        is_upgrade = rule != VariantRule.SCHEME or target.startswith("https:")
+        by_origin = rule in _OF_ORIGIN and is_upgrade and _origin(url) != _origin(target)
         if by_origin:
             origins[_origin(url)] = _origin(target)
         if not (by_origin and url == _origin(url) + path_of(url) and path_of(url) == path_of(target)):
@@ -161,7 +231,7 @@ def _holds(writing: Writing, origin: str, going: Mapping[str, str], known: Itera
 
 
 def _canonicals(steps: pd.DataFrame) -> str:
-    told = _pairs(steps[steps["step"] == "canonical"], "url", "target")
+    told = _pairs(steps[steps["step"] == StepKind.CANONICAL], "url", "target")
     rows = [
         (url, target, f'<link rel="canonical" href="{escape(target)}">', f'Link: <{target}>; rel="canonical"')
         for url, target in told
@@ -170,13 +240,13 @@ def _canonicals(steps: pd.DataFrame) -> str:
 
 
 def _leaving_sitemap(pages: pd.DataFrame, steps: pd.DataFrame) -> list[str]:
-    leaving = set(steps.loc[steps["step"].isin(["redirect", "canonical", "noindex", "retire", "sitemap"]), "url"])
-    return sorted(pages.loc[pages["url"].isin(leaving) & (pages["in_sitemap"] != "no"), "url"])
+    leaving = set(steps.loc[steps["step"].isin([*STRUCTURAL_STEPS, StepKind.SITEMAP]), "url"])
+    return sorted(pages.loc[pages["url"].isin(leaving) & (pages["in_sitemap"] != Answer.NO), "url"])
 
 
 def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame) -> str:
     """Links to change: those to pages that go, one row a page or one for a template, and links that wait to be made."""
-    moved = steps[steps["step"] == "redirect"]
+    moved = steps[steps["step"] == StepKind.REDIRECT]
     target_of: dict[str, str] = dict(zip(moved["url"], moved["target"], strict=True))
     links, urls = tables["links"], tables["pages"]["url"]
     stays = ~urls.isin(target_of).to_numpy()
@@ -185,25 +255,31 @@ def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame) -> str:
     for (old, anchor, in_chrome), part in hit.groupby(["url", "anchor", "chrome"], observed=True):
         pages = sorted({str(urls[page]) for page in part["page"]} - {target_of[str(old)]})
         if in_chrome and len(pages) >= _TEMPLATE_PAGES:
-            note = f"in the furniture of {len(pages)} pages: one edit of the template"
+            note = str(sentence("handoff.template", pages=len(pages)))
             rows.append((pages[0], str(old), target_of[str(old)], str(anchor), note))
         else:
             rows += [(page, str(old), target_of[str(old)], str(anchor), "") for page in pages]
     told = Counter((page, new) for page, _, new, _, _ in rows)
-    relinks = steps[steps["step"] == "relink"]
+    relinks = steps[steps["step"] == StepKind.RELINK]
     for page, new, detail in _pairs(relinks, "url", "target", "detail"):
         if (page, new) not in told:
             rows.append((page, "", new, "", detail))
     return _csv(["page", "old_target", "new_target", "anchor", "note"], sorted(rows))
 
 
-def _briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> dict[str, str]:
+def briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> dict[str, str]:
+    """A brief for each proposal that a writer works on, by the name of its file."""
     asked = Tables(tables)
     found = {}
-    for row in records(plan[plan["action"].isin(BRIEFED)]):
+    for row in records(plan[plan["proposal"].isin(_briefed(plan, steps))]):
         own = records(steps[steps["proposal"] == row["proposal"]].sort_values("order"))
-        if not json.loads(row["basis"]).get("rules"):  # rules for many addresses need no writer
-            about = row["keeper"] or own[0]["url"]
-            slug = re.sub(r"[^a-z0-9]+", "-", path_of(about).lower()).strip("-")[:50] or "home"
-            found[f"briefs/{row['rank']:03}-{row['action']}-{slug}.md"] = brief(row, own, asked)
+        about = row["keeper"] or own[0]["url"]
+        slug = re.sub(r"[^a-z0-9]+", "-", path_of(about).lower()).strip("-")[:50] or "home"
+        found[f"briefs/{row['rank']:03}-{row['action']}-{slug}.md"] = brief(row, own, asked)
     return found
+
+
+def _briefed(plan: pd.DataFrame, steps: pd.DataFrame) -> set[str]:
+    """Proposals that a writer works on: rules for many addresses need none."""
+    by_pattern = set(steps.loc[steps["pattern"] != VariantRule.NONE, "proposal"])
+    return set(plan.loc[plan["action"].isin(BRIEFED), "proposal"]) - by_pattern

@@ -6,18 +6,17 @@ Out: Markdown with the totals and the first ten proposals.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
 import pandas as pd
 
 from mardok.deliver.briefs import markdown_text, records
-from mardok.plan.wording import count, gain_text, hours
+from mardok.meta import AuditMeta
+from mardok.sentences import counted, gain_text, hours
+from mardok.vocabulary import GainUnit
 
 _MOST = 10
 
 
-def letter(plan: pd.DataFrame, meta: Mapping[str, Any]) -> str:
+def letter(plan: pd.DataFrame, meta: AuditMeta) -> str:
     """The letter.
 
     Parameters
@@ -25,16 +24,16 @@ def letter(plan: pd.DataFrame, meta: Mapping[str, Any]) -> str:
     plan : DataFrame
         The proposals that are handed over, best first.
     """
-    totals = meta["totals"]
-    in_clicks = plan[plan["gain_unit"] == "clicks/month"]
+    totals = meta.totals
+    in_clicks = plan[plan["gain_unit"] == GainUnit.CLICKS]
     lines = [
         "# What we propose for your site", "",
-        f"We read {count(totals['pages'], 'page')}, {totals['indexable']:,} of which search engines may list"
+        f"We read {counted('page', totals['pages'])}, {totals['indexable']:,} of which search engines may list"
         + ("." if totals["crawl"]["whole"] else "; not the whole site: " + "; ".join(totals["crawl"]["gaps"]) + "."), "",
-        f"- {count(totals['variants'], 'address', 'addresses')} repeat another address",
-        f"- {count(totals['pages_with_copies'], 'page')} have copies",
-        f"- {count(totals['thin'], 'page')} say little of their own",
-        f"- the plan has {count(len(plan), 'proposal')} and takes {hours(plan['effort_hours'].sum())}",
+        f"- {counted('address', totals['variants'])} repeat another address",
+        f"- {counted('page', totals['pages_with_copies'])} have copies",
+        f"- {counted('page', totals['thin'])} say little of their own",
+        f"- the plan has {counted('proposal', len(plan))} and takes {hours(plan['effort_hours'].sum())}",
     ]  # fmt: skip
     if totals["search"]:
         lines.append(f"- {totals['search']['clicks']:,.0f} clicks a month came from search")
@@ -53,5 +52,5 @@ def letter(plan: pd.DataFrame, meta: Mapping[str, Any]) -> str:
             f"{row['confidence']} confidence)", "", f"   {markdown_text(row['why'])}", "",
         ]  # fmt: skip
     if len(plan) > _MOST:
-        lines += [f"{count(len(plan) - _MOST, 'proposal')} more are in the workbook.", ""]
+        lines += [f"{counted('proposal', len(plan) - _MOST)} more are in the workbook.", ""]
     return "\n".join(lines)

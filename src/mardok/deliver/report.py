@@ -25,7 +25,10 @@ from mardok import figures
 from mardok.deliver.inline_svg import inline_svg
 from mardok.deliver.report_parts import report_parts
 from mardok.deliver.templating import rendered
-from mardok.plan.wording import count, gain_text
+from mardok.meta import AuditMeta
+from mardok.sentences import counted, gain_text
+from mardok.store import TableStore
+from mardok.vocabulary import Action, GainUnit
 
 _SCRIPTS = ("base", "table", "pictures", "difference", "plan", "copies", "others", "main")
 _VIEWS = ("plan", "copies", "pair", "wording", "rivals", "pages", "page", "checks")
@@ -42,7 +45,7 @@ class _Picture:
     caption: str
 
 
-def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> str:
+def report_html(tables: TableStore, meta: AuditMeta) -> str:
     """The report as one HTML document of at most 25 MB."""
     home = _home(tables["pages"])
     filters = {"figure": _figure, "local": lambda url: url.removeprefix(home) if home != url else url}
@@ -52,10 +55,10 @@ def report_html(tables: Mapping[str, pd.DataFrame], meta: Mapping[str, Any]) -> 
     values = {
         "site": urlsplit(home).netloc or "site",
         "home": home,
-        "made": datetime.fromisoformat(meta["made"]).strftime("%d %B %Y"),
+        "made": datetime.fromisoformat(meta.made).strftime("%d %B %Y"),
         "meta": meta,
-        "totals": meta["totals"],
-        "first": plan[plan["action"] != "leave"].head(_FIRST).to_dict("records"),
+        "totals": meta.totals,
+        "first": plan[plan["action"] != Action.LEAVE].head(_FIRST).to_dict("records"),
         "n_proposals": len(plan),
         "by_gain": _by_gain(plan),
         "pictures": _pictures(tables),
@@ -92,12 +95,12 @@ def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
     """What is drawn once: gain against effort, and where the words come from."""
     found = []
     plan = tables["plan"]
-    gaining = plan[(plan["gain_unit"] == "clicks/month") & (plan["gain_high"] > 0)]
+    gaining = plan[(plan["gain_unit"] == GainUnit.CLICKS) & (plan["gain_high"] > 0)]
     if len(gaining):
         best = gaining.assign(middle=(gaining["gain_low"] + gaining["gain_high"]) / 2).nlargest(3, "middle")
         named = "; ".join(f"{row['summary']}: {gain_text(row)}, {row['effort_hours']:g} h" for row in _records(best))
         told = (
-            f"{count(len(gaining), 'proposal')} with a gain in clicks, against the hours they take. The greatest: {named}."
+            f"{counted('proposal', len(gaining))} with a gain in clicks, against the hours they take. The greatest: {named}."
         )
         ax = figures.gain_against_effort(tables)
         caption = "What proposals bring against the hours they take; bars reach from the least to the greatest gain."
@@ -117,7 +120,7 @@ def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
 def _by_gain(plan: pd.DataFrame) -> list[dict[str, Any]]:
     """The proposals that bring most clicks in all, by the middle of their range."""
     known = plan.assign(middle=(plan["gain_low"] + plan["gain_high"]) / 2)
-    gaining = known[(known["gain_unit"] == "clicks/month") & (known["middle"] > 0)]
+    gaining = known[(known["gain_unit"] == GainUnit.CLICKS) & (known["middle"] > 0)]
     ordered = gaining.sort_values(["middle", "rank"], ascending=[False, True]).head(_MOST_BY_GAIN)
     return _records(ordered)
 

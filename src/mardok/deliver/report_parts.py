@@ -22,12 +22,13 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from mardok.deliver.remedies import REMEDIES
 from mardok.figures import section_of
 from mardok.findings.elsewhere import Elsewhere
 from mardok.findings.passage_texts import passage_texts
-from mardok.plan.wording import clipped, topic_told
-from mardok.tables import BANDS, CHECKS
+from mardok.sentences import clipped, sentence, topic_text
+from mardok.sheets import PageSheet
+from mardok.store import TableStore
+from mardok.vocabulary import Band, GroupKind, GroupRole, StepKind
 
 Tables = Mapping[str, pd.DataFrame]
 Rows = NDArray[np.int64]
@@ -66,7 +67,7 @@ class Parts:
     """What there is no room for: how many proposals, pages, groups, pairs, texts, sheets."""
 
 
-def report_parts(tables: Tables) -> Parts:
+def report_parts(tables: TableStore) -> Parts:
     """All parts, the most needed first; each takes what it needs of the room that is left, or is cut down to it."""
     parts = Parts()
     room = MOST_BYTES - _KEPT_BYTES
@@ -191,7 +192,7 @@ def _plan(tables: Tables, listed: _Listed, most_steps: int) -> dict[str, Any]:
         "proposals": [
             {
                 **row,
-                "band_name": BANDS[row["band"]],
+                "band_name": str(sentence(f"band.{Band(row['band']).name.lower()}")),
                 "section": section_of(worked.get(row["proposal"], row["keeper"])),
                 "keeper": listed.of_url(row["keeper"]) if row["keeper"] else "",
                 "basis": json.loads(row["basis"]) if len(row["basis"]) <= _MOST_BASIS else None,
@@ -241,7 +242,7 @@ class _Group:
 def _groups_in_order(tables: Tables) -> list[_Group]:
     """Groups, those that the plan names first first, variants last."""
     place_of = {proposal: at for at, proposal in enumerate(tables["plan"]["proposal"])}
-    own = tables["steps"][tables["steps"]["step"] != "relink"]
+    own = tables["steps"][tables["steps"]["step"] != StepKind.RELINK]
     named = own.assign(place=own["proposal"].map(place_of)).groupby("url")["place"].min().to_dict()
     columns = ["group", "kind", "phrase", "evidence", "confidence", "role", "url"]
     groups: dict[str, _Group] = {}
@@ -249,12 +250,12 @@ def _groups_in_order(tables: Tables) -> list[_Group]:
     for group, kind, phrase, evidence, confidence, role, url in zip(
         *(tables["groups"][name].tolist() for name in columns), strict=True
     ):
-        known = groups.setdefault(group, _Group(group, kind, phrase, evidence, confidence, role == "keeper"))
+        known = groups.setdefault(group, _Group(group, kind, phrase, evidence, confidence, role == GroupRole.KEEPER))
         known.urls.append(url)
 
     def order(group: _Group) -> tuple[Any, ...]:
         place = place_of.get(group.id, len(place_of) + min(named.get(url, len(place_of)) for url in group.urls))
-        return group.kind == "variants", place, group.id
+        return group.kind == GroupKind.VARIANTS, place, group.id
 
     return sorted(groups.values(), key=order)
 
@@ -282,10 +283,10 @@ def _checks(tables: Tables, listed: _Listed, most_rows: int) -> list[dict[str, A
     found = []
     for check, part in tables["checks"].groupby("check"):
         ordered = part.sort_values(["is_template", "url"], ascending=[False, True])
-        remedy = REMEDIES[str(check)]
         found.append(
             {
-                "check": check, "trouble": CHECKS[str(check)], "cost": remedy.cost, "mend": remedy.mend, "n": len(part),
+                "check": check, "n": len(part),
+                **{about: str(sentence(f"check.{check}.{about}")) for about in ("trouble", "cost", "mend")},
                 "templates": int(part["is_template"].sum()),
                 "rows": [
                     [listed.of_url(url), value, detail]
@@ -345,7 +346,7 @@ def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed, most: int)
     found = {}
     if tables["queries"].empty:
         return {}
-    for group in [group for group in order if group.kind == "rivals"][:most]:
+    for group in [group for group in order if group.kind == GroupKind.RIVALS][:most]:
         rows = [listed.row_of[url] for url in group.urls]
         asked = pd.concat([_of_page(tables["queries"], row) for row in rows])
         several = asked[~asked["brand"]].groupby("query", observed=True)["page"].transform("nunique") > 1
@@ -383,7 +384,7 @@ def _pairs(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
 
 def _texts(tables: Tables, order: Sequence[_Group], listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
     """Blocks of the pages that stand in groups of variants, copies or rivals, the group that matters most first."""
-    shown = [group for group in order[:_MOST_GROUPS] if group.kind != "series"]
+    shown = [group for group in order[:_MOST_GROUPS] if group.kind != GroupKind.SERIES]
     grouped = [url for group in shown for url in group.urls[:_MOST_MEMBERS]]
     rows = [row for row in dict.fromkeys(map(listed.row_of.__getitem__, grouped)) if listed.number[row] >= 0]
     blocks = tables["blocks"]
@@ -409,47 +410,43 @@ def _short(value: Any) -> Any:
     return clipped(value, _MOST_TEXT) if isinstance(value, str) else value
 
 
-def _sheets(tables: Tables, listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
+def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
     """What else is known of each page: facts, headings, phrases, queries, what of its text stands elsewhere."""
-    pages, blocks = tables["pages"], tables["blocks"]
+    blocks = tables["blocks"]
     headings = blocks[(blocks["level"] > 0) & blocks["main"]]
     outline = list(zip(headings["level"].tolist(), map(_short, headings["text"].astype(str)), strict=True))
-    queries = tables["queries"].sort_values(["page", "impressions"], ascending=[True, False], kind="stable")
-    asked = list(
-        zip(
-            queries["query"].astype(str).tolist(), _numbers(queries["clicks"], 1), _numbers(queries["impressions"], 1),
-            _numbers(queries["position"], 1), _numbers(queries["share"], 4), _numbers(queries["competing"], 1), strict=True,
-        )
-    )  # fmt: skip
-    first_heading, first_query = _bounds(headings, len(pages)), _bounds(queries, len(pages))
-    phrases = tables["page_phrases"]
-    used, first_phrase = list(zip(phrases["phrase"], phrases["uses"].tolist(), strict=True)), _bounds(phrases, len(pages))
-    of_topics = pages[["topic", "topic_fields", "topic_uses", "topic_first_word", "words"]]
-    topics = [topic_told(*one) for one in of_topics.itertuples(index=False, name=None)]
-    alternates = tables["alternates"]
-    named = list(zip(alternates["hreflang"], map(listed.of_url, alternates["url"]), strict=True))
-    first_alternate = _bounds(alternates, len(pages))
-    elsewhere = Elsewhere(pages, tables["passages"])
-    copied = elsewhere.shares()
+    first_heading = _bounds(headings, len(tables["pages"]))
+    elsewhere = Elsewhere.of(tables)
     for begin in range(0, len(listed.rows), _SHEET_PAGES):
-        chunk = listed.rows[begin : begin + _SHEET_PAGES]
-        facts = pages.iloc[chunk][list(_SHEET)].astype(object)
-        told = {}
-        for row, record in zip(chunk.tolist(), _records(facts.where(facts.notna(), None)), strict=True):
-            last_query = min(first_query[row + 1], first_query[row] + _MOST_QUERIES)
-            told[str(int(listed.number[row]))] = {
-                **{name: _short(value) for name, value in record.items() if value not in ("", None)},
-                "topic": topics[row],
-                "alternates": named[first_alternate[row] : first_alternate[row + 1]],
+        chunk = listed.rows[begin : begin + _SHEET_PAGES].tolist()
+        shown = {}
+        for row in chunk:
+            sheet = PageSheet(tables, row, elsewhere)
+            facts = sheet.facts
+            topic = (facts[name] for name in ("topic", "topic_fields", "topic_uses", "topic_first_word", "words"))
+            queries = sheet.queries
+            shown[str(int(listed.number[row]))] = {
+                **{name: _short(facts[name]) for name in _SHEET if facts[name] not in ("", None)},
+                "topic": topic_text(*topic),
+                "alternates": [[one["hreflang"], listed.of_url(one["url"])] for one in sheet.alternates],
+                # Not the sheet's own: it would make the texts of all blocks of the site for the few that are headings.
                 "outline": outline[first_heading[row] : first_heading[row + 1]],
-                "phrases": used[first_phrase[row] : first_phrase[row + 1]],
-                "queries": asked[first_query[row] : last_query],
-                "n_queries": first_query[row + 1] - first_query[row],
-                "n_elsewhere": elsewhere.n_stretches(row),
-                "copied": round(float(copied[row]), 6),
+                "phrases": [[one["phrase"], one["uses"]] for one in sheet.phrases],
+                "queries": [_figures(query) for query in queries[:_MOST_QUERIES]],
+                "n_queries": len(queries),
+                "n_elsewhere": sheet.n_elsewhere,
+                "copied": round(sheet.copied_share, 6),
                 "elsewhere": [
                     (one.words, int(one.is_boilerplate), one.other_pages, int(listed.number[one.example]), clipped(one.text))
-                    for one in elsewhere.stretches(row, _MOST_STRETCHES)
+                    for one in sheet.elsewhere(_MOST_STRETCHES)
                 ],
             }
-        yield [int(listed.number[row]) for row in chunk], told
+        yield [int(listed.number[row]) for row in chunk], shown
+
+
+_DECIMALS = {"clicks": 1, "impressions": 1, "position": 1, "share": 4, "competing": 1}
+
+
+def _figures(query: Mapping[str, Any]) -> list[Any]:
+    """A query with its figures, rounded."""
+    return [query["query"], *(round(query[name], decimals) for name, decimals in _DECIMALS.items())]

@@ -11,7 +11,7 @@ from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
-from mardok.plan.wording import count, gain_text, percent
+from mardok.sentences import counted, gain_text, percent
 
 
 def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict[str, Any]) -> str:
@@ -24,5 +24,5 @@ def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict
         lstrip_blocks=True,
     )
     environment.filters.update(percent=percent, gain=gain_text, **filters)
-    environment.globals.update(count=count)
+    environment.globals.update(number_of=counted)
     return environment.get_template(template).render(**values)

@@ -6,6 +6,8 @@ Out: the troubles; the builder lays them in from here, and the tests check the a
 
 from __future__ import annotations
 
+from mardok.vocabulary import VariantRule
+
 HOST = "https://www.wyndale-violin-hire.example"
 BARE = "https://wyndale-violin-hire.example"
 INSECURE = "http://www.wyndale-violin-hire.example"
@@ -32,17 +34,17 @@ VARIANTS: dict[str, str] = {
 }
 """Addresses that show another page, and the path of that page."""
 
-VARIANT_RULES: dict[str, int] = {
-    "http to https": 4,
-    "host wyndale-violin-hire.example to www.wyndale-violin-hire.example": 3,
-    "index file to folder": 2,
-    "slash at the end": 1,
-    "letter case": 1,
-    "parameter utm_*": 2,
-    "parameter sort": 1,
-    "parameter view": 1,
-    "print view": 3,
-}
+VARIANT_RULES: tuple[tuple[VariantRule, str, int], ...] = (
+    (VariantRule.SCHEME, "http > https", 4),
+    (VariantRule.HOST, "wyndale-violin-hire.example > www.wyndale-violin-hire.example", 3),
+    (VariantRule.INDEX_FILE_TO_FOLDER, "", 2),
+    (VariantRule.SLASH_ADDED, "", 1),
+    (VariantRule.LETTER_CASE, "", 1),
+    (VariantRule.PARAMETER, "utm_*", 2),
+    (VariantRule.PARAMETER, "sort", 1),
+    (VariantRule.PARAMETER, "view", 1),
+    (VariantRule.PRINT_VIEW, "", 3),
+)
 """Rules that the plan must state for them, with the number of addresses."""
 
 COPIES: dict[str, str] = {
@@ -170,7 +172,10 @@ ENCODING_BROKEN = ("/gift-vouchers/",)
 THIN = ("/instruments/shoulder-rest/", "/instruments/metronome/")
 RIGHTLY_SHORT = ("/contact/", "/careers/", "/rental-calculator/", "/de/kontakt/", "/thank-you/", "/basket/")
 """Short pages that do their task."""
-MENTIONS_WITHOUT_LINK = {"rental calculator": ("/", "/blog/rent-or-buy-a-violin/"), "size guide": ("/faq/",)}
+MENTIONS_WITHOUT_LINK = (
+    ("rental calculator", ("/", "/blog/rent-or-buy-a-violin/")),
+    ("size guide", ("/faq/",)),
+)
 """Phrases that pages use without a link to the page that should get it."""
 BOILERPLATE = "Every hire includes insurance against theft, fire, water and accident within fifty miles of the workshop"
 """Beginning of a paragraph pasted on every instrument page."""

@@ -7,15 +7,31 @@ Out: the first reason against it.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from typing import NamedTuple
 
 from protego import Protego
 
 from mardok.extract.directives import is_told
 from mardok.extract.page import Page
+from mardok.sentences import Sentence, sentence
 from mardok.urls import bare_host, split_url
+from mardok.vocabulary import NoindexReason
 
-OTHER_HOST = "canonical on another host"
-_ELSEWHERE = "canonical elsewhere"
+_ERROR = 400
+"""Least HTTP status of an error."""
+
+
+class NotIndexable(NamedTuple):
+    """Why a page is not indexable."""
+
+    reason: NoindexReason
+    value: str = ""
+    """The status of an answer, or what made a page unreadable."""
+
+    @property
+    def text(self) -> Sentence:
+        """The reason as it is said."""
+        return sentence(f"not-indexable.{self.reason}", value=self.value)
 
 
 def blocked_by(robots: Mapping[str, str], agents: Sequence[str]) -> Callable[[str], bool]:
@@ -30,30 +46,35 @@ def blocked_by(robots: Mapping[str, str], agents: Sequence[str]) -> Callable[[st
     return is_blocked
 
 
-def reason_not_indexable(page: Page, is_blocked: Callable[[str], bool], agents: Sequence[str]) -> str:
-    """Why the page is not indexable; ``""`` if it is."""
+def noindex_reason(page: Page, is_blocked: Callable[[str], bool], agents: Sequence[str]) -> NotIndexable | None:
+    """Why the page is not indexable; None if it is."""
     if page.trouble:
-        return f"unreadable: {page.trouble}"
+        return NotIndexable(NoindexReason.UNREADABLE, page.trouble)
     if page.redirect_url:
-        return "redirect"
+        return NotIndexable(NoindexReason.REDIRECT)
     if page.status not in (None, 200):
-        return f"status {page.status}"
+        return NotIndexable(NoindexReason.STATUS, str(page.status))
     if not page.is_html:
-        return "not HTML"
+        return NotIndexable(NoindexReason.NOT_HTML)
     if is_told(page.robots, "noindex", agents):
-        return "noindex"
+        return NotIndexable(NoindexReason.NOINDEX)
     if page.canonical_url not in ("", page.url):
-        return OTHER_HOST if bare_host(page.canonical_url) != bare_host(page.url) else _ELSEWHERE
-    return "robots.txt" if is_blocked(page.url) else ""
+        is_other = bare_host(page.canonical_url) != bare_host(page.url)
+        return NotIndexable(NoindexReason.CANONICAL_ON_OTHER_HOST if is_other else NoindexReason.CANONICAL_ELSEWHERE)
+    return NotIndexable(NoindexReason.ROBOTS) if is_blocked(page.url) else None
 
 
-def reasons_not_indexable(pages: Sequence[Page], is_blocked: Callable[[str], bool], agents: Sequence[str]) -> list[str]:
+def noindex_reasons(
+    pages: Sequence[Page], is_blocked: Callable[[str], bool], agents: Sequence[str]
+) -> list[NotIndexable | None]:
     """Why each page of a site is not indexable; of a canonical elsewhere also whether that is an error page."""
     status = {page.url: page.status or 0 for page in pages}
-    reasons = [reason_not_indexable(page, is_blocked, agents) for page in pages]
-    return [
-        f"{reason}, an error page ({status[page.canonical_url]})"
-        if reason == _ELSEWHERE and status.get(page.canonical_url, 0) >= 400
-        else reason
-        for page, reason in zip(pages, reasons, strict=True)
-    ]
+    found = []
+    for page in pages:
+        reason = noindex_reason(page, is_blocked, agents)
+        if reason is not None and reason.reason == NoindexReason.CANONICAL_ELSEWHERE:
+            there = status.get(page.canonical_url, 0)
+            if there >= _ERROR:
+                reason = NotIndexable(NoindexReason.CANONICAL_TO_ERROR, str(there))
+        found.append(reason)
+    return found

@@ -16,9 +16,11 @@ from itertools import pairwise
 import numpy as np
 
 from mardok.findings.head_checks import duplicates
-from mardok.findings.trouble import Trouble
+from mardok.findings.trouble import Trouble, and_more
+from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.text.site import Site
+from mardok.vocabulary import CheckId
 
 _ESCAPED = re.compile(
     r"&(?:amp|nbsp|quot|apos|lt|gt|[lr][sd]quo|ndash|mdash|hellip|[aouAOU]uml|szlig|[aeiou]acute|#0?39|#160|#82\d\d);"
@@ -58,7 +60,7 @@ def body_troubles(site: Site, rows: Sequence[int], meant_for: Sequence[str], set
         yield from _h1_troubles(site, row, headings[row])
         yield from _outline_troubles(site, row, headings[row], settings)
         yield from _h2_troubles(site, row, headings[row], settings)
-    yield from duplicates(site, rows, "h1-duplicate", lambda row: site.pages[row].h1, meant_for)
+    yield from duplicates(site, rows, CheckId.H1_DUPLICATE, lambda row: site.pages[row].h1, meant_for)
     yield from _repeated(rows, headings, settings)
     yield from _images_without_alt(site, set(rows))
     yield from _garbled(site, rows)
@@ -84,39 +86,44 @@ def _h1_troubles(site: Site, row: int, headings: Sequence[_Heading]) -> Iterator
     shown = [heading.text for heading in headings if heading.level == 1 and not heading.is_hidden]
     hidden = [heading.text for heading in headings if heading.level == 1 and heading.is_hidden]
     if len(shown) > 1:
-        yield Trouble(row, "h1-several", str(len(shown)), " | ".join(text[:_SHOWN] for text in shown))
+        yield Trouble(row, CheckId.H1_SEVERAL, str(len(shown)), " | ".join(text[:_SHOWN] for text in shown))
     if shown or page.h1:
         return
     if page.signs.h1_images:
-        yield Trouble(row, "h1-image", "")
+        yield Trouble(row, CheckId.H1_IMAGE, "")
     elif hidden:
-        yield Trouble(row, "h1-hidden", hidden[0][:_SHOWN])
+        yield Trouble(row, CheckId.H1_HIDDEN, hidden[0][:_SHOWN])
     else:
-        yield Trouble(row, "h1-missing", "")
+        yield Trouble(row, CheckId.H1_MISSING, "")
 
 
 def _outline_troubles(site: Site, row: int, headings: Sequence[_Heading], settings: Checks) -> Iterator[Trouble]:
     main = [heading for heading in headings if heading.is_main]
     for above, heading in pairwise(main):
         if heading.level > above.level + 1:
-            yield Trouble(row, "heading-skipped", f"H{above.level} to H{heading.level}", heading.text[:_SHOWN])
+            yield Trouble(
+                row,
+                CheckId.HEADING_SKIPPED,
+                str(sentence("check-detail.skipped", above=above.level, below=heading.level)),
+                heading.text[:_SHOWN],
+            )
             break
     n_words = int(site.corpus.n_words[row])
     if n_words >= settings.flat_words and not any(heading.level > 1 for heading in main) and main:
-        yield Trouble(row, "heading-flat", str(n_words), "words below one H1")
+        yield Trouble(row, CheckId.HEADING_FLAT, str(n_words), str(sentence("check-detail.flat")))
 
 
 def _h2_troubles(site: Site, row: int, headings: Sequence[_Heading], settings: Checks) -> Iterator[Trouble]:
     texts = [heading.text for heading in headings if heading.level == 2 and heading.is_main]
     has_others = any(heading.level > 2 and heading.is_main for heading in headings)
     if not texts and has_others and int(site.corpus.n_words[row]) >= settings.h2_words:
-        yield Trouble(row, "h2-missing", "", "it has headings of lower levels only")
+        yield Trouble(row, CheckId.H2_MISSING, "", str(sentence("check-detail.h2-missing")))
     for text, n in Counter(texts).items():
         if n > 1:
-            yield Trouble(row, "h2-duplicate", str(n), text[:_SHOWN])
+            yield Trouble(row, CheckId.H2_DUPLICATE, str(n), text[:_SHOWN])
     long = [text for text in texts if len(text) > settings.h2_characters]
     if long:
-        yield Trouble(row, "h2-long", str(len(max(long, key=len))), max(long, key=len)[: settings.h2_characters])
+        yield Trouble(row, CheckId.H2_LONG, str(len(max(long, key=len))), max(long, key=len)[: settings.h2_characters])
 
 
 def _repeated(rows: Sequence[int], headings: dict[int, list[_Heading]], settings: Checks) -> Iterator[Trouble]:
@@ -127,9 +134,11 @@ def _repeated(rows: Sequence[int], headings: dict[int, list[_Heading]], settings
             pages_of[text].append(row)
     for text, pages in sorted(pages_of.items()):
         if len(pages) >= settings.template_pages and len(pages) >= settings.template_share * len(rows):
-            shared = f"{len(pages)} pages with {text[:_SHOWN]!r} in their furniture"
+            shared = str(sentence("template.furniture", pages=len(pages), what=text[:_SHOWN]))
             for row in pages:
-                yield Trouble(row, "heading-repeated", text[:_SHOWN], "", n_pages=len(pages), pattern=text, template=shared)
+                yield Trouble(
+                    row, CheckId.HEADING_REPEATED, text[:_SHOWN], "", n_pages=len(pages), pattern=text, template=shared
+                )
 
 
 def _images_without_alt(site: Site, rows: Collection[int]) -> Iterator[Trouble]:
@@ -140,8 +149,7 @@ def _images_without_alt(site: Site, rows: Collection[int]) -> Iterator[Trouble]:
         if page in rows:
             by_page[page][str(images.urls[number])] += 1
     for row, urls in by_page.items():
-        more = f" and {len(urls) - 1} more" if len(urls) > 1 else ""
-        yield Trouble(row, "image-alt-missing", str(urls.total()), f"{min(urls)}{more}")
+        yield Trouble(row, CheckId.IMAGE_ALT_MISSING, str(urls.total()), and_more(min(urls), len(urls) - 1))
 
 
 def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
@@ -153,8 +161,8 @@ def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
     is_code = blocks.where(lambda context: context.tag in _CODE)
     wanted = set(rows)
     for check, pattern, may_be in (
-        ("text-double-escaped", _ESCAPED, _has_reference),
-        ("text-encoding-broken", _LOST, _is_foreign),
+        (CheckId.TEXT_DOUBLE_ESCAPED, _ESCAPED, _has_reference),
+        (CheckId.TEXT_ENCODING_BROKEN, _LOST, _is_foreign),
     ):
         first: dict[int, str] = {}
         for row in rows:

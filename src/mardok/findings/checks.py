@@ -17,33 +17,35 @@ from numpy.typing import NDArray
 from mardok.compare.destinations import Destination
 from mardok.compare.titles import Titles
 from mardok.compare.topics import Wording
+from mardok.extract.indexable import NotIndexable
 from mardok.findings.body_checks import body_troubles
 from mardok.findings.coverage import Coverage
-from mardok.findings.failures import ERROR_TEXT, MEANINGS
 from mardok.findings.groups import Grouping, untranslated_guests
 from mardok.findings.head_checks import head_troubles
 from mardok.findings.kinds import PageKinds, is_utility_address
 from mardok.findings.link_checks import link_troubles, pointer_troubles
-from mardok.findings.trouble import Told, with_templates
+from mardok.findings.trouble import Told, and_more, with_templates
+from mardok.sentences import sentence
 from mardok.settings import Kinds, Settings, Variants
 from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
-from mardok.urls import variant_form
+from mardok.urls import AddressMark, variant_form
+from mardok.vocabulary import CheckId, Failure
 
 
 @dataclass(frozen=True)
 class Checked:
     """What checks look at, beside the pages."""
 
-    failing: Sequence[str]
+    failing: Sequence[Failure]
     """Why each page fails although it answers 200."""
     ways: Sequence[Destination]
     grouping: Grouping
     intake: Intake
     coverage: Coverage
-    reasons: Sequence[str]
+    noindex_reasons: Sequence[NotIndexable | None]
     """Why each page is not indexable."""
     is_blocked: Callable[[str], bool]
     """Whether robots.txt closes an address."""
@@ -63,7 +65,7 @@ def checks_table(troubles: Iterable[Told]) -> pd.DataFrame:
 
 def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told]:
     """All troubles of pages and addresses, each page with what sits in its template, too."""
-    ways, reasons = checked.ways, checked.reasons
+    ways, noindex_reasons = checked.ways, checked.noindex_reasons
     rows = [row for row in checked.rows.tolist() if site.pages[row].is_html and not checked.kinds.is_further[row]]
     answered = [
         row for row, page in enumerate(site.pages) if page.is_html and page.status in (None, 200) and not page.redirect_url
@@ -73,7 +75,7 @@ def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told
         *head_troubles(site, rows, checked.titles, checked.wording, checked.kinds, meant_for, settings.checks),
         *body_troubles(site, rows, meant_for, settings.checks),
         *link_troubles(site, ways, checked.intake.failed, settings.checks),
-        *pointer_troubles(site, answered, reasons, checked.grouping.keeper_of, checked.intake.broken_parts),
+        *pointer_troubles(site, answered, noindex_reasons, checked.grouping.keeper_of, checked.intake.broken_parts),
     ]
     kept = with_templates(troubles, checked.kinds.kind, rows, settings.checks)
     return [
@@ -84,8 +86,8 @@ def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told
         *_redirect_troubles(site, ways),
         *_untranslated(site, checked.grouping.untranslated, checked.grouping.meant_for),
         *_answering_variants(site, checked.grouping, settings.variants),
-        *_crawl_troubles(site, checked.intake, checked.coverage, reasons),
-        *_failing_pages(site, reasons, checked.failing),
+        *_crawl_troubles(site, checked.intake, checked.coverage, noindex_reasons),
+        *_failing_pages(site, noindex_reasons, checked.failing),
         *_blocked_links(site, checked.is_blocked, settings.kinds),
         *_broken_images(site, checked.intake),
     ]
@@ -93,7 +95,7 @@ def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told
 
 def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> Iterable[Told]:
     """Addresses that differ from a page's own in scheme, host, slash, case or index file only, one row for each of these."""
-    by_mark: dict[str, list[tuple[str, str]]] = defaultdict(list)
+    by_mark: dict[AddressMark, list[tuple[str, str]]] = defaultdict(list)
     for row, keeper in sorted(grouping.keeper_of.items()):
         url, kept = site.pages[row].url, site.pages[keeper].url
         form, other = variant_form(url, settings), variant_form(kept, settings)
@@ -101,27 +103,31 @@ def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> I
             for mark in sorted(set(form.marks) ^ set(other.marks))[:1]:
                 by_mark[mark].append((url, kept))
     for mark, pairs in by_mark.items():
-        yield Told(pairs[0][0], "variant-answers", str(len(pairs)), f"{mark}: for example the page {pairs[0][1]}")
+        detail = sentence("check-detail.variant", mark=sentence(f"address-mark.{mark.name.lower()}"), page=pairs[0][1])
+        yield Told(pairs[0][0], CheckId.VARIANT_ANSWERS, str(len(pairs)), str(detail))
 
 
-def _crawl_troubles(site: Site, intake: Intake, coverage: Coverage, reasons: Sequence[str]) -> Iterable[Told]:
+def _crawl_troubles(
+    site: Site, intake: Intake, coverage: Coverage, noindex_reasons: Sequence[NotIndexable | None]
+) -> Iterable[Told]:
     """What robots.txt and sitemaps say that does not fit the pages."""
     for url, what in intake.html_instead.items():
-        yield Told(url, f"{what}-html", "", "answers 200 with HTML; crawlers take it for no file at all")
+        yield Told(url, what, "", str(sentence("check-detail.html-instead")))
     sitemap_of = {url: sitemap for sitemap, urls in sorted(intake.sitemaps.items(), reverse=True) for url in urls}
     for row in sorted(coverage.listed):
         url = site.pages[row].url
-        if reasons[row]:
-            yield Told(url, "sitemap-not-indexable", reasons[row], sitemap_of[url])
-    for row in (row for row in coverage.orphans if not reasons[row]):
-        yield Told(site.pages[row].url, "page-orphan", "", sitemap_of[site.pages[row].url])
+        reason = noindex_reasons[row]
+        if reason is not None:
+            yield Told(url, CheckId.SITEMAP_NOT_INDEXABLE, str(reason.text), sitemap_of[url])
+    for row in (row for row in coverage.orphans if not noindex_reasons[row]):
+        yield Told(site.pages[row].url, CheckId.PAGE_ORPHAN, "", sitemap_of[site.pages[row].url])
 
 
-def _failing_pages(site: Site, reasons: Sequence[str], failing: Sequence[str]) -> Iterable[Told]:
+def _failing_pages(site: Site, noindex_reasons: Sequence[NotIndexable | None], failing: Sequence[Failure]) -> Iterable[Told]:
     for row, why in enumerate(failing):
-        if why and not reasons[row]:
-            check = "page-soft-404" if why == ERROR_TEXT else "page-empty"
-            yield Told(site.pages[row].url, check, why, MEANINGS[why])
+        if why and not noindex_reasons[row]:
+            check = CheckId.PAGE_SOFT_404 if why == Failure.ERROR_TEXT else CheckId.PAGE_EMPTY
+            yield Told(site.pages[row].url, check, why, str(sentence(f"failure.{why}")))
 
 
 def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) -> Iterable[Told]:
@@ -134,7 +140,12 @@ def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) 
             pages = np.unique(site.links.page[(placed_url == number) & ~site.chrome_links])
             if not len(pages) or is_utility_address(url, kinds):
                 continue
-            yield Told(url, "link-blocked", str(len(pages)), f"linked from {site.pages[pages[0]].url}")
+            yield Told(
+                url,
+                CheckId.LINK_BLOCKED,
+                str(len(pages)),
+                str(sentence("check-detail.linked-from", page=site.pages[pages[0]].url)),
+            )
 
 
 def _broken_images(site: Site, intake: Intake) -> Iterable[Told]:
@@ -142,25 +153,26 @@ def _broken_images(site: Site, intake: Intake) -> Iterable[Told]:
     is_broken = np.array([url in broken for url in site.images.urls], bool)[site.images.url]
     places = zip(site.images.page[is_broken].tolist(), site.images.url[is_broken].tolist(), strict=True)
     for row, url in sorted({(row, site.images.urls[number]) for row, number in places}):
-        yield Told(site.pages[row].url, "image-broken", broken[url], url)
+        yield Told(site.pages[row].url, CheckId.IMAGE_BROKEN, broken[url], url)
 
 
 def _untranslated(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]) -> Iterable[Told]:
     """Pages with the text of others that are not in the language they are meant for, one row each."""
     for guest, hosts in untranslated_guests(site, pairs, meant_for).items():
         urls = [site.pages[host].url for host in hosts]
-        more = f" and {len(urls) - 1} more" if len(urls) > 1 else ""
-        detail = f"meant for {meant_for[guest]!r}, but the text of {min(urls)}{more}"
-        yield Told(site.pages[guest].url, "text-untranslated", site.pages[guest].language, detail)
+        detail = str(
+            sentence("check-detail.untranslated", language=meant_for[guest], pages=and_more(min(urls), len(urls) - 1))
+        )
+        yield Told(site.pages[guest].url, CheckId.TEXT_UNTRANSLATED, site.pages[guest].language, detail)
 
 
 def _redirect_troubles(site: Site, ways: Sequence[Destination]) -> Iterable[Told]:
     for page, way in zip(site.pages, ways, strict=True):
         route = " > ".join((page.url, *way.redirects))
         if way.is_loop:
-            yield Told(page.url, "redirect-loop", str(len(way.redirects)), route)
+            yield Told(page.url, CheckId.REDIRECT_LOOP, str(len(way.redirects)), route)
         elif len(way.redirects) > 1:
-            yield Told(page.url, "redirect-chain", str(len(way.redirects)), route, way.redirects[-1])
+            yield Told(page.url, CheckId.REDIRECT_CHAIN, str(len(way.redirects)), route, way.redirects[-1])
         end = site.row_of.get(way.redirects[-1]) if way.redirects and not way.is_loop else None
         if end is not None and (site.pages[end].status or 200) >= 400:
-            yield Told(page.url, "redirect-broken", str(site.pages[end].status), way.redirects[-1])
+            yield Told(page.url, CheckId.REDIRECT_BROKEN, str(site.pages[end].status), way.redirects[-1])

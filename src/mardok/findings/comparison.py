@@ -22,6 +22,7 @@ from mardok.compare.relations import Traits, page_sets, relations_of
 from mardok.compare.runs import repeated_runs
 from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic
+from mardok.extract.indexable import NotIndexable
 from mardok.findings.groups import Grouping, find_groups, variant_groups, with_variants
 from mardok.findings.keeper import Standing
 from mardok.findings.mentions import unlinked_mentions, wording_of
@@ -39,6 +40,7 @@ from mardok.findings.wording import (
 from mardok.settings import Copies, Settings
 from mardok.text.distinct import first_of_equal
 from mardok.text.site import Site
+from mardok.vocabulary import Failure, GroupKind
 
 
 @dataclass(frozen=True)
@@ -88,12 +90,17 @@ class Worded:
 
 
 def relate(
-    site: Site, reasons: Sequence[str], failing: Sequence[str], titles: Titles, standing: Standing, settings: Settings
+    site: Site,
+    noindex_reasons: Sequence[NotIndexable | None],
+    failing: Sequence[Failure],
+    titles: Titles,
+    standing: Standing,
+    settings: Settings,
 ) -> Related:
     """Which pages are variants and copies; the sets of shingles, which fill much memory, are needed no longer than that."""
     rows = [
         row
-        for row, reason in enumerate(reasons)
+        for row, reason in enumerate(noindex_reasons)
         if (not reason or (settings.copies.all_pages and site.text_hashes[row])) and not failing[row]
     ]
     traits = _traits(site, settings.copies)
@@ -131,7 +138,7 @@ def count_wording(
     """Phrases, mentions, and how each page uses the phrase that it is about."""
     counts, stems = related.counts, stemmed_site(site, settings.phrases)
     groups = related.grouping.groups
-    wanted = {group.keeper: wording_of(site, group.keeper) for group in groups if group.kind == "copies"}
+    wanted = {group.keeper: wording_of(site, group.keeper) for group in groups if group.kind == GroupKind.COPIES}
     mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
     of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in topics])
     tables = {  # last, when what goes on beside needs less memory: they need the most
@@ -150,7 +157,7 @@ def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> ND
     """
     found = np.arange(len(site.pages))
     for group in grouping.groups:
-        if group.kind == "copies":
+        if group.kind == GroupKind.COPIES:
             found[list(group.members)] = group.keeper
     meant = _numbers(grouping.meant_for)
     languages = zip((page.language for page in site.pages), grouping.meant_for, strict=True)

@@ -17,10 +17,11 @@ from mardok.compare.topics import Topic
 from mardok.findings.kinds import PageKinds
 from mardok.settings import Settings
 from mardok.text.site import Site
+from mardok.vocabulary import PageKind
 
 _CHAPTERS = 3
 """Pages that one contains, from which it is a manual on one page."""
-_ASKED_KINDS = ("article", "product", "service")
+_ASKED_KINDS = (PageKind.ARTICLE, PageKind.PRODUCT, PageKind.SERVICE)
 
 
 @dataclass(frozen=True)
@@ -81,7 +82,7 @@ def contained_pages(
         both = min(a_in_b, b_in_a) >= settings.pairs.containment
         gone = weaker(a, b) if both else -1
         for inner, outer, share in ((a, b, a_in_b), (b, a, b_in_a)):
-            is_asked = not is_pasted[inner] and gone in (-1, inner) and kinds.kind[outer] != "listing"
+            is_asked = not is_pasted[inner] and gone in (-1, inner) and kinds.kind[outer] != PageKind.LISTING
             if share >= settings.pairs.containment and is_asked:
                 inside[inner].append((share, outer, resemblance))
     holds: dict[int, set[int]] = defaultdict(set)

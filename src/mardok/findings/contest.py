@@ -20,15 +20,16 @@ from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic, Wording
 from mardok.findings.comparison import Comparison
 from mardok.findings.contained import Contained, contained_pages
-from mardok.findings.groups import Related, untranslated_guests
+from mardok.findings.groups import GroupRow, untranslated_guests
 from mardok.findings.keeper import Standing, choose_keeper
 from mardok.findings.kinds import PageKinds, page_kinds
-from mardok.findings.rivals import Ground, Rivalry, find_rivals, may_compete, related_series
+from mardok.findings.rivals import Ground, Rivalry, find_rivals, may_compete, series_rows
 from mardok.findings.site_name import NamePhrase, name_phrases
 from mardok.findings.targets import target_pages, target_rows
 from mardok.findings.thin import Verdict, nearest_relatives, thin_pages
 from mardok.settings import Settings
 from mardok.text.site import Site
+from mardok.vocabulary import GroupKind
 
 
 @dataclass(frozen=True)
@@ -36,7 +37,7 @@ class Contested:
     """What came of comparing what pages promise, and of search data."""
 
     kinds: PageKinds
-    related: list[Related]
+    related: list[GroupRow]
     """Series and rivals, for the table of groups."""
     rivalries: list[Rivalry]
     verdicts: list[Verdict | None]
@@ -62,7 +63,7 @@ def contested(
     n_pages, demand, grouping = len(site.pages), standing.demand, compared.grouping
     kinds = page_kinds(site, settings)
     shown = shown_pages(demand, settings.search.minimum_share) if demand is not None else None
-    in_copies = {row for group in grouping.groups if group.kind == "copies" for row in group.members}
+    in_copies = {row for group in grouping.groups if group.kind == GroupKind.COPIES for row in group.members}
     # What stands untranslated under another language's address is to be translated, and says nothing of its own till then.
     goes = in_copies | set(untranslated_guests(site, grouping.untranslated, grouping.meant_for))
     stays = np.isin(np.arange(n_pages), compared.rows) & standing.is_indexable & ~np.isin(np.arange(n_pages), sorted(goes))
@@ -78,7 +79,10 @@ def contested(
             resemblance={(a, b): resemblance for a, b, resemblance, *_ in pairs},
             links=frozenset(text_links(site, ways).tolist()),
             settled={
-                row: number for number, group in enumerate(grouping.groups) if group.kind == "copies" for row in group.rows
+                row: number
+                for number, group in enumerate(grouping.groups)
+                if group.kind == GroupKind.COPIES
+                for row in group.rows
             },
             may_count=may_compete(kinds, stays),
             target_of={target.stems: target.row for target in meant if target.row >= 0},
@@ -122,7 +126,7 @@ def contested(
     names = name_phrases(site, titles, said, wording, np.flatnonzero(stays).tolist(), demand, shown, home, settings)
     return Contested(
         kinds,
-        [*related_series(series, in_copies), *(rivalry.related for rivalry in rivalries)],
+        [*series_rows(series, in_copies), *(rivalry.table_row for rivalry in rivalries)],
         rivalries,
         verdicts,
         contained,

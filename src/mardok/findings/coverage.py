@@ -18,11 +18,13 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from mardok.compare.destinations import Destination
+from mardok.sentences import sentence
 from mardok.settings import Variants
 from mardok.sources.raw import Intake
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.urls import bare_host, split_url, variant_form
+from mardok.vocabulary import CrawlEnd
 
 _HTML_TYPES = (None, "text/html", "application/xhtml+xml")
 _LISTED = 20
@@ -104,12 +106,12 @@ def coverage_of(
     unread = {url for url in unread if variant_form(url, variants).identity not in read}
     listed = {url for pages in intake.sitemaps.values() for url in pages}
     gaps = []
-    if intake.ended not in ("", "complete"):
-        gaps.append(f"the crawl ended early ({intake.ended})")
+    if intake.ended.end not in (CrawlEnd.UNKNOWN, CrawlEnd.COMPLETE):
+        gaps.append(str(sentence("gap.ended", how=intake.ended)))
     if unread:
-        gaps.append(f"{len(unread)} addresses that its pages link to were not read")
+        gaps.append(str(sentence("gap.unread", n=len(unread))))
     if not len(site.links.at):
-        gaps.append("the sources hold no links")
+        gaps.append(str(sentence("gap.no-links")))
     return Coverage(
         depth=_depths(site, ways, origin),
         listed=frozenset(site.row_of[url] for url in listed if url in site.row_of),

@@ -7,14 +7,24 @@ Out: for each page the share of such words, and the stretches with their text an
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
-import pandas as pd
 from numpy.typing import NDArray
 
-from mardok.compare.join import Ints
+from mardok.store import TableStore
 from mardok.text.distinct import distinct
 from mardok.text.spans import WordSpans
+
+
+class PassageColumns(NamedTuple):
+    """Columns of the table of passages, ordered by page."""
+
+    page: NDArray[np.int64]
+    word: NDArray[np.int64]
+    words: NDArray[np.int64]
+    passage: NDArray[np.int64]
+    is_boilerplate: NDArray[np.bool_]
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,14 +43,8 @@ class Stretch:
 class Elsewhere:
     """Who carries what of whose text."""
 
-    def __init__(self, pages: pd.DataFrame, passages: pd.DataFrame) -> None:
-        self._texts = pages["main_text"]
-        self._n_words = pages["words"].to_numpy(np.int64)
-        n_pages = len(pages)
-        self._page, self._word, self._words, self._passage = (
-            passages[name].to_numpy(np.int64) for name in ("page", "word", "words", "passage")
-        )
-        self._is_boilerplate = passages["boilerplate"].to_numpy(bool)
+    def __init__(self, passages: PassageColumns, n_pages: int) -> None:
+        self._page, self._word, self._words, self._passage, self._is_boilerplate = passages
         self._bounds = np.searchsorted(self._page, np.arange(n_pages + 1))
         # The carriers of each passage, one passage after the other.
         carried = distinct(self._passage * max(n_pages, 1) + self._page)
@@ -48,26 +52,32 @@ class Elsewhere:
         n_passages = int(self._passage.max(initial=-1)) + 1
         self._first_carrier = np.searchsorted(carried // max(n_pages, 1), np.arange(n_passages + 1))
 
-    def shares(self) -> NDArray[np.float64]:
-        """Share of each page's words that stand elsewhere too; where stretches overlap a word counts once."""
-        offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(self._n_words)])
-        begins = offsets[self._page] + self._word
-        change: Ints = np.bincount(begins, minlength=offsets[-1] + 1)
-        change = change - np.bincount(begins + self._words, minlength=offsets[-1] + 1)
-        n_covered = np.concatenate([np.zeros(1, np.int64), np.cumsum(np.cumsum(change) > 0)])
-        shares: NDArray[np.float64] = (n_covered[offsets[1:]] - n_covered[offsets[:-1]]) / np.maximum(self._n_words, 1)
-        return shares
+    @classmethod
+    def of(cls, store: TableStore) -> Elsewhere:
+        """Of the tables of an audit."""
+        columns = [store.column("passages", name) for name in ("page", "word", "words", "passage")]
+        page, word, words, passage = (column.astype(np.int64) for column in columns)
+        is_boilerplate = store.column("passages", "boilerplate").astype(bool)
+        return cls(PassageColumns(page, word, words, passage, is_boilerplate), len(store.column("pages", "words")))
+
+    def share(self, row: int, n_words: int) -> float:
+        """Share of a page's words that stand elsewhere too; where stretches overlap a word counts once."""
+        own = slice(int(self._bounds[row]), int(self._bounds[row + 1]))
+        is_covered = np.zeros(n_words, bool)
+        for word, length in zip(self._word[own].tolist(), self._words[own].tolist(), strict=True):
+            is_covered[word : word + length] = True
+        return float(is_covered.mean()) if n_words else 0.0
 
     def n_stretches(self, row: int) -> int:
         """How many stretches of a page stand elsewhere too."""
         return int(self._bounds[row + 1] - self._bounds[row])
 
-    def stretches(self, row: int, most: int | None = None) -> list[Stretch]:
-        """The stretches of a page in their order; the longest only, if there are more than are asked for."""
+    def stretches(self, row: int, text: str, most: int | None = None) -> list[Stretch]:
+        """The stretches of a page with this main text in their order; the longest only, if there are more than asked for."""
         at = np.arange(self._bounds[row], self._bounds[row + 1])
         if most is not None and len(at) > most:
             at = np.sort(at[np.argsort(-self._words[at], kind="stable")[:most]])
-        spans = WordSpans(self._texts[row] if len(at) else "")
+        spans = WordSpans(text if len(at) else "")
         return [self._stretch(row, place, spans) for place in at.tolist()]
 
     def _stretch(self, row: int, place: int, spans: WordSpans) -> Stretch:

@@ -21,15 +21,8 @@ from mardok.settings import Variants
 from mardok.text.site import Site
 from mardok.text.words import folded, words
 from mardok.urls import is_home
+from mardok.vocabulary import Failure
 
-FRAME, FURNITURE, NO_TEXT, ERROR_TEXT = "frame", "furniture", "no text", "error text"
-"""It shows another document only; the template's text only; no text at all; that there is no such page."""
-MEANINGS = {
-    FRAME: "all it shows is another document, in a frame",
-    FURNITURE: "all its text is furniture of the template",
-    NO_TEXT: "it has no text; a script may write it (mardok crawl --render tells)",
-    ERROR_TEXT: "it says that there is no such page, but answers 200",
-}
 _MOST_WORDS = 120
 """Words of an error text."""
 _HEAD_SHARE = 0.5
@@ -55,8 +48,8 @@ _ADDRESSES = 3
 """Addresses that show one text, from which what it says of a missing page is said of them."""
 
 
-def failures(site: Site, probes: Iterable[Page], settings: Variants) -> list[str]:
-    """Why each page fails, ``""`` for those that do not or that are no HTML pages which answered.
+def failures(site: Site, probes: Iterable[Page], settings: Variants) -> list[Failure]:
+    """Why each page fails, none for those that do not or that are no HTML pages which answered.
 
     Parameters
     ----------
@@ -66,19 +59,19 @@ def failures(site: Site, probes: Iterable[Page], settings: Variants) -> list[str
     has_text = np.bincount(site.blocks.page[site.blocks.has_text[site.blocks.at]], minlength=len(site.pages)) > 0
     said_often = _texts_that_say_missing(site)
     missing = [(probe.title, frozenset(folded(block.text) for block in probe.blocks)) for probe in probes]
-    found = [""] * len(site.pages)
+    found = [Failure.NONE] * len(site.pages)
     for row, page in enumerate(site.pages):
         if not page.bytes_hash or page.status not in (None, 200) or page.redirect_url or page.trouble:
             continue
         n_words = int(site.corpus.n_words[row])
         if n_words == 0:
-            found[row] = FRAME if page.signs.n_frames else FURNITURE if has_text[row] else NO_TEXT
+            found[row] = Failure.FRAME if page.signs.n_frames else Failure.FURNITURE if has_text[row] else Failure.NO_TEXT
         elif n_words <= _MOST_WORDS and (_says_missing(page.title) or _says_missing(page.h1) or row in said_often):
-            found[row] = ERROR_TEXT
+            found[row] = Failure.ERROR_TEXT
         elif any(page.title == title for title, _ in missing) and not is_home(page.url, settings):
             own = {folded(line) for line in site.main_text(row).split("\n")}
             if any(page.title == title and own <= said for title, said in missing):
-                found[row] = ERROR_TEXT
+                found[row] = Failure.ERROR_TEXT
     return found
 
 

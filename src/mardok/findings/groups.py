@@ -27,10 +27,12 @@ from mardok.compare.variants import components, variant_sets
 from mardok.extract.page import Page
 from mardok.findings.keeper import Standing, choose_keeper, shared_clicks
 from mardok.findings.promise import Promise, promise_different_things, promises, series_patterns, shown_slot
+from mardok.sentences import Text
 from mardok.settings import Settings
 from mardok.tables import GROUPS
 from mardok.text.site import Site
 from mardok.urls import split_url
+from mardok.vocabulary import Confidence, Evidence, GroupKind, GroupRole
 
 _CODE_LETTERS = 2
 """Letters of the code of a language in an address."""
@@ -40,13 +42,13 @@ _CODE_LETTERS = 2
 class Group:
     """Pages that belong together."""
 
-    kind: str
-    """``variants`` or ``copies``."""
+    kind: GroupKind
+    """Variants or copies."""
     keeper: int
     """Row of the page that should stay."""
     members: tuple[int, ...]
     """Rows of the others, in URL order."""
-    reason: str
+    reason: Text
     """Why the keeper stays, in words that follow "because"."""
     identical: frozenset[int]
     """Members whose text is identical to the keeper's."""
@@ -69,9 +71,9 @@ class Group:
         return tuple(sorted((self.keeper, *self.members)))
 
     @property
-    def related(self) -> Related:
+    def table_row(self) -> GroupRow:
         """The group as the table tells it."""
-        return Related(self.kind, self.rows, self.keeper, self.pattern, self.evidence, self.confidence)
+        return GroupRow(self.kind, self.rows, self.keeper, self.pattern, self.evidence, self.confidence)
 
     @property
     def is_identical(self) -> bool:
@@ -79,14 +81,14 @@ class Group:
         return self.identical.issuperset(self.members)
 
     @property
-    def evidence(self) -> str:
+    def evidence(self) -> Evidence:
         """Strongest kind of evidence."""
-        return "search" if self.share_queries else "text"
+        return Evidence.SEARCH if self.share_queries else Evidence.TEXT
 
     @property
-    def confidence(self) -> str:
+    def confidence(self) -> Confidence:
         """How sure it is that the pages belong together: high for identical text or common queries, else medium."""
-        return "high" if self.is_identical or self.share_queries else "medium"
+        return Confidence.HIGH if self.is_identical or self.share_queries else Confidence.MEDIUM
 
 
 def group_id(kind: str, urls: Iterable[str]) -> str:
@@ -114,7 +116,7 @@ def variant_groups(
 ) -> tuple[list[Group], dict[int, int]]:
     """Groups of variants among some pages, and the keeper of each page that is a variant of another."""
     figures = _Figures(site, pages, {}, standing, settings)
-    groups = [figures.group("variants", found) for found in variant_sets(site, pages, settings)]
+    groups = [figures.group(GroupKind.VARIANTS, found) for found in variant_sets(site, pages, settings)]
     return groups, {member: group.keeper for group in groups for member in group.members}
 
 
@@ -161,7 +163,8 @@ def find_groups(
     untranslated, copies = _by_language(site, alike, meant_for)
     is_pair = np.array([not figures.are_alternates(a, b) for a, b in _rows(copies)], dtype=bool)
     alternates = [
-        figures.group("copies", found, are_alternates=True) for found in components(len(site.pages), _rows(copies[~is_pair]))
+        figures.group(GroupKind.COPIES, found, are_alternates=True)
+        for found in components(len(site.pages), _rows(copies[~is_pair]))
     ]
     pairs = _rows(copies[is_pair])
     said = promises(site, titles, {row for pair in pairs for row in pair})
@@ -343,7 +346,7 @@ class _Figures:
             members = (self._with_crowds(near, keeper) & component) | kin
             members -= settled | {keeper}
             if members:
-                groups.append(self.group("copies", [keeper, *sorted(members)], keeper, reason, said))
+                groups.append(self.group(GroupKind.COPIES, [keeper, *sorted(members)], keeper, reason, said))
             settled |= members | {keeper}
             left = set(rest) - settled
             again = components(n_pages, [(a, b) for a in left for b in near[a] & left if a < b])
@@ -352,17 +355,17 @@ class _Figures:
 
     def group(
         self,
-        kind: str,
+        kind: GroupKind,
         rows: Sequence[int],
         keeper: int | None = None,
-        reason: str = "",
+        reason: Text = "",
         said: Mapping[int, Promise] | None = None,
         *,
         are_alternates: bool = False,
     ) -> Group:
         """A group of pages; the keeper is chosen unless it is given."""
         if keeper is None:
-            is_variants = kind == "variants"
+            is_variants = kind == GroupKind.VARIANTS
             keeper, reason = choose_keeper(self.site, rows, self.standing, self.settings.variants, are_variants=is_variants)
         members = tuple(sorted(set(rows) - {keeper}))
         hashes = self.site.text_hashes
@@ -400,25 +403,25 @@ def _pattern_and_slots(keeper: int, members: Sequence[int], said: Mapping[int, P
 
 
 @dataclass(frozen=True)
-class Related:
+class GroupRow:
     """A group of any kind, as the table tells it."""
 
-    kind: str
+    kind: GroupKind
     rows: tuple[int, ...]
     keeper: int
     """-1 where none stays before the others."""
     phrase: str
-    evidence: str
-    confidence: str
+    evidence: Evidence
+    confidence: Confidence
 
 
-def groups_table(site: Site, groups: Iterable[Related]) -> pd.DataFrame:
+def groups_table(site: Site, groups: Iterable[GroupRow]) -> pd.DataFrame:
     """The table of groups, one row a page."""
     rows: list[tuple[str, ...]] = []
     for group in groups:
         urls = [site.pages[row].url for row in group.rows]
         name = group_id(group.kind, urls)
         for row, url in zip(group.rows, urls, strict=True):
-            role = "keeper" if row == group.keeper else "member"
+            role = GroupRole.KEEPER if row == group.keeper else GroupRole.MEMBER
             rows.append((name, group.kind, url, role, group.phrase, group.evidence, group.confidence))
     return GROUPS.frame(rows)

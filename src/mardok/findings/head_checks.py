@@ -13,11 +13,13 @@ from mardok.compare.titles import Titles
 from mardok.compare.topics import Wording
 from mardok.findings.kinds import PageKinds
 from mardok.findings.letter_widths import width_px
-from mardok.findings.trouble import Trouble
+from mardok.findings.trouble import Trouble, and_more
+from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.text.site import Site
 from mardok.text.stems import plain_words
 from mardok.text.words import folded, words
+from mardok.vocabulary import CheckId, PageKind
 
 _TITLE_LETTER_PX = 20
 _DESCRIPTION_LETTER_PX = 14
@@ -55,8 +57,8 @@ def head_troubles(
         yield from _title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, wording, settings)
         yield from _description_troubles(row, has_html, page.description, page.language, spoken, wording, settings)
     yield from _social_troubles(site, rows, settings)
-    yield from duplicates(site, rows, "title-duplicate", lambda row: site.pages[row].title, meant_for)
-    yield from duplicates(site, rows, "description-duplicate", lambda row: site.pages[row].description, meant_for)
+    yield from duplicates(site, rows, CheckId.TITLE_DUPLICATE, lambda row: site.pages[row].title, meant_for)
+    yield from duplicates(site, rows, CheckId.DESCRIPTION_DUPLICATE, lambda row: site.pages[row].description, meant_for)
 
 
 def _social_troubles(site: Site, rows: Sequence[int], settings: Checks) -> Iterator[Trouble]:
@@ -66,25 +68,25 @@ def _social_troubles(site: Site, rows: Sequence[int], settings: Checks) -> Itera
         if len(having) >= max(settings.social_share * len(rows), 1):
             for row in rows:
                 if row not in having and site.pages[row].bytes_hash:
-                    yield Trouble(row, "social-missing", name, pattern=name)
+                    yield Trouble(row, CheckId.SOCIAL_MISSING, name, pattern=name)
 
 
 def _title_troubles(
-    row: int, has_html: bool, title: str, own: str, kind: str, empty: Iterable[str], wording: Wording, settings: Checks
+    row: int, has_html: bool, title: str, own: str, kind: PageKind, empty: Iterable[str], wording: Wording, settings: Checks
 ) -> Iterator[Trouble]:
     if not title:
         if has_html:
-            yield Trouble(row, "title-missing", "")
+            yield Trouble(row, CheckId.TITLE_MISSING, "")
         return
     width = width_px(title, _TITLE_LETTER_PX)
     if width > settings.title_px:
-        detail = f"{len(title)} characters; about {settings.title_px:g} pixels are shown: {title}"
-        yield Trouble(row, "title-long", f"{width:.0f}", detail)
+        detail = str(sentence("check-detail.title-long", characters=len(title), px=settings.title_px, title=title))
+        yield Trouble(row, CheckId.TITLE_LONG, f"{width:.0f}", detail)
     said = wording.words_of(own)
     if " ".join(said) in empty:
-        yield Trouble(row, "title-empty-words", title)
-    elif len(said) < settings.title_words and kind not in ("utility", "home", "tool"):
-        yield Trouble(row, "title-short", title)
+        yield Trouble(row, CheckId.TITLE_EMPTY_WORDS, title)
+    elif len(said) < settings.title_words and kind not in (PageKind.UTILITY, PageKind.HOME, PageKind.TOOL):
+        yield Trouble(row, CheckId.TITLE_SHORT, title)
 
 
 def _description_troubles(
@@ -92,22 +94,27 @@ def _description_troubles(
 ) -> Iterator[Trouble]:
     if not description:
         if has_html:
-            yield Trouble(row, "description-missing", "")
+            yield Trouble(row, CheckId.DESCRIPTION_MISSING, "")
         return
     width = width_px(description, _DESCRIPTION_LETTER_PX)
     if width > settings.description_px:
-        detail = f"{len(description)} characters; about {settings.description_px:g} pixels are shown"
-        yield Trouble(row, "description-long", f"{width:.0f}", detail)
+        detail = str(sentence("check-detail.description-long", characters=len(description), px=settings.description_px))
+        yield Trouble(row, CheckId.DESCRIPTION_LONG, f"{width:.0f}", detail)
     said = wording.words_of(description)
     if len(said) < settings.description_words:
-        yield Trouble(row, "description-short", description)
+        yield Trouble(row, CheckId.DESCRIPTION_SHORT, description)
     stems = Counter(stem for stem in wording.stems_of(said, language) if stem)
     word, n = max(stems.items(), key=lambda item: (item[1], item[0]), default=("", 0))
     if n >= settings.description_repeats and n >= settings.description_repeat_share * len(said):
-        yield Trouble(row, "description-stuffed", f"{n} times {word!r}", description)
+        yield Trouble(row, CheckId.DESCRIPTION_STUFFED, str(sentence("check-detail.stuffed", n=n, word=word)), description)
     other = _other_language(said, language, spoken)
     if other:
-        yield Trouble(row, "description-language", other, f"the page is in {language!r}: {description}")
+        yield Trouble(
+            row,
+            CheckId.DESCRIPTION_LANGUAGE,
+            other,
+            str(sentence("check-detail.language", language=language, text=description)),
+        )
 
 
 def _other_language(said: Sequence[str], language: str, spoken: Sequence[str]) -> str:
@@ -126,7 +133,7 @@ def _other_language(said: Sequence[str], language: str, spoken: Sequence[str]) -
 
 
 def duplicates(
-    site: Site, rows: Iterable[int], check: str, text_of: Callable[[int], str], meant_for: Sequence[str]
+    site: Site, rows: Iterable[int], check: CheckId, text_of: Callable[[int], str], meant_for: Sequence[str]
 ) -> Iterator[Trouble]:
     """Pages meant for one language that say the same, one trouble a page."""
     same: dict[tuple[str, str], list[int]] = defaultdict(list)
@@ -137,5 +144,4 @@ def duplicates(
     for pages in same.values():
         for row in pages if len(pages) > 1 else ():
             other = next(other for other in pages if other != row)
-            more = f" and {len(pages) - 2} more" if len(pages) > 2 else ""
-            yield Trouble(row, check, text_of(row), f"{site.pages[other].url}{more}")
+            yield Trouble(row, check, text_of(row), and_more(site.pages[other].url, len(pages) - 2))

@@ -21,16 +21,18 @@ from mardok.compare.kept_pairs import shared_words
 from mardok.compare.mentions import OwnUses
 from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic
+from mardok.extract.indexable import NotIndexable
 from mardok.findings.coverage import Coverage
-from mardok.findings.failures import MEANINGS
 from mardok.findings.groups import Grouping
 from mardok.findings.keeper import Standing
 from mardok.findings.kinds import PageKinds
 from mardok.findings.thin import Verdict
+from mardok.sentences import sentence
 from mardok.settings import Settings
 from mardok.sources.page_lists import Signal
 from mardok.tables import PAGES, PAIRS, QUERIES, Recurring
 from mardok.text.site import Site
+from mardok.vocabulary import Answer, Failure
 
 
 def pairs_table(site: Site, pairs: pd.DataFrame) -> pd.DataFrame:
@@ -82,8 +84,8 @@ def queries_table(shown: Shown | None, demand: Demand | None) -> pd.DataFrame:
 def pages_table(
     site: Site,
     ways: Sequence[Destination],
-    reasons: Sequence[str],
-    failing: Sequence[str],
+    noindex_reasons: Sequence[NotIndexable | None],
+    failing: Sequence[Failure],
     standing: Standing,
     grouping: Grouping,
     pairs: pd.DataFrame,
@@ -97,9 +99,9 @@ def pages_table(
 
     Parameters
     ----------
-    reasons : sequence of str
+    noindex_reasons : sequence of NotIndexable or None
         Why each page is not indexable.
-    failing : sequence of str
+    failing : sequence of Failure
         Why each page fails although it answers 200.
     pairs : DataFrame
         Kept pairs of rows; the nearest page is sought among them, variants of the page itself left out.
@@ -118,10 +120,10 @@ def pages_table(
             "url": [page.url for page in site.pages],
             "status": [pd.NA if page.status is None else page.status for page in site.pages],
             "final_url": [way.url for way in ways],
-            "indexable": [not reason for reason in reasons],
+            "indexable": [not reason for reason in noindex_reasons],
             "reason": [
-                reason or _comparison_limit(site, row, failing[row], settings.copies.minimum_words)
-                for row, reason in enumerate(reasons)
+                str(reason.text) if reason else _comparison_limit(site, row, failing[row], settings.copies.minimum_words)
+                for row, reason in enumerate(noindex_reasons)
             ],
             "language": [page.language for page in site.pages],
             "kind": facts.kinds.kind,
@@ -144,9 +146,10 @@ def pages_table(
             "clicks": standing.clicks if searched else nan,
             "clicks_before": standing.demand.before("clicks") if standing.demand is not None else nan,
             "impressions": standing.impressions if searched else nan,
-            "thin": ["" if verdict is None else "yes" if verdict.is_thin else "no" for verdict in facts.verdicts],
-            "thin_reason": ["" if verdict is None else verdict.reason for verdict in facts.verdicts],
-            "kind_reason": facts.kinds.reason,
+            "thin": [_answer(verdict.is_thin if verdict is not None else None) for verdict in facts.verdicts],
+            "thin_reason": ["" if verdict is None else str(verdict.reason) for verdict in facts.verdicts],
+            "noindex_reason": [reason.reason if reason is not None else "" for reason in noindex_reasons],
+            "kind_reason": list(map(str, facts.kinds.reason)),
             "topic": [topic.phrase for topic in facts.topics],
             "topic_fields": [", ".join(topic.fields) for topic in facts.topics],
             "topic_uses": facts.of_topic.uses,
@@ -164,10 +167,14 @@ def pages_table(
             "main_text": [site.main_text(row) for row in range(n)],
             "source": [page.source for page in site.pages],
             "depth": [depth if depth >= 0 else pd.NA for depth in coverage.depth.tolist()],
-            "in_sitemap": [("yes" if row in coverage.listed else "no") if coverage.has_sitemap else "" for row in range(n)],
+            "in_sitemap": [_answer(row in coverage.listed if coverage.has_sitemap else None) for row in range(n)],
             "script_words": [pd.NA if page.script_words is None else page.script_words for page in site.pages],
         }
     )
+
+
+def _answer(holds: bool | None) -> Answer:
+    return Answer.NONE if holds is None else Answer.YES if holds else Answer.NO
 
 
 def _told(signal: Signal | None, name: str) -> float:
@@ -175,13 +182,13 @@ def _told(signal: Signal | None, name: str) -> float:
     return float("nan") if value is None else float(value)
 
 
-def _comparison_limit(site: Site, row: int, failing: str, minimum_words: int) -> str:
+def _comparison_limit(site: Site, row: int, failing: Failure, minimum_words: int) -> str:
     if failing:
-        return f"not compared: {MEANINGS[failing]}"
+        return str(sentence("comparison.not-compared", why=sentence(f"failure.{failing}")))
     n_words = int(site.corpus.n_words[row])
     if n_words >= minimum_words:
         return ""
-    return "no text to compare" if n_words == 0 else f"below {minimum_words} words: only identical text makes a copy"
+    return str(sentence("comparison.few-words" if n_words else "comparison.no-text", least=minimum_words))
 
 
 def _nearest(pairs: pd.DataFrame, page_of: Sequence[int]) -> list[tuple[int, float]]:

@@ -14,9 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.demand import Demand, queries_of_several
+from mardok.sentences import Sentence, Text, sentence
+from mardok.sentences.figures import fine_percent, tenths
 from mardok.settings import Variants
 from mardok.text.site import Site
-from mardok.urls import split_url, variant_form
+from mardok.urls import AddressMark, split_url, variant_form
 
 
 @dataclass(frozen=True)
@@ -61,13 +63,13 @@ class _Criterion:
     """One thing that a page can have before another; greater is better."""
 
     value: Callable[[int], float]
-    reason: Callable[[int, int], str]
+    reason: Callable[[int, int], Sentence]
     """Why the first page stays and not the second."""
 
 
 def choose_keeper(
     site: Site, rows: Sequence[int], standing: Standing, variants: Variants, *, are_variants: bool
-) -> tuple[int, str]:
+) -> tuple[int, Sentence]:
     """The page of a group that should stay, and why.
 
     The home page stays before all; of variants the one at the preferred host without parameters; then an indexable page,
@@ -82,7 +84,7 @@ def choose_keeper(
     for criterion in criteria:
         if criterion.value(first) > criterion.value(second):
             return first, criterion.reason(first, second)
-    return first, "clicks and links do not tell them apart, and its address is the plainer one"
+    return first, sentence("keeper-because.address")
 
 
 def _criteria(
@@ -91,72 +93,68 @@ def _criteria(
     shared = shared_clicks(rows, standing.demand)
     url = {row: site.pages[row].url for row in rows}
     form = {row: variant_form(url[row], variants) for row in rows}
-    home = [_Criterion(lambda row: url[row] == standing.origin + "/", lambda *_: "it is the home page")]
-    named = [_Criterion(lambda row: row in standing.named, lambda *_: "a person chose it")]
+
+    def holds(value: Callable[[int], float], name: str) -> _Criterion:
+        return _Criterion(value, lambda *_: sentence(f"keeper-because.{name}"))
+
+    def more(values: NDArray[np.float64] | NDArray[np.int64], name: str) -> _Criterion:
+        return _Criterion(
+            lambda row: float(values[row]),
+            lambda a, b: sentence(f"keeper-because.{name}", n=float(values[a]), next=float(values[b])),
+        )
+
+    home = [holds(lambda row: url[row] == standing.origin + "/", "home")]
+    named = [holds(lambda row: row in standing.named, "named")]
     plain = [
-        _Criterion(lambda row: url[row].startswith(standing.origin + "/"), lambda *_: "it is at the preferred host"),
-        _Criterion(lambda row: url[row].startswith("https:"), lambda *_: "it is served over https"),
-        _Criterion(
-            lambda row: -len(form[row].reachable) - len(form[row].parameters),
-            lambda *_: "it is the address without parameters or print mark",
-        ),
+        holds(lambda row: url[row].startswith(standing.origin + "/"), "host"),
+        holds(lambda row: url[row].startswith("https:"), "https"),
+        holds(lambda row: -len(form[row].reachable) - len(form[row].parameters), "plain"),
     ]
     merit = [
-        _Criterion(lambda row: bool(standing.is_indexable[row]), lambda *_: "it is indexable"),
+        holds(lambda row: bool(standing.is_indexable[row]), "indexable"),
         _Criterion(
             lambda row: shared.get(row, 0.0),
-            lambda a, b: (
-                f"it gets {shared.get(a, 0):.1f} clicks a month on the queries they share, "
-                f"the next {_or_none(shared.get(b, 0))}"
+            lambda a, b: sentence(
+                "keeper-because.shared-clicks", clicks=shared.get(a, 0.0), next=_or_none(shared.get(b, 0.0))
             ),
         ),
         _Criterion(
             lambda row: float(standing.clicks[row]),
-            lambda a, b: f"it gets {standing.clicks[a]:.1f} clicks a month, the next {_or_none(standing.clicks[b])}",
-        ),
-        _Criterion(
-            lambda row: float(standing.external_links[row]),
-            lambda a, b: (
-                f"{standing.external_links[a]:g} links from other sites lead to it, "
-                f"{standing.external_links[b]:g} to the next"
+            lambda a, b: sentence(
+                "keeper-because.clicks", clicks=float(standing.clicks[a]), next=_or_none(float(standing.clicks[b]))
             ),
         ),
-        _Criterion(
-            lambda row: float(standing.conversions[row]),
-            lambda a, b: f"it has {standing.conversions[a]:g} conversions a month, the next {standing.conversions[b]:g}",
-        ),
+        more(standing.external_links, "external-links"),
+        more(standing.conversions, "conversions"),
         _Criterion(
             lambda row: float(standing.inlinks[row]),
-            lambda a, b: f"{_pages(standing.inlinks[a])} to it, {standing.inlinks[b] or 'none'} to the next",
+            lambda a, b: sentence(
+                "keeper-because.inlinks", n=int(standing.inlinks[a]), next=int(standing.inlinks[b]) or sentence("none")
+            ),
         ),
         _Criterion(lambda row: round(float(standing.link_weight[row]), 9), _more_weight(standing)),
     ]
     return [*home, *named, *(plain if are_variants else []), *merit]
 
 
-def _more_weight(standing: Standing) -> Callable[[int, int], str]:
-    def reason(a: int, b: int) -> str:
-        one, other = (f"{standing.link_weight[row]:.3%}" for row in (a, b))
-        if one == other:
-            return "it has slightly more link weight"
-        return f"it holds {one} of the site's link weight, the next {other}"
+def _more_weight(standing: Standing) -> Callable[[int, int], Sentence]:
+    def reason(a: int, b: int) -> Sentence:
+        one, other = (fine_percent(float(standing.link_weight[row])) for row in (a, b))
+        key = "keeper-because.slightly-more-weight" if one == other else "keeper-because.weight"
+        return sentence(key, share=one, next=other)
 
     return reason
 
 
-def _pages(count: int) -> str:
-    return "1 page links" if count == 1 else f"{count} pages link"
-
-
-def _or_none(clicks: float) -> str:
-    return f"{clicks:.1f}" if clicks else "none"
+def _or_none(clicks: float) -> Text:
+    return tenths(clicks) if clicks else sentence("none")
 
 
 def _address_cost(site: Site, row: int, variants: Variants) -> tuple[object, ...]:
     """Less for a cleaner address: https, no parameters, no index file or capitals, few folders, short."""
     url = site.pages[row].url
     form = variant_form(url, variants)
-    n_bad = len(set(form.marks) & {"index file", "case"}) + len(form.parameters) + len(form.reachable)
+    n_bad = len(set(form.marks) & {AddressMark.INDEX_FILE, AddressMark.CASE}) + len(form.parameters) + len(form.reachable)
     return (url.startswith("http:"), n_bad, url.count("/"), len(url), url)
 
 

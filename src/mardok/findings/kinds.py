@@ -22,24 +22,26 @@ from numpy.typing import NDArray
 
 from mardok.compare.links import distinct_edges
 from mardok.extract.page import Page
+from mardok.sentences import Text, sentence
 from mardok.settings import Kinds, Settings
-from mardok.tables import PAGE_KINDS
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import bare_host, is_pagination, matches, split_url, variant_form
+from mardok.vocabulary import KindSign, PageKind
 
 _FILLERS = frozenset(
     ["us", "me", "you", "policy", "of", "use", "service", "page", "form", "and", "und", "in", "our", "my", "up", "results"]
 )
 _SCHEMA = {
-    "product": "product", "individualproduct": "product", "productmodel": "product", "productgroup": "product",
-    "article": "article", "blogposting": "article", "newsarticle": "article", "techarticle": "article",
-    "report": "article", "howto": "article", "recipe": "article",
-    "collectionpage": "listing", "itemlist": "listing", "searchresultspage": "listing", "blog": "listing",
-    "contactpage": "utility", "checkoutpage": "utility", "service": "service",
-    "webapplication": "tool",
-    "videoobject": "media", "imagegallery": "media", "videogallery": "media", "mediagallery": "media",
+    "product": PageKind.PRODUCT, "individualproduct": PageKind.PRODUCT, "productmodel": PageKind.PRODUCT,
+    "productgroup": PageKind.PRODUCT, "article": PageKind.ARTICLE, "blogposting": PageKind.ARTICLE,
+    "newsarticle": PageKind.ARTICLE, "techarticle": PageKind.ARTICLE, "report": PageKind.ARTICLE,
+    "howto": PageKind.ARTICLE, "recipe": PageKind.ARTICLE, "collectionpage": PageKind.LISTING,
+    "itemlist": PageKind.LISTING, "searchresultspage": PageKind.LISTING, "blog": PageKind.LISTING,
+    "contactpage": PageKind.UTILITY, "checkoutpage": PageKind.UTILITY, "service": PageKind.SERVICE,
+    "webapplication": PageKind.TOOL, "videoobject": PageKind.MEDIA, "imagegallery": PageKind.MEDIA,
+    "videogallery": PageKind.MEDIA, "mediagallery": PageKind.MEDIA,
 }  # fmt: skip
 _SEVERAL = 3
 """Things of one type that make a page a list of them."""
@@ -56,10 +58,11 @@ _ROOT_SLASHES = 3
 class PageKinds:
     """What pages are for; sequences have one entry a page."""
 
-    kind: Sequence[str]
-    """One of :data:`mardok.tables.PAGE_KINDS`, ``""`` where there is nothing to tell it from."""
-    reason: Sequence[str]
-    """The sign it rests on."""
+    kind: Sequence[PageKind]
+    sign: Sequence[KindSign]
+    """What it rests on."""
+    reason: Sequence[Text]
+    """The same in words."""
     n_items: NDArray[np.int64]
     """Pages of the site that each page's main text links to."""
     is_further: NDArray[np.bool_]
@@ -75,7 +78,7 @@ def page_kinds(site: Site, settings: Settings) -> PageKinds:
     usual = _usual_fields(site)
     languages = {page.language for page in site.pages if page.language}
     languages |= {code[:2] for page in site.pages for code, _ in page.alternates}
-    kinds, reasons = [], []
+    found = []
     is_further = np.array([is_pagination(page.url, settings.variants) for page in site.pages], bool)
     for row, page in enumerate(site.pages):
         signs = _Signs(
@@ -88,10 +91,31 @@ def page_kinds(site: Site, settings: Settings) -> PageKinds:
             page.signs.n_fields - usual[row],
             bool(is_further[row]),
         )
-        kind, reason = _kind_of(signs, settings, languages) if page.is_html and not page.redirect_url else ("", "")
-        kinds.append(kind)
-        reasons.append(reason)
-    return PageKinds(kinds, reasons, n_items, is_further)
+        is_content = page.is_html and not page.redirect_url
+        found.append(_kind_of(signs, settings, languages) if is_content else _NO_KIND)
+    return PageKinds(
+        [one.kind for one in found], [one.sign for one in found], [one.reason for one in found], n_items, is_further
+    )
+
+
+@dataclass(frozen=True)
+class _Told:
+    """What kind a page is, and by which sign."""
+
+    kind: PageKind
+    sign: KindSign
+    value: object = ""
+    beside: int = 0
+    """The number that the sign is set beside, such as words."""
+
+    @property
+    def reason(self) -> Text:
+        if not self.sign:
+            return ""
+        return sentence(f"kind-sign.{self.sign}", value=self.value, beside=self.beside, kind=self.kind)
+
+
+_NO_KIND = _Told(PageKind.NONE, KindSign.NONE)
 
 
 @dataclass(frozen=True)
@@ -108,25 +132,29 @@ class _Signs:
     is_further: bool
 
 
-def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> tuple[str, str]:
+def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> _Told:
     page, rules = signs.page, settings.kinds
-    for kind in PAGE_KINDS:
-        if kind and matches(page.url, getattr(rules, kind)):
-            return kind, f"settings (kinds.{kind})"
+    named = {
+        PageKind.HOME: rules.home, PageKind.ARTICLE: rules.article, PageKind.PRODUCT: rules.product,
+        PageKind.SERVICE: rules.service, PageKind.LISTING: rules.listing, PageKind.UTILITY: rules.utility,
+        PageKind.TOOL: rules.tool, PageKind.MEDIA: rules.media,
+    }  # fmt: skip
+    for kind, patterns in named.items():
+        if matches(page.url, patterns):
+            return _Told(kind, KindSign.SETTINGS)
     if _is_home(page.url, settings) or _is_language_root(page.url, languages):
-        return "home", "its address"
+        return _Told(PageKind.HOME, KindSign.HOME_ADDRESS)
     folders, last = _address_words(page.url)
     if is_utility_address(page.url, rules):
-        return "utility", f"its address ({' '.join(last)})"
+        return _Told(PageKind.UTILITY, KindSign.UTILITY_ADDRESS, " ".join(last))
     title = set(words(page.h1 or page.title))
     if title and title - _FILLERS and title - _FILLERS <= set(rules.utility_words):
-        return "utility", f"its title ({page.h1 or page.title})"
+        return _Told(PageKind.UTILITY, KindSign.TITLE, page.h1 or page.title)
     if page.signs.has_password:
-        return "utility", "a field for a password"
+        return _Told(PageKind.UTILITY, KindSign.PASSWORD)
     if signs.is_further:
-        return "listing", "its address (a page of a listing)"
-    told = _told(page)
-    return told or _by_its_looks(signs, rules, folders) or ("article", "running text")
+        return _Told(PageKind.LISTING, KindSign.PAGINATION)
+    return _stated(page) or _by_its_looks(signs, rules, folders) or _Told(PageKind.ARTICLE, KindSign.RUNNING_TEXT)
 
 
 def is_utility_address(url: str, rules: Kinds) -> bool:
@@ -142,39 +170,40 @@ def _is_home(url: str, settings: Settings) -> bool:
     return variant_form(url, settings.variants).identity == (bare_host(url), ())
 
 
-def _told(page: Page) -> tuple[str, str] | None:
+def _stated(page: Page) -> _Told | None:
     """The kind that structured data or ``og:type`` states."""
     counts = Counter(name for name in page.signs.schema_types if name in _SCHEMA)
     several = next((name for name, n in counts.items() if n >= _SEVERAL), "")
     if several:
-        return "listing", f"structured data ({counts[several]} times {several})"
+        return _Told(PageKind.LISTING, KindSign.SEVERAL_OF_ONE_TYPE, several, counts[several])
     for name in counts:
-        return _SCHEMA[name], f"structured data ({name})"
-    for kind in ("article", "product"):
-        if page.signs.og_type == kind or page.signs.og_type.startswith(f"{kind}."):
-            return kind, f"og:type ({page.signs.og_type})"
-    return ("media", f"og:type ({page.signs.og_type})") if page.signs.og_type.startswith("video") else None
+        return _Told(_SCHEMA[name], KindSign.STRUCTURED_DATA, name)
+    og_type = page.signs.og_type
+    for kind in (PageKind.ARTICLE, PageKind.PRODUCT):
+        if og_type == kind or og_type.startswith(f"{kind}."):
+            return _Told(kind, KindSign.OG_TYPE, og_type)
+    return _Told(PageKind.MEDIA, KindSign.OG_TYPE, og_type) if og_type.startswith("video") else None
 
 
-def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> tuple[str, str] | None:
+def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> _Told | None:
     by_tag = next((word for word in folders if word in rules.tag_words), "")
     if by_tag and signs.n_items:
-        return "listing", f"its address ({by_tag})"
+        return _Told(PageKind.LISTING, KindSign.TAG, by_tag)
     is_prose = signs.n_prose >= rules.prose_share * signs.n_words
     if signs.n_titles >= rules.listing_links and signs.n_words <= rules.words_a_link * signs.n_titles and not is_prose:
-        return "listing", f"{signs.n_words / signs.n_titles:.0f} words for each of {signs.n_titles} linked pages"
+        return _Told(PageKind.LISTING, KindSign.LINKED_PAGES, signs.n_words / signs.n_titles, signs.n_titles)
     if signs.n_fields >= rules.tool_fields and signs.n_words <= rules.words_a_field * signs.n_fields:
-        return "tool", f"{signs.n_fields} form fields beside {signs.n_words} words"
+        return _Told(PageKind.TOOL, KindSign.FORM_FIELDS, signs.n_fields, signs.n_words)
     if signs.n_words <= rules.media_words:
         if signs.page.signs.n_players:
-            return "media", f"a film or sound beside {signs.n_words} words"
+            return _Told(PageKind.MEDIA, KindSign.PLAYER, beside=signs.n_words)
         if signs.n_images >= rules.media_images:
-            return "media", f"{signs.n_images} pictures of its own beside {signs.n_words} words"
+            return _Told(PageKind.MEDIA, KindSign.PICTURES, signs.n_images, signs.n_words)
     service = next((word for word in folders if word in rules.service_words), "")
     if service:
-        return "service", f"its address ({service})"
+        return _Told(PageKind.SERVICE, KindSign.FOLDER, service)
     by_folder = next((word for word in folders if word in rules.article_words), "")
-    return ("article", f"its address ({by_folder})") if by_folder else None
+    return _Told(PageKind.ARTICLE, KindSign.FOLDER, by_folder) if by_folder else None
 
 
 def _is_language_root(url: str, languages: Collection[str]) -> bool:

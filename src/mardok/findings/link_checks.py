@@ -12,14 +12,17 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 import numpy as np
 
 from mardok.compare.destinations import Destination
-from mardok.extract.indexable import OTHER_HOST
-from mardok.findings.trouble import Trouble
+from mardok.extract.indexable import NotIndexable
+from mardok.findings.trouble import Trouble, and_more
+from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import bare_host
+from mardok.vocabulary import CheckId, NoindexReason
 
+_LEADS_TO = " > "
 _ERROR = 400
 """Least HTTP status of an error."""
 
@@ -33,7 +36,7 @@ def link_troubles(site: Site, ways: Sequence[Destination], failed: Mapping[str, 
         Addresses that gave no answer, with the reason.
     """
     hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
-    wrong: dict[int, tuple[str, str, str]] = {}
+    wrong: dict[int, tuple[CheckId, str, str]] = {}
     for number in distinct(site.links.placed_url).tolist():
         url = str(site.links.urls[number])
         found = _trouble_of(site, ways, url, failed, hosts)
@@ -45,25 +48,25 @@ def link_troubles(site: Site, ways: Sequence[Destination], failed: Mapping[str, 
 
 def _trouble_of(
     site: Site, ways: Sequence[Destination], url: str, failed: Mapping[str, str], hosts: set[str]
-) -> tuple[str, str, str] | None:
+) -> tuple[CheckId, str, str] | None:
     """Check, value and where it leads, of an address that pages link to."""
     row = site.row_of.get(url)
     if row is None:
-        return ("link-broken", failed[url], url) if url in failed and bare_host(url) in hosts else None
+        return (CheckId.LINK_BROKEN, failed[url], url) if url in failed and bare_host(url) in hosts else None
     page, way = site.pages[row], ways[row]
     if (page.status or 200) >= 400:
-        return "link-broken", str(page.status), url
+        return CheckId.LINK_BROKEN, str(page.status), url
     if not way.redirects:
         return None
     if way.is_loop:
-        return "link-broken", "loop", url
+        return CheckId.LINK_BROKEN, "loop", url
     end = site.row_of.get(way.redirects[-1])
     if end is not None and (site.pages[end].status or 200) >= 400:
-        return "link-broken", str(site.pages[end].status), f"{url} > {way.redirects[-1]}"
-    return "link-redirected", str(page.status or "refresh"), f"{url} > {way.redirects[-1]}"
+        return CheckId.LINK_BROKEN, str(site.pages[end].status), f"{url}{_LEADS_TO}{way.redirects[-1]}"
+    return CheckId.LINK_REDIRECTED, str(page.status or "refresh"), f"{url}{_LEADS_TO}{way.redirects[-1]}"
 
 
-def _bad_targets(site: Site, wrong: Mapping[int, tuple[str, str, str]], settings: Checks) -> Iterator[Trouble]:
+def _bad_targets(site: Site, wrong: Mapping[int, tuple[CheckId, str, str]], settings: Checks) -> Iterator[Trouble]:
     """One trouble for each page and target."""
     placed = site.links.placed_url
     is_wrong = np.isin(placed, np.array(sorted(wrong), np.int64))
@@ -74,9 +77,9 @@ def _bad_targets(site: Site, wrong: Mapping[int, tuple[str, str, str]], settings
         pages[number, in_chrome].add(page)
     for (number, in_chrome), sources in sorted(pages.items()):
         check, value, route = wrong[number]
-        end = route.rpartition(" > ")[2] if check == "link-redirected" else ""
+        end = route.rpartition(_LEADS_TO)[2] if check == CheckId.LINK_REDIRECTED else ""
         is_template = in_chrome and len(sources) >= settings.template_pages
-        shared = f"{len(sources)} pages with {route!r} in their furniture" if is_template else ""
+        shared = str(sentence("template.furniture", pages=len(sources), what=route)) if is_template else ""
         for source in sorted(sources):
             n_pages = len(sources) if is_template else 1
             yield Trouble(source, check, value, route, target=end, n_pages=n_pages, pattern=route, template=shared)
@@ -102,12 +105,16 @@ def _empty_words(site: Site, settings: Checks) -> Iterator[Trouble]:
             int(site.link_targets[place])
         )
     for (row, anchor), targets in found.items():
-        more = f" and {len(set(targets)) - 1} more" if len(set(targets)) > 1 else ""
-        yield Trouble(row, "link-text-empty", anchor, f"{site.pages[min(targets)].url}{more}", pattern=anchor.casefold())
+        shown = and_more(site.pages[min(targets)].url, len(set(targets)) - 1)
+        yield Trouble(row, CheckId.LINK_TEXT_EMPTY, anchor, shown, pattern=anchor.casefold())
 
 
 def pointer_troubles(
-    site: Site, rows: Sequence[int], reasons: Sequence[str], variants: Collection[int], broken_parts: Mapping[str, int]
+    site: Site,
+    rows: Sequence[int],
+    noindex_reasons: Sequence[NotIndexable | None],
+    variants: Collection[int],
+    broken_parts: Mapping[str, int],
 ) -> Iterator[Trouble]:
     """Troubles of canonicals, alternates and insecure parts.
 
@@ -115,7 +122,7 @@ def pointer_troubles(
     ----------
     rows : sequence of int
         Pages with HTML that answered and do not redirect.
-    reasons : sequence of str
+    noindex_reasons : sequence of NotIndexable or None
         Why each page is not indexable.
     variants : collection of int
         Pages that are variants of others; their alternates are those of the others.
@@ -125,17 +132,19 @@ def pointer_troubles(
     for row in rows:
         page = site.pages[row]
         if len(page.signs.canonicals) > 1:
-            yield Trouble(row, "canonical-several", str(len(page.signs.canonicals)), ", ".join(page.signs.canonicals[:3]))
+            yield Trouble(
+                row, CheckId.CANONICAL_SEVERAL, str(len(page.signs.canonicals)), ", ".join(page.signs.canonicals[:3])
+            )
         if page.canonical_url and page.canonical_url != page.url:
-            yield from _canonical_troubles(site, row, reasons)
+            yield from _canonical_troubles(site, row, noindex_reasons)
         if row not in variants:
-            yield from _hreflang_troubles(site, row, reasons)
+            yield from _hreflang_troubles(site, row, noindex_reasons)
         broken = [url for url in page.signs.loaded if _status_of(site, url, broken_parts) >= _ERROR]
         if broken:
             status = str(_status_of(site, broken[0], broken_parts))
-            yield Trouble(row, "page-part-broken", status, broken[0], pattern=broken[0])
+            yield Trouble(row, CheckId.PAGE_PART_BROKEN, status, broken[0], pattern=broken[0])
         if page.signs.insecure:
-            yield Trouble(row, "page-insecure-parts", str(len(page.signs.insecure)), page.signs.insecure[0])
+            yield Trouble(row, CheckId.PAGE_INSECURE_PARTS, str(len(page.signs.insecure)), page.signs.insecure[0])
 
 
 def _status_of(site: Site, url: str, broken_parts: Mapping[str, int]) -> int:
@@ -144,35 +153,36 @@ def _status_of(site: Site, url: str, broken_parts: Mapping[str, int]) -> int:
     return (site.pages[row].status or 0) if row >= 0 else broken_parts.get(url, 0)
 
 
-def _canonical_troubles(site: Site, row: int, reasons: Sequence[str]) -> Iterator[Trouble]:
-    page = site.pages[row]
+def _canonical_troubles(site: Site, row: int, noindex_reasons: Sequence[NotIndexable | None]) -> Iterator[Trouble]:
+    page, reason = site.pages[row], noindex_reasons[row]
     if any(url == page.url for _, url in page.alternates):
-        yield Trouble(
-            row, "canonical-hreflang", page.canonical_url, "the page is its own alternate, and names another address"
-        )
+        yield Trouble(row, CheckId.CANONICAL_HREFLANG, page.canonical_url, str(sentence("check-detail.own-alternate")))
     end = site.row_of.get(page.canonical_url)
     if end is None:
-        if reasons[row] == OTHER_HOST:
-            yield Trouble(row, "canonical-other-host", bare_host(page.canonical_url), page.canonical_url)
+        if reason is not None and reason.reason == NoindexReason.CANONICAL_ON_OTHER_HOST:
+            yield Trouble(row, CheckId.CANONICAL_OTHER_HOST, bare_host(page.canonical_url), page.canonical_url)
         return
     there = site.pages[end]
     if (there.status or 200) >= 400:
-        yield Trouble(row, "canonical-broken", str(there.status), there.url)
+        yield Trouble(row, CheckId.CANONICAL_BROKEN, str(there.status), there.url)
     elif there.redirect_url:
-        yield Trouble(row, "canonical-redirected", str(there.status or "refresh"), f"{there.url} > {there.redirect_url}")
+        yield Trouble(
+            row, CheckId.CANONICAL_REDIRECTED, str(there.status or "refresh"), f"{there.url}{_LEADS_TO}{there.redirect_url}"
+        )
     elif there.canonical_url and there.canonical_url != there.url:
-        yield Trouble(row, "canonical-chain", there.canonical_url, there.url)
-    elif reasons[end] == "noindex":
-        yield Trouble(row, "canonical-noindex", "noindex", there.url)
+        yield Trouble(row, CheckId.CANONICAL_CHAIN, there.canonical_url, there.url)
+    elif (away := noindex_reasons[end]) is not None and away.reason == NoindexReason.NOINDEX:
+        yield Trouble(row, CheckId.CANONICAL_NOINDEX, str(away.text), there.url)
 
 
-def _hreflang_troubles(site: Site, row: int, reasons: Sequence[str]) -> Iterator[Trouble]:
+def _hreflang_troubles(site: Site, row: int, noindex_reasons: Sequence[NotIndexable | None]) -> Iterator[Trouble]:
     page = site.pages[row]
     for code, url in page.alternates:
         end = site.row_of.get(url)
         if end is None or end == row:
             continue
-        if reasons[end]:
-            yield Trouble(row, "hreflang-broken", reasons[end], f"{code}: {url}")
+        reason = noindex_reasons[end]
+        if reason is not None:
+            yield Trouble(row, CheckId.HREFLANG_BROKEN, str(reason.text), f"{code}: {url}")
         elif not any(back == page.url for _, back in site.pages[end].alternates):
-            yield Trouble(row, "hreflang-return-missing", code, url)
+            yield Trouble(row, CheckId.HREFLANG_RETURN_MISSING, code, url)

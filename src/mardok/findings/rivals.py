@@ -24,12 +24,13 @@ from mardok.compare.demand import Demand
 from mardok.compare.series import Series
 from mardok.compare.topics import Topic
 from mardok.compare.variants import components
-from mardok.findings.groups import Related
+from mardok.findings.groups import GroupRow
 from mardok.findings.keeper import Standing, choose_keeper
 from mardok.findings.kinds import PageKinds
+from mardok.sentences import Sentence, Text, sentence
 from mardok.settings import Settings
-from mardok.tables import CONFIDENCE, EVIDENCE
 from mardok.text.site import Site
+from mardok.vocabulary import Confidence, Evidence, GroupKind, PageKind, PromiseField, ShareOf
 
 _LEAST_STEMS = 2
 """Stems of a promise that two pages share: one word, such as the firm's trade, stands in many."""
@@ -47,8 +48,7 @@ class Contest:
     """Impressions a month of both pages."""
     overlap: float
     """Share of the other page's clicks, else impressions, that it gets on them, 0 to 1."""
-    overlap_in: str
-    """``clicks`` or ``impressions``."""
+    overlap_in: ShareOf
     turns: Turns
     clicks: float
     """Clicks a month of both pages, in the later span where two are compared."""
@@ -68,14 +68,16 @@ class Rival:
     row: int
     resemblance: float
     """To the keeper; 0 below the least kept one."""
-    wording: tuple[str, ...]
-    """What the two say alike: ``title``, ``target phrase``; empty where only search shows it."""
+    wording: tuple[PromiseField, ...]
+    """What the two say alike; empty where only search shows it."""
     contest: Contest | None
 
     @property
-    def evidence(self) -> str:
+    def evidence(self) -> Evidence:
         """Strongest kind of evidence."""
-        return "search" if self.contest else "text" if self.resemblance else "wording"
+        if self.contest:
+            return Evidence.SEARCH
+        return Evidence.TEXT if self.resemblance else Evidence.WORDING
 
 
 @dataclass(frozen=True)
@@ -83,7 +85,7 @@ class Rivalry:
     """A group of rivals."""
 
     keeper: int
-    reason: str
+    reason: Text
     """Why the keeper stays, in words that follow "because"."""
     phrase: str
     """What they compete for."""
@@ -95,19 +97,19 @@ class Rivalry:
         return tuple(sorted((self.keeper, *(rival.row for rival in self.rivals))))
 
     @property
-    def evidence(self) -> str:
+    def evidence(self) -> Evidence:
         """Strongest kind of evidence."""
-        return max((rival.evidence for rival in self.rivals), key=EVIDENCE.index)
+        return max((rival.evidence for rival in self.rivals), key=lambda evidence: evidence.rank)
 
     @property
-    def related(self) -> Related:
+    def table_row(self) -> GroupRow:
         """The group as the table tells it."""
-        return Related("rivals", self.rows, self.keeper, self.phrase, self.evidence, self.confidence)
+        return GroupRow(GroupKind.RIVALS, self.rows, self.keeper, self.phrase, self.evidence, self.confidence)
 
     @property
-    def confidence(self) -> str:
+    def confidence(self) -> Confidence:
         """How sure it is that they compete: by wording only low, with common text medium, by search data high."""
-        return CONFIDENCE[EVIDENCE.index(self.evidence)]
+        return list(Confidence)[self.evidence.rank]
 
 
 @dataclass(frozen=True)
@@ -132,16 +134,16 @@ class Ground:
 
 def may_compete(kinds: PageKinds, stays: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Pages that can be rivals: that stay, are no utility pages, and no further pages of a listing."""
-    return stays & ~kinds.is_further & ~np.isin(np.array(kinds.kind, object), ["", "utility"])
+    return stays & ~kinds.is_further & ~np.isin(np.array(kinds.kind, object), [PageKind.NONE, PageKind.UTILITY])
 
 
-def related_series(series: Iterable[Series], in_copies: Collection[int]) -> list[Related]:
+def series_rows(series: Iterable[Series], in_copies: Collection[int]) -> list[GroupRow]:
     """Series as the table of groups tells them; a page that is a copy of another stands in that group."""
     found = []
     for one in series:
         rows = tuple(sorted(set(one.slots) - set(in_copies)))
         if len(rows) > 1:
-            found.append(Related("series", rows, -1, one.pattern, "wording", "high"))
+            found.append(GroupRow(GroupKind.SERIES, rows, -1, one.pattern, Evidence.WORDING, Confidence.HIGH))
     return found
 
 
@@ -181,12 +183,12 @@ class _Finder:
             np.searchsorted(shown.row, np.arange(len(ground.site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
         )
 
-    def alike_in_wording(self) -> dict[tuple[int, int], tuple[str, ...]]:
+    def alike_in_wording(self) -> dict[tuple[int, int], tuple[PromiseField, ...]]:
         """Pairs of pages with one title or target phrase, and which of the two it is."""
-        found: dict[tuple[int, int], list[str]] = defaultdict(list)
+        found: dict[tuple[int, int], list[PromiseField]] = defaultdict(list)
         of_title: Callable[[Topic], frozenset[str]] = lambda topic: topic.title_stems  # noqa: E731
         of_phrase: Callable[[Topic], frozenset[str]] = lambda topic: topic.stems  # noqa: E731
-        for name, stems_of in (("title", of_title), ("target phrase", of_phrase)):
+        for name, stems_of in ((PromiseField.TITLE, of_title), (PromiseField.TARGET_PHRASE, of_phrase)):
             by_stems: dict[tuple[str, frozenset[str]], list[int]] = defaultdict(list)
             for row in np.flatnonzero(self.ground.may_count).tolist():
                 said = stems_of(self.ground.topics[row])
@@ -226,15 +228,18 @@ class _Finder:
     def _lists(self, parent: int, item: int) -> bool:
         """Whether a page is the listing that another page stands on."""
         ground = self.ground
-        if ground.kinds.kind[parent] not in ("listing", "home"):
+        if ground.kinds.kind[parent] not in (PageKind.LISTING, PageKind.HOME):
             return False
         key = parent * len(ground.site.pages) + item
         folder = ground.site.pages[parent].url.partition("?")[0]
         is_below = folder.endswith("/") and ground.site.pages[item].url.startswith(folder)
-        return key in ground.links and (is_below or ground.kinds.kind[parent] == "listing")
+        return key in ground.links and (is_below or ground.kinds.kind[parent] == PageKind.LISTING)
 
     def stars(
-        self, component: Sequence[int], near: Mapping[int, set[int]], alike: Mapping[tuple[int, int], tuple[str, ...]]
+        self,
+        component: Sequence[int],
+        near: Mapping[int, set[int]],
+        alike: Mapping[tuple[int, int], tuple[PromiseField, ...]],
     ) -> list[Rivalry]:
         """Groups around keepers: no page is put with one that it does not compete with."""
         found = []
@@ -248,13 +253,13 @@ class _Finder:
                 found.append(Rivalry(keeper, reason, self._phrase(keeper, rivals), rivals))
         return found
 
-    def _keeper(self, rows: Sequence[int]) -> tuple[int, str]:
+    def _keeper(self, rows: Sequence[int]) -> tuple[int, Sentence]:
         named = [row for phrase, row in self.ground.target_of.items() if row in rows]
         if named:
-            return min(named), "it is the page meant for this phrase"
+            return min(named), sentence("keeper-because.meant")
         return choose_keeper(self.ground.site, rows, self.standing, self.settings.variants, are_variants=False)
 
-    def _rival(self, keeper: int, row: int, alike: Mapping[tuple[int, int], tuple[str, ...]]) -> Rival | None:
+    def _rival(self, keeper: int, row: int, alike: Mapping[tuple[int, int], tuple[PromiseField, ...]]) -> Rival | None:
         pair = (min(keeper, row), max(keeper, row))
         contest = self.contest(keeper, row)
         wording = alike.get(pair, ())
@@ -300,13 +305,13 @@ class _Finder:
             is_dated=demand.is_dated,
         )
 
-    def _overlap(self, shown: Shown, page: slice, at: NDArray[np.int64]) -> tuple[float, str]:
+    def _overlap(self, shown: Shown, page: slice, at: NDArray[np.int64]) -> tuple[float, ShareOf]:
         own = ~self.is_brand[shown.query[page]]
         clicks = float(shown.clicks[page][own].sum())
         if clicks > 0:
-            return float(shown.clicks[at].sum()) / clicks, "clicks"
+            return float(shown.clicks[at].sum()) / clicks, ShareOf.CLICKS
         impressions = float(shown.impressions[page][own].sum())
-        return (float(shown.impressions[at].sum()) / impressions if impressions else 0.0), "impressions"
+        return (float(shown.impressions[at].sum()) / impressions if impressions else 0.0), ShareOf.IMPRESSIONS
 
     def _phrase(self, keeper: int, rivals: Sequence[Rival]) -> str:
         asked = [rival.contest for rival in rivals if rival.contest]

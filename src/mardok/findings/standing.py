@@ -14,7 +14,9 @@ from numpy.typing import NDArray
 from mardok.compare.demand import Demand
 from mardok.compare.destinations import Destination
 from mardok.compare.links import inlink_counts, link_weights
+from mardok.extract.indexable import NotIndexable
 from mardok.findings.keeper import Standing, preferred_origin
+from mardok.sentences import sentence
 from mardok.settings import Settings
 from mardok.sources.decisions import Earlier
 from mardok.sources.page_lists import Signal
@@ -24,7 +26,7 @@ from mardok.text.site import Site
 
 def standing_of(
     site: Site,
-    reasons: Sequence[str],
+    noindex_reasons: Sequence[NotIndexable | None],
     ways: Sequence[Destination],
     demand: Demand | None,
     signals: Mapping[str, Signal],
@@ -34,7 +36,7 @@ def standing_of(
 ) -> Standing:
     """Everything that speaks for a page to stay, page by page; a keeper that cannot stay is listed."""
     n = len(site.pages)
-    is_indexable = np.array([not reason for reason in reasons], dtype=bool)
+    is_indexable = np.array([not reason for reason in noindex_reasons], dtype=bool)
     inlinks = inlink_counts(site)
     weights = link_weights(site, ways, settings.links.damping, settings.extract.robots_agents)
     return Standing(
@@ -61,8 +63,8 @@ def _named_keepers(
         if row >= 0 and is_indexable[row]:
             found.add(row)
         elif told.keeper:
-            reason = "was not read" if row < 0 else "is not indexable, so nothing may be moved onto it"
-            intake.unread.append(Unread("decisions", told.place, told.keeper, f"keeper {reason}; the plan's stays"))
+            reason = sentence("decision.keeper-unread" if row < 0 else "decision.keeper-not-indexable")
+            intake.unread.append(Unread("decisions", told.place, told.keeper, str(reason)))
     return frozenset(found)
 
 

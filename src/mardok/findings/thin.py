@@ -19,13 +19,13 @@ from numpy.typing import NDArray
 from mardok.compare.contention import Shown
 from mardok.findings.keeper import Standing
 from mardok.findings.kinds import PageKinds
+from mardok.sentences import Text, sentence
 from mardok.settings import Settings, Thin
 from mardok.text.site import Site
 from mardok.urls import matches
+from mardok.vocabulary import KindSign, PageKind, ThinRule
 
-_EXEMPT = {"utility": "a utility page does its task in few words", "tool": "a tool does its task in few words",
-           "media": "its pictures or sound are what it is for"}  # fmt: skip
-_MEASURED = ("home", "article", "product", "service", "listing")
+_EXEMPT = (PageKind.UTILITY, PageKind.TOOL, PageKind.MEDIA)
 _FEW_ITEMS = 2
 
 
@@ -34,10 +34,10 @@ class Verdict:
     """What is to be said of one page."""
 
     is_thin: bool
-    reason: str
+    reason: Text
     """Why it is thin, or why it is not although its words are few."""
-    outcome: str = ""
-    """What follows: ``expand``, ``merge``, ``noindex``, ``fine`` or ``wait``; ``""`` for a page that is not thin."""
+    rule: ThinRule = ThinRule.NONE
+    """The rule of the table of actions that holds; none for a page that is not thin."""
     queries: tuple[int, ...] = ()
     """Codes of the queries it is shown for, the most impressions first."""
     position: float = float("nan")
@@ -93,7 +93,7 @@ def thin_pages(
         if kinds.is_further[row] or not kinds.kind[row]:
             continue
         if row in chapters:
-            found[row] = Verdict(False, f"a chapter of {site.pages[chapters[row]].url}, which has all chapters on one page")
+            found[row] = Verdict(False, sentence("thin.reason.chapter", manual=site.pages[chapters[row]].url))
             continue
         found[row] = _verdict(
             site, row, kinds, limits, int(own_words[row]), asked_for, relatives, standing, months, settings
@@ -127,7 +127,7 @@ def _verdict(
     site: Site,
     row: int,
     kinds: PageKinds,
-    limits: Mapping[str, int],
+    limits: Mapping[PageKind, int],
     own: int,
     asked_for: Callable[[int], _Asked],
     relatives: Relatives,
@@ -138,57 +138,54 @@ def _verdict(
     rules, kind, page = settings.thin, kinds.kind[row], site.pages[row]
     n_words = int(site.corpus.n_words[row])
     if kind in _EXEMPT:
-        return Verdict(False, _EXEMPT[kind])
+        return Verdict(False, sentence(f"thin.reason.{kind}"))
     least = limits[kind]
     if own >= least:
         return Verdict(False, "")
     if matches(page.url, settings.plan.leave):
-        return Verdict(False, "an exception (plan.leave)")
+        return Verdict(False, sentence("thin.reason.exception"))
     asked = asked_for(row)
-    few = f"{own} own words of {n_words}, fewer than {least} for {_with_article(kind)}"
+    few = sentence("thin.reason.few", own=own, words=n_words, least=least, kind=sentence(f"kind-with-article.{kind}"))
     is_wanted = asked.impressions >= rules.minimum_impressions
-    if kind == "listing":
+    is_listing = kind == PageKind.LISTING
+    if is_listing:
         if not is_wanted:
             if _is_small_tag(row, kinds) and months and not standing.clicks[row]:
-                return Verdict(True, f"{_pages(int(kinds.n_items[row]))} listed, no other text, no clicks", "noindex")
-            return Verdict(False, "a listing is what it lists, and hardly anybody searches for it")
-        few = f"shown for queries, but only {own} of its {n_words} words are its own beside what it lists"
+                return Verdict(True, sentence("thin.reason.small-tag", n=int(kinds.n_items[row])), ThinRule.SMALL_TAG)
+            return Verdict(False, sentence("thin.reason.listing"))
+        few = sentence("thin.reason.shown-listing", own=own, words=n_words)
     position = round(asked.position, 1) if is_wanted else np.nan
-    if position < (rules.expand_position if kind != "listing" else rules.good_position):
-        return Verdict(
-            True, f"{few}; it stands at position {asked.position:.1f} nevertheless", "fine", asked.queries, asked.position
-        )
+    if position < (rules.good_position if is_listing else rules.expand_position):
+        placed = sentence("thin.reason.well-placed", few=few, position=asked.position)
+        return Verdict(True, placed, ThinRule.WELL_PLACED, asked.queries, asked.position)
     if is_wanted:
-        return Verdict(True, few, "expand", asked.queries, asked.position)
+        return Verdict(True, few, ThinRule.ASKED_FOR, asked.queries, asked.position)
     relative = int(relatives.row[row])
-    if relative >= 0 and kind != "home" and n_words >= settings.copies.minimum_words:
-        return Verdict(True, few, "merge", relative=relative, own_words=own, resemblance=float(relatives.share[row]))
-    if months >= rules.months and not standing.clicks[row] and kind not in ("home", "product", "service"):
-        return Verdict(True, f"{few}; no clicks in {months:.0f} months", "noindex")
-    return Verdict(True, few, "wait")
+    if relative >= 0 and kind != PageKind.HOME and n_words >= settings.copies.minimum_words:
+        share = float(relatives.share[row])
+        return Verdict(True, few, ThinRule.RELATIVE, relative=relative, own_words=own, resemblance=share)
+    is_offer = kind in (PageKind.HOME, PageKind.PRODUCT, PageKind.SERVICE)
+    if months >= rules.months and not standing.clicks[row] and not is_offer:
+        return Verdict(True, sentence("thin.reason.no-clicks", few=few, months=months), ThinRule.NO_CLICKS)
+    return Verdict(True, few, ThinRule.WAIT)
 
 
-def _limits(kinds: PageKinds, own_words: NDArray[np.int64], is_asked: NDArray[np.bool_], rules: Thin) -> dict[str, int]:
+def _limits(kinds: PageKinds, own_words: NDArray[np.int64], is_asked: NDArray[np.bool_], rules: Thin) -> dict[PageKind, int]:
     """Own words below which a page of each kind is thin."""
+    bounds = {
+        PageKind.HOME: rules.home, PageKind.ARTICLE: rules.article, PageKind.PRODUCT: rules.product,
+        PageKind.SERVICE: rules.service, PageKind.LISTING: rules.listing,
+    }  # fmt: skip
     found = {}
-    for kind in _MEASURED:
+    for kind, (least, most) in bounds.items():
         rows = np.array([row for row in np.flatnonzero(is_asked).tolist() if kinds.kind[row] == kind], np.int64)
-        least, most = getattr(rules, kind)
         usual = float(np.median(own_words[rows])) / 2 if len(rows) >= rules.pages else least
         found[kind] = int(min(max(usual, least), most))
     return found
 
 
-def _pages(n: int) -> str:
-    return "1 page is" if n == 1 else f"{n} pages are"
-
-
 def _is_small_tag(row: int, kinds: PageKinds) -> bool:
-    return kinds.reason[row].startswith("its address (") and 0 < kinds.n_items[row] <= _FEW_ITEMS
-
-
-def _with_article(kind: str) -> str:
-    return f"an {kind}" if kind == "article" else f"a {kind}" + (" page" if kind in ("home", "product", "service") else "")
+    return kinds.sign[row] == KindSign.TAG and 0 < kinds.n_items[row] <= _FEW_ITEMS
 
 
 def nearest_relatives(

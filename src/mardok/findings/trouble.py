@@ -10,7 +10,9 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
+from mardok.sentences import sentence
 from mardok.settings import Checks
+from mardok.vocabulary import CheckId, PageKind
 
 
 class Trouble(NamedTuple):
@@ -18,8 +20,7 @@ class Trouble(NamedTuple):
 
     row: int
     """Row of the page."""
-    check: str
-    """One of :data:`mardok.tables.CHECKS`."""
+    check: CheckId
     value: str
     """The figure or text that is wrong."""
     detail: str = ""
@@ -38,7 +39,7 @@ class Told(NamedTuple):
     """One row of the table of checks, and what a repair must know beside it."""
 
     url: str
-    check: str
+    check: CheckId
     value: str
     detail: str
     target: str = ""
@@ -50,27 +51,31 @@ class Told(NamedTuple):
 
 
 def with_templates(
-    troubles: Iterable[Trouble], kinds: Sequence[str], counts: Sequence[int], settings: Checks
+    troubles: Iterable[Trouble], kinds: Sequence[PageKind], counts: Sequence[int], settings: Checks
 ) -> list[Trouble]:
     """Troubles, each told whether so many pages of a kind share it that it must sit in their template.
 
     Parameters
     ----------
-    kinds : sequence of str
+    kinds : sequence of PageKind
         Kind of each page.
     counts : sequence of int
         Rows of the pages that are asked.
     """
     n_pages = Counter(kinds[row] for row in counts)
-    alike: dict[tuple[str, str, str], list[Trouble]] = defaultdict(list)
+    alike: dict[tuple[CheckId, str, PageKind], list[Trouble]] = defaultdict(list)
     for trouble in troubles:
         alike[trouble.check, trouble.pattern, kinds[trouble.row]].append(trouble)
     found = []
     for (_, pattern, kind), same in alike.items():
         rows = {trouble.row for trouble in same}
         if len(rows) >= settings.template_pages and len(rows) >= settings.template_share * n_pages[kind]:
-            named = f" with {pattern!r}" if pattern else ""
-            shared = f"{len(rows)} of {n_pages[kind]} pages of the kind {kind!r}{named}"
+            shared = str(
+                sentence(
+                    "template.kind-with" if pattern else "template.kind",
+                    pages=len(rows), all=n_pages[kind], kind=str(kind), pattern=pattern,
+                )
+            )  # fmt: skip
             found += [one if one.template else one._replace(n_pages=len(rows), template=shared) for one in same]
         else:
             found += same
@@ -79,7 +84,7 @@ def with_templates(
 
 def once_a_template(troubles: Iterable[Told]) -> list[Told]:
     """Of troubles of a template the first, which stands for the others; all others as they are."""
-    found: dict[tuple[str, str], Told] = {}
+    found: dict[tuple[CheckId, str], Told] = {}
     alone = []
     for told in sorted(troubles):
         if told.template:
@@ -87,3 +92,8 @@ def once_a_template(troubles: Iterable[Told]) -> list[Told]:
         else:
             alone.append(told)
     return sorted([*alone, *found.values()])
+
+
+def and_more(first: str, more: int) -> str:
+    """The first of some addresses, and how many more there are."""
+    return str(sentence("check-detail.and-more", first=first, n=more)) if more > 0 else first

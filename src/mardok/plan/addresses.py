@@ -13,9 +13,10 @@ from mardok.findings.groups import group_id
 from mardok.findings.kinds import PageKinds
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.wording import count, listed, path_of
 from mardok.plan.workbench import Workbench
+from mardok.sentences import counted, listing, paragraph, path_of, sentence
 from mardok.urls import matches, variant_form
+from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, OtherRule, Owner, PageKind, StepKind
 
 _LEAST_ADDRESSES = 3
 """Addresses with one parameter, from which it is one of a filter."""
@@ -41,22 +42,25 @@ def translate_proposals(
 def _translate(language: str, rows: Sequence[int], guests: Mapping[int, Sequence[int]], bench: Workbench) -> Proposal:
     spoken = {row: bench.site.pages[row].language for row in rows}
     steps = tuple(
-        Step(bench.url(row), "translate", detail=f"shows the text of {bench.url(min(guests[row]))}, in {spoken[row]!r}")
+        Step(
+            bench.url(row),
+            StepKind.TRANSLATE,
+            detail=sentence("translate.step", original=bench.url(min(guests[row])), language=spoken[row]),
+        )
         for row in rows
     )
     urls = tuple(map(bench.url, rows))
-    pages = count(len(rows), "page")
     return Proposal(
-        id=group_id("translate", urls), action="translate", owner="writer", keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours(steps, bench.settings.plan.effort),
-        confidence="high", evidence="text",
-        summary=f"Translate {pages} meant for {language!r} that show another language",
-        why=(
-            f"{listed([path_of(url) for url in urls])}: meant for {language!r} by hreflang, declaration or address, and "
-            "with the text of another language. Searchers of neither language are served. No evidence of a gain."
+        id=group_id("translate", urls), action=Action.TRANSLATE, rule=OtherRule.UNTRANSLATED, owner=Owner.WRITER, keeper="",
+        urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
+        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=Confidence.HIGH, evidence=Evidence.TEXT,
+        summary=sentence("translate.summary", pages=counted("page", len(rows)), language=language),
+        why=paragraph(
+            sentence("translate.why", pages=listing([path_of(url) for url in urls]), language=language),
+            sentence("no-evidence"),
         ),
-        unless="nobody translates them; then noindex, and take them out of the hreflang set",
-        steps=steps, basis={"originals": {bench.url(row): bench.url(min(guests[row])) for row in rows}},
+        unless=sentence("translate.unless"), steps=steps,
+        basis={"originals": {bench.url(row): bench.url(min(guests[row])) for row in rows}},
     )  # fmt: skip
 
 
@@ -69,12 +73,12 @@ def filter_proposals(
         form.key: row
         for row in sorted(compared)
         for form in [variant_form(bench.url(row), settings.variants)]
-        if not form.parameters and kinds.kind[row] in ("listing", "home")
+        if not form.parameters and kinds.kind[row] in (PageKind.LISTING, PageKind.HOME)
     }
     by_parameter: dict[str, list[int]] = defaultdict(list)
     for row in sorted(compared):
         url = bench.url(row)
-        if "?" not in url or kinds.is_further[row] or kinds.kind[row] != "listing" or row in moved:
+        if "?" not in url or kinds.is_further[row] or kinds.kind[row] != PageKind.LISTING or row in moved:
             continue
         form = variant_form(url, settings.variants)
         if form.parameters and form.key in plain and not matches(url, settings.plan.leave):
@@ -91,29 +95,25 @@ def _filter(name: str, rows: Sequence[int], bench: Workbench) -> list[Proposal]:
 
 
 def _one(name: str, rows: Sequence[int], bench: Workbench, *, is_asked: bool) -> Proposal:
-    action = "leave" if is_asked else "noindex"
     urls = tuple(map(bench.url, rows))
-    n = count(len(rows), "address", "addresses")
+    rule = OtherRule.FILTER_ASKED_FOR if is_asked else OtherRule.FILTER_NOT_ASKED_FOR
+    addresses = counted("address", len(rows))
     shown = float(bench.standing.impressions[list(rows)].sum())
-    detail = "searchers are shown it: a page of its own" if is_asked else f"filters a listing by {name!r}"
-    steps = tuple(Step(url, action, detail=detail) for url in urls)
-    known = bench.standing.demand is not None
-    if is_asked:
-        summary = f"Leave {n} filtered by '{name}': they are asked for"
-        reason = f"Search shows them {shown:,.0f} times a month: pages of their own."
-        unless = "the range behind them goes"
-    else:
-        summary = f"Take {n} filtered by '{name}' out of the index, one rule"
-        reason = f"{'Searchers are hardly shown them' if known else 'There is no search data'}. No evidence of a gain."
-        unless = "people search for what they select; then give it a page of its own"
+    detail = sentence(f"filter.step.{rule}", parameter=name)
+    steps = tuple(Step(url, StepKind.LEAVE if is_asked else StepKind.NOINDEX, detail=detail) for url in urls)
+    is_known = bench.standing.demand is not None
+    known = sentence("filter.known.hardly-shown" if is_known else "filter.known.no-search-data")
     return Proposal(
-        id=group_id("filter", urls), action=action, owner="developer", keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, "link weight"),
+        id=group_id("filter", urls), action=Action.LEAVE if is_asked else Action.NOINDEX, rule=rule, owner=Owner.DEVELOPER,
+        keeper="", urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
         effort_hours=effort_hours(steps, bench.settings.plan.effort, n_rules=1),
-        confidence="medium" if known else "low", evidence="search" if known else "text", summary=summary,
-        why=(
-            f"{n} with the parameter '{name}' show parts of a listing that is read without it too, for example "
-            f"{path_of(urls[0])}. {reason}"
+        confidence=Confidence.MEDIUM if is_known else Confidence.LOW,
+        evidence=Evidence.SEARCH if is_known else Evidence.TEXT,
+        summary=sentence(f"filter.summary.{rule}", addresses=addresses, parameter=name),
+        why=paragraph(
+            sentence("filter.why", addresses=addresses, parameter=name, example=path_of(urls[0])),
+            sentence(f"filter.reason.{rule}", impressions=shown, known=known),
         ),
-        unless=unless, steps=steps, basis={"parameter": name, "impressions": round(shown, 1)},
+        unless=sentence(f"filter.unless.{rule}"), steps=steps,
+        basis={"parameter": name, "impressions": round(shown, 1)},
     )  # fmt: skip

@@ -17,11 +17,12 @@ from mardok.findings.wording import section_name
 from mardok.plan.effort import effort_hours
 from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.wording import count, path_of, percent, percent_range
 from mardok.plan.workbench import Workbench, gain_basis
+from mardok.sentences import counted, paragraph, path_of, sentence, shares
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import matches
+from mardok.vocabulary import Action, Confidence, ContainedRule, Evidence, GainUnit, Owner, StepKind
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ def contained_drafts(
         if one.row in busy or one.other in busy or matches(site.pages[one.row].url, settings.plan.leave):
             continue
         goes = one.is_same_promise and one.row not in kept
-        drafts.append(ContainedDraft(one, (Move(one.row, "redirect", one.other),) if goes else ()))
+        drafts.append(ContainedDraft(one, (Move(one.row, StepKind.REDIRECT, one.other),) if goes else ()))
     return drafts
 
 
@@ -70,21 +71,19 @@ def _merge(one: Repeated, bench: Workbench) -> Proposal:
     target = bench.moves.end_of(one.row)
     url, kept = bench.url(one.row), bench.url(target)
     steps = [
-        Step(kept, "leave", detail="keeper: has most of what the other page says"),
+        Step(kept, StepKind.LEAVE, detail=sentence("contained.step.keeper")),
         *bench.unique_text(one.row, target),
-        *bench.moving(one.row, "most of it stands on the keeper"),
+        *bench.moving(one.row, sentence("contained.step.moved")),
     ]
     gain = bench.gain([one.row, target], [one.row])
     urls = tuple(sorted([url, kept]))
+    pair = {"page": path_of(url), "kept": path_of(kept)}
     return Proposal(
-        id=group_id("contained", urls), action="merge", owner="editor", keeper=kept, urls=urls, gain=gain,
-        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence="medium", evidence="text",
-        summary=f"Merge {path_of(url)} into {path_of(kept)}: most of it stands there too",
-        why=(
-            f"{percent(one.share)} of {path_of(url)} stands word for word on {path_of(kept)}, "
-            f"and both promise the same.{bench.figures(gain, 1)}"
-        ),
-        unless="both must stay reachable, as an older edition may; then a canonical does",
+        id=group_id("contained", urls), action=Action.MERGE, rule=ContainedRule.SAME_PROMISE, owner=Owner.EDITOR,
+        keeper=kept, urls=urls, gain=gain, effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        confidence=Confidence.MEDIUM, evidence=Evidence.TEXT, summary=sentence("contained.summary.merge", **pair),
+        why=paragraph(sentence("contained.why.merge", share=one.share, **pair), bench.figures(gain, 1)),
+        unless=sentence("contained.unless.merge"),
         steps=tuple(steps), basis={"containment": round(one.share, 6), **gain_basis(gain)},
     )  # fmt: skip
 
@@ -95,27 +94,22 @@ def _trim(alike: Sequence[Repeated], bench: Workbench) -> Proposal:
     steps = tuple(
         Step(
             bench.url(one.row),
-            "trim",
+            StepKind.TRIM,
             bench.url(one.other),
-            f"{one.shared_words} of its words stand on {path_of(bench.url(one.other))} too: say them on one of the two, "
-            "and link there from the other",
+            sentence("contained.step.trim", words=one.shared_words, other=path_of(bench.url(one.other))),
         )
         for one in alike
     )
     first = alike[0]
-    shares = [one.share for one in alike]
     n_words = sum(one.shared_words for one in alike)
-    pair = f"{path_of(bench.url(first.row))} and {path_of(bench.url(first.other))}"
-    what = pair if len(alike) == 1 else f"{count(len(alike), 'page')} that other pages repeat, such as {pair}"
+    pair = sentence("pair", one=path_of(bench.url(first.row)), other=path_of(bench.url(first.other)))
+    pages = counted("page", len(alike))
     return Proposal(
-        id=group_id("contained", urls), action="trim", owner="editor", keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours(steps, bench.settings.plan.effort),
-        confidence="medium", evidence="text", summary=f"Say it once: {what}",
-        why=(
-            f"{percent_range(shares)} of the words of {count(len(alike), 'page')}, {n_words:,} in all, stand on another "
-            "page too, which promises something else. No evidence of a gain."
-        ),
-        unless="readers need the whole text in both places, as in an appendix or a print edition",
-        steps=steps,
+        id=group_id("contained", urls), action=Action.TRIM, rule=ContainedRule.OTHER_PROMISE, owner=Owner.EDITOR, keeper="",
+        urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
+        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=Confidence.MEDIUM, evidence=Evidence.TEXT,
+        summary=sentence("contained.summary.pair" if len(alike) == 1 else "contained.summary.pairs", pages=pages, pair=pair),
+        why=sentence("contained.why.trim", shares=shares([one.share for one in alike]), pages=pages, words=n_words),
+        unless=sentence("contained.unless.trim"), steps=steps,
         basis={"containment": {bench.url(one.row): round(one.share, 6) for one in alike}, "shared_words": n_words},
     )  # fmt: skip

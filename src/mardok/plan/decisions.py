@@ -19,11 +19,13 @@ import pandas as pd
 
 from mardok.errors import HandoffError
 from mardok.plan.proposal import Proposal
+from mardok.sentences import Sentence, clauses, sentence
 from mardok.settings import Settings
 from mardok.sources.decisions import Earlier
+from mardok.vocabulary import Action, Decision
 
 _LEAST_SHARE = 0.5
-_ON_GROUPS = frozenset(["merge", "canonical", "rewrite", "retitle", "investigate", "leave"])
+_ON_GROUPS = frozenset([Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action.INVESTIGATE, Action.LEAVE])
 """Actions on a group of pages, of which one may take the place of another from one audit to the next."""
 _CHANGED = 0.25
 """Share by which a figure has to differ for the evidence to be another."""
@@ -33,7 +35,7 @@ _CHANGED = 0.25
 class Decided:
     """What was decided about one proposal."""
 
-    decision: str = ""
+    decision: Decision = Decision.NONE
     note: str = ""
 
 
@@ -61,8 +63,8 @@ def follow(proposals: Sequence[Proposal], earlier: Iterable[Earlier]) -> tuple[d
 
 def with_actions(settings: Settings, earlier: Iterable[Earlier]) -> Settings:
     """Settings that hold what a person wants to be done instead: pages to be left, or to stay reachable."""
-    leave = {escape(url) for told in earlier if told.action == "leave" for url in told.urls}
-    reachable = {escape(url) for told in earlier if told.action == "canonical" for url in told.urls}
+    leave = {escape(url) for told in earlier if told.action == Action.LEAVE for url in told.urls}
+    reachable = {escape(url) for told in earlier if told.action == Action.CANONICAL for url in told.urls}
     if not leave and not reachable:
         return settings
     rules = settings.plan
@@ -87,7 +89,7 @@ def with_decisions(plan: pd.DataFrame, earlier: Iterable[Earlier]) -> pd.DataFra
             raise HandoffError(
                 f"{told.place}: {asked} is not the plan's; audit again with the edited plan, then hand it over"
             )
-    nothing = Earlier("", "", "", "")
+    nothing = Earlier("", Decision.NONE, "", "")
     return plan.assign(
         decision=[by_id.get(proposal, nothing).decision for proposal in plan["proposal"]],
         note=[by_id.get(proposal, nothing).note for proposal in plan["proposal"]],
@@ -103,15 +105,16 @@ def _overlap(proposal: Proposal, told: Earlier) -> float:
 
 
 def _decided(proposal: Proposal, told: Earlier) -> Decided:
-    if told.decision != "reject":
+    if told.decision != Decision.REJECT:
         return Decided(told.decision, told.note)
     changes = _changes(told, proposal)
     if not changes:
-        return Decided("reject", told.note)
-    return Decided("", "; ".join(filter(None, [told.note, f"rejected before; since then {', '.join(changes)}"])))
+        return Decided(Decision.REJECT, told.note)
+    raised = sentence("decision.raised-again", changes=", ".join(map(str, changes)))
+    return Decided(Decision.NONE, str(clauses(told.note, raised)))
 
 
-def _changes(told: Earlier, proposal: Proposal) -> list[str]:
+def _changes(told: Earlier, proposal: Proposal) -> list[Sentence]:
     """Figures of the basis that are others now, in words."""
     try:
         before = json.loads(told.basis) if told.basis else {}
@@ -119,12 +122,13 @@ def _changes(told: Earlier, proposal: Proposal) -> list[str]:
         return []
     was, now = _figures(before), _figures(proposal.basis)
     changes = [
-        f"{name} {was[name]:g} to {now[name]:g}"
+        sentence("decision.figure", name=name, was=was[name], now=now[name])
         for name in sorted(was.keys() & now.keys())
         if _differs(was[name], now[name])
     ]
     if told.urls and told.urls != set(proposal.urls):
-        changes += [f"pages {len(told.urls)} to {len(proposal.urls)}"] if len(told.urls) != len(proposal.urls) else []
+        n_was, n_now = len(told.urls), len(proposal.urls)
+        changes += [sentence("decision.figure", name="pages", was=n_was, now=n_now)] if n_was != n_now else []
     return changes
 
 

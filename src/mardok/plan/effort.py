@@ -14,6 +14,7 @@ from collections.abc import Iterable
 
 from mardok.plan.proposal import Step
 from mardok.settings import Effort
+from mardok.vocabulary import StepKind
 
 
 def effort_hours(steps: Iterable[Step], rates: Effort, *, n_rules: int = 0) -> float:
@@ -26,12 +27,21 @@ def effort_hours(steps: Iterable[Step], rates: Effort, *, n_rules: int = 0) -> f
 
     Examples
     --------
-    >>> effort_hours([Step("https://host.example/a", "redirect"), Step("https://host.example/b", "leave")], Effort())
+    >>> steps = [Step("https://host.example/a", StepKind.REDIRECT), Step("https://host.example/b", StepKind.LEAVE)]
+    >>> effort_hours(steps, Effort())
     0.5
     """
     counts = Counter(step.step for step in steps)
-    by_pattern = ("redirect", "canonical", "retitle", "noindex", "retire")
-    one_by_one = ("move_text", "rewrite", "expand", "relink", "trim", "investigate", "repair", "sitemap", "translate")
+    one_by_one = {
+        StepKind.MOVE_TEXT: rates.move_text, StepKind.REWRITE: rates.rewrite, StepKind.EXPAND: rates.expand,
+        StepKind.RELINK: rates.relink, StepKind.TRIM: rates.trim, StepKind.INVESTIGATE: rates.investigate,
+        StepKind.REPAIR: rates.repair, StepKind.SITEMAP: rates.sitemap, StepKind.TRANSLATE: rates.translate,
+    }  # fmt: skip
+    by_pattern = {
+        StepKind.REDIRECT: rates.redirect, StepKind.CANONICAL: rates.canonical, StepKind.RETITLE: rates.retitle,
+        StepKind.NOINDEX: rates.noindex, StepKind.RETIRE: rates.retire,
+    }  # fmt: skip
+    rate_of = one_by_one if n_rules else by_pattern | one_by_one
     hours = rates.proposal + n_rules * rates.pattern
-    hours += math.fsum(counts[step] * getattr(rates, step) for step in (one_by_one if n_rules else by_pattern + one_by_one))
+    hours += math.fsum(counts[step] * rate for step, rate in rate_of.items())
     return math.ceil(round(hours * 4, 9)) / 4

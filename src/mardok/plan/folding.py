@@ -16,15 +16,11 @@ from collections.abc import Collection, Sequence
 from mardok.findings.groups import group_id
 from mardok.findings.wording import section_name
 from mardok.plan.proposal import Gain, Proposal
-from mardok.plan.wording import count, path_of
+from mardok.sentences import counted, path_of, sentence
 from mardok.settings import Plan
-from mardok.tables import CONFIDENCE, EVIDENCE
+from mardok.vocabulary import Action
 
-_FOLDED = ("merge", "canonical", "rewrite", "retitle", "expand", "trim")
-_VERB = {
-    "merge": "Merge", "canonical": "Name canonicals on", "rewrite": "Rewrite apart", "retitle": "Retitle",
-    "expand": "Expand", "trim": "Trim",
-}  # fmt: skip
+_FOLDED = (Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action.EXPAND, Action.TRIM)
 _MOST_TOLD = 50
 
 
@@ -38,18 +34,18 @@ def fold(proposals: Sequence[Proposal], decided: Collection[str], settings: Plan
     decided : collection of str
         Ids of proposals that a person has decided about; they stay as they are.
     """
-    single: dict[str, int] = defaultdict(int)
+    single: dict[Action, int] = defaultdict(int)
     found: list[Proposal] = []
-    late: dict[tuple[str, ...], list[Proposal]] = defaultdict(list)
+    late: dict[tuple[object, ...], list[Proposal]] = defaultdict(list)
     for proposal in proposals:
         single[proposal.action] += 1
         is_late = single[proposal.action] > settings.single_proposals
-        if is_late and proposal.action in _FOLDED and proposal.id not in decided and "rules" not in proposal.basis:
-            late[proposal.action, proposal.gain.unit, proposal.evidence, *_sections(proposal)].append(proposal)
+        if is_late and proposal.action in _FOLDED and proposal.id not in decided and not proposal.is_by_pattern:
+            late[proposal.rule, proposal.gain.unit, proposal.evidence, _sections(proposal)].append(proposal)
         else:
             found.append(proposal)
-    for (action, *_, source, target), alike in late.items():
-        found += [_as_one(action, alike, source, target)] if len(alike) > 1 else alike
+    for alike in late.values():
+        found += [_as_one(alike)] if len(alike) > 1 else alike
     return found
 
 
@@ -59,30 +55,31 @@ def _sections(proposal: Proposal) -> tuple[str, str]:
     return section_name(worked), section_name(proposal.keeper or worked)
 
 
-def _as_one(action: str, alike: Sequence[Proposal], source: str, target: str) -> Proposal:
+def _as_one(alike: Sequence[Proposal]) -> Proposal:
     first = alike[0]
+    action, (source, target) = first.action, _sections(first)
     urls = tuple(sorted({url for one in alike for url in one.urls}))
     kept = {one.keeper for one in alike}
-    n_pages = len(set(urls) - kept) if action != "expand" else len(urls)
-    where = f"under {path_of(source)}"
-    if action in ("merge", "canonical"):
-        where += f" into {count(len(kept), 'other')} under {path_of(target)}" if action == "merge" else ""
+    n_pages = len(set(urls) - kept) if action != Action.EXPAND else len(urls)
+    summary = sentence(
+        f"folded.summary.{action}", pages=counted("page", n_pages), section=path_of(source),
+        others=counted("other", len(kept)), target=path_of(target), cases=len(alike),
+    )  # fmt: skip
     return Proposal(
-        id=group_id(f"section {action}", urls), action=action, owner=first.owner, keeper="", urls=urls,
+        id=group_id(f"section {action}", urls), action=action, rule=first.rule, owner=first.owner, keeper="", urls=urls,
         gain=Gain(
             math.fsum(one.gain.low for one in alike), math.fsum(one.gain.high for one in alike), first.gain.unit,
             math.fsum(one.gain.at_risk for one in alike), sum(one.gain.n_queries for one in alike),
             math.fsum(one.gain.impressions for one in alike),
         ),
         effort_hours=math.fsum(one.effort_hours for one in alike),
-        confidence=min((one.confidence for one in alike), key=CONFIDENCE.index),
-        evidence=max((one.evidence for one in alike), key=EVIDENCE.index),
-        summary=f"{_VERB[action]} {count(n_pages, 'page')} {where}, {len(alike)} cases of one kind",
-        why=f"Each case brings less than those told one by one, and is worked alike. The first of them: {first.why}",
-        unless=first.unless, steps=tuple(step for one in alike for step in one.steps),
+        confidence=min((one.confidence for one in alike), key=lambda confidence: confidence.rank),
+        evidence=max((one.evidence for one in alike), key=lambda evidence: evidence.rank),
+        summary=summary, why=sentence("folded.why", first=first.why), unless=first.unless,
+        steps=tuple(step for one in alike for step in one.steps),
         basis={
             "cases": [
-                {"summary": one.summary, "gain_low": round(one.gain.low, 6), "gain_high": round(one.gain.high, 6)}
+                {"summary": str(one.summary), "gain_low": round(one.gain.low, 6), "gain_high": round(one.gain.high, 6)}
                 for one in alike[:_MOST_TOLD]
             ],
             "n_cases": len(alike),

@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from mardok.compare.contention import numbered
 from mardok.compare.demand import Demand, SearchRows, queries_of_several
 from mardok.plan.proposal import Gain
+from mardok.vocabulary import GainUnit
 
 CURVE_POSITIONS = 50
 ASSUMED_TOP_RATE = 0.25
@@ -72,7 +73,7 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
     is_shared = queries_of_several(own)
     at_risk = float(own.clicks[~is_shared & np.isin(own.row, list(moved))].sum()) / demand.months
     if not is_shared.any():
-        return Gain(-at_risk, 0.0, "clicks/month", at_risk)
+        return Gain(-at_risk, 0.0, GainUnit.CLICKS, at_risk)
     shared = _Queries(own.taken(is_shared), curve)
     moment = numbered(
         shared.number, shared.rows.place.astype(np.int64), shared.rows.date.astype("datetime64[D]").astype(np.int64)
@@ -93,7 +94,7 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
     return Gain(
         low,
         max(high, low),
-        "clicks/month",
+        GainUnit.CLICKS,
         at_risk,
         n_queries=len(shared.clicks),
         impressions=float(impressions.sum()) / demand.months,
@@ -132,12 +133,12 @@ def reach_gain(demand: Demand, curve: ClickCurve, row: int, queries: Collection[
 def _gain_at(demand: Demand, shown: _Queries, rate: float | None) -> Gain:
     """Gain when all queries draw clicks at one rate, by default the best that any of their pages has."""
     if not len(shown.rows) or not shown.rows.impressions.sum():
-        return Gain(0.0, 0.0, "clicks/month")
+        return Gain(0.0, 0.0, GainUnit.CLICKS)
     rate = float(shown.best_rate(np.ones(len(shown.rows), bool)).max()) if rate is None else rate
     impressions = np.bincount(shown.number, weights=shown.rows.impressions)
     reached = np.maximum(impressions * rate * shown.scale, shown.clicks)
     high = float((reached - shown.clicks).sum()) / demand.months
-    return Gain(0.0, high, "clicks/month", n_queries=len(impressions), impressions=float(impressions.sum()) / demand.months)
+    return Gain(0.0, high, GainUnit.CLICKS, n_queries=len(impressions), impressions=float(impressions.sum()) / demand.months)
 
 
 class _Queries:

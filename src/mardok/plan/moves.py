@@ -15,7 +15,9 @@ import numpy as np
 
 from mardok.compare.destinations import Destination
 from mardok.plan.proposal import Step
+from mardok.sentences import Sentence, sentence
 from mardok.text.site import Site
+from mardok.vocabulary import StepKind
 
 _TEMPLATE_PAGES = 3
 
@@ -25,8 +27,8 @@ class Move:
     """One page that goes."""
 
     row: int
-    step: str
-    """``redirect`` or ``canonical``."""
+    step: StepKind
+    """Redirect or canonical."""
     target: int
     """Row of the page it goes to, as the proposal says."""
 
@@ -38,7 +40,7 @@ class Moves:
         self._site = site
         self._move_of = {move.row: move for move in moves}
         self._linking: dict[int, list[tuple[int, str, bool]]] = defaultdict(list)
-        self._pointing: dict[int, list[tuple[int, str]]] = defaultdict(list)
+        self._pointing: dict[int, list[tuple[int, StepKind]]] = defaultdict(list)
         self._collect_links()
         self._collect_pointers(ways)
 
@@ -54,7 +56,7 @@ class Moves:
         """Whether the plan moves the page."""
         return row in self._move_of
 
-    def move_step(self, row: int, detail: str) -> Step:
+    def move_step(self, row: int, detail: Sentence) -> Step:
         """The step that moves a page straight to where it ends."""
         return Step(self._url(row), self._move_of[row].step, self._url(self.end_of(row)), detail)
 
@@ -62,7 +64,7 @@ class Moves:
         """Steps for existing redirects and canonicals that lead to a moved page."""
         target = self._url(self.end_of(row))
         return [
-            Step(self._url(pointer), step, target, f"points at {self._url(row)} today: send it straight to the end")
+            Step(self._url(pointer), step, target, sentence("step.pointer", url=self._url(row)))
             for pointer, step in self._pointing[row]
         ]
 
@@ -77,13 +79,15 @@ class Moves:
             if in_chrome:
                 by_anchor[anchor].append(source)
             else:
-                steps.append(Step(self._url(source), "relink", target, f"link {anchor!r} leads to {old}"))
+                link = sentence("step.relink", anchor=anchor, url=old)
+                steps.append(Step(self._url(source), StepKind.RELINK, target, link))
         for anchor, sources in sorted(by_anchor.items()):
             if len(sources) >= _TEMPLATE_PAGES:
-                detail = f"link {anchor!r} in the furniture of {len(sources)} pages leads to {old}: one edit of the template"
-                steps.append(Step(self._url(sources[0]), "relink", target, detail))
+                detail = sentence("step.relink-template", anchor=anchor, url=old, pages=len(sources))
+                steps.append(Step(self._url(sources[0]), StepKind.RELINK, target, detail))
             else:
-                steps += [Step(self._url(source), "relink", target, f"link {anchor!r} leads to {old}") for source in sources]
+                link = sentence("step.relink", anchor=anchor, url=old)
+                steps += [Step(self._url(source), StepKind.RELINK, target, link) for source in sources]
         return steps
 
     def _url(self, row: int) -> str:
@@ -106,4 +110,4 @@ class Moves:
             passed = (self._site.row_of.get(url, -1) for url in way.hops)
             moved = next((row for row in passed if row in self._move_of), None)
             if moved is not None:
-                self._pointing[moved].append((source, "redirect" if page.redirect_url else "canonical"))
+                self._pointing[moved].append((source, StepKind.REDIRECT if page.redirect_url else StepKind.CANONICAL))

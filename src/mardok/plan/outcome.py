@@ -15,7 +15,7 @@ from collections.abc import Collection, Mapping
 import numpy as np
 import pandas as pd
 
-from mardok.tables import STRUCTURAL_STEPS
+from mardok.vocabulary import STRUCTURAL_STEPS, Answer, GroupKind, StepKind
 
 
 def outcome(tables: Mapping[str, pd.DataFrame], proposals: Collection[str], minimum_share: float) -> dict[str, int]:
@@ -37,17 +37,17 @@ def outcome(tables: Mapping[str, pd.DataFrame], proposals: Collection[str], mini
     steps = tables["steps"][tables["steps"]["proposal"].isin(list(proposals))]
     pages, groups = tables["pages"], tables["groups"]
     gone = set(steps.loc[steps["step"].isin(STRUCTURAL_STEPS), "url"])
-    rewritten = set(steps.loc[steps["step"] == "rewrite", "url"])
-    expanded = set(steps.loc[steps["step"] == "expand", "url"])
+    rewritten = set(steps.loc[steps["step"] == StepKind.REWRITE, "url"])
+    expanded = set(steps.loc[steps["step"] == StepKind.EXPAND, "url"])
     stays = pages["indexable"] & ~pages["url"].isin(gone)
-    copies = groups[(groups["kind"] == "copies") & ~groups["url"].isin(gone | rewritten)]
+    copies = groups[(groups["kind"] == GroupKind.COPIES) & ~groups["url"].isin(gone | rewritten)]
     sizes = copies["group"].map(copies["group"].value_counts())
     words = pages.loc[stays, ["shared_words", "boilerplate_words"]].fillna(0).to_numpy(np.int64)
     return {
         "indexable_pages": int(stays.sum()),
         "pages_with_copies": int((sizes > 1).sum()),
         "copied_words": int(words.sum()),
-        "thin_pages": int((stays & (pages["thin"] == "yes") & ~pages["url"].isin(expanded)).sum()),
+        "thin_pages": int((stays & (pages["thin"] == Answer.YES) & ~pages["url"].isin(expanded)).sum()),
         "contested_queries": _contested(tables, steps, minimum_share),
     }
 
@@ -57,10 +57,10 @@ def _contested(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame, minimum_
     queries, pages = tables["queries"], tables["pages"]
     row_of = {url: row for row, url in enumerate(pages["url"])}
     end = np.arange(len(pages))
-    moves = steps[steps["step"].isin(["redirect", "canonical"])]
+    moves = steps[steps["step"].isin([StepKind.REDIRECT, StepKind.CANONICAL])]
     for url, target in moves[["url", "target"]].itertuples(index=False, name=None):
         end[row_of[url]] = row_of[target]
-    out = steps.loc[steps["step"].isin(["noindex", "retire"]), "url"]
+    out = steps.loc[steps["step"].isin([StepKind.NOINDEX, StepKind.RETIRE]), "url"]
     end[[row_of[url] for url in out]] = -1
     told = pd.DataFrame({"query": queries["query"].cat.codes, "page": end[queries["page"]], "share": queries["share"]})
     told = told[~queries["brand"].to_numpy() & (told["page"] >= 0).to_numpy()]

@@ -10,6 +10,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from mardok.sentences import Text
+from mardok.vocabulary import Action, Band, Confidence, Evidence, GainUnit, OtherRule, Owner, Rule, StepKind, VariantRule
+
 
 @dataclass(frozen=True, slots=True)
 class Gain:
@@ -17,8 +20,7 @@ class Gain:
 
     low: float
     high: float
-    unit: str
-    """``clicks/month`` or ``link weight``."""
+    unit: GainUnit
     at_risk: float = 0.0
     """Clicks a month of queries where only pages that would move appear."""
     n_queries: int = 0
@@ -37,9 +39,13 @@ class Step:
     """One thing to do to one address."""
 
     url: str
-    step: str
+    step: StepKind
     target: str = ""
-    detail: str = ""
+    detail: Text = ""
+    pattern: VariantRule = VariantRule.NONE
+    """How the address differs from the one that stays, where it goes by a rule for many."""
+    pattern_value: str = ""
+    """The parameter, or the scheme or host with the one that takes its place, such as ``http > https``."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,26 +53,28 @@ class Proposal:
     """An action on a group of pages."""
 
     id: str
-    action: str
-    owner: str
+    action: Action
+    rule: Rule
+    """The row of the table of actions that decided."""
+    owner: Owner
     keeper: str
     urls: tuple[str, ...]
     """Addresses the proposal is about, keepers included, in order."""
     gain: Gain
     effort_hours: float
-    confidence: str
-    evidence: str
-    summary: str
-    why: str
-    unless: str
+    confidence: Confidence
+    evidence: Evidence
+    summary: Text
+    why: Text
+    unless: Text
     steps: tuple[Step, ...]
     basis: Mapping[str, Any] = field(default_factory=dict)
-    is_broken: bool = False
-    """Whether it repairs what breaks a way for visitors or crawlers."""
+    is_by_pattern: bool = False
+    """Whether rules for many addresses carry it out, so that it needs no writer."""
 
     @property
-    def band(self) -> int:
-        """1 broken or blocking, 2 gain, 3 tidying."""
-        if self.is_broken:
-            return 1
-        return 2 if self.action != "leave" and self.gain.high > 0 else 3
+    def band(self) -> Band:
+        """Where in the plan it stands."""
+        if self.rule == OtherRule.BROKEN:
+            return Band.BROKEN
+        return Band.GAIN if self.action != Action.LEAVE and self.gain.high > 0 else Band.TIDYING

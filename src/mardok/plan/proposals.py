@@ -12,7 +12,6 @@ shows that nobody does; hreflang alternates are left.
 
 from __future__ import annotations
 
-import re
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -27,15 +26,38 @@ from mardok.plan.effort import effort_hours
 from mardok.plan.gain import gain_of_names
 from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.wording import count, listed, path_of, percent, percent_range
 from mardok.plan.workbench import Workbench, gain_basis
+from mardok.sentences import Listing, Sentence, Text, clauses, counted, listing, paragraph, path_of, quoted, sentence, shares
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.text.words import words
-from mardok.urls import is_home, matches, split_url, variant_form
+from mardok.urls import PRINT_MARK, AddressMark, is_home, matches, split_url, variant_form
+from mardok.vocabulary import Action, Confidence, CopyRule, Evidence, GainUnit, GroupKind, Owner, StepKind, VariantRule
 
-ORIGIN_RULE = re.compile(r"http to https|host \S+ to \S+")
-"""Rules by which all addresses of an origin go to another."""
+
+@dataclass(frozen=True, order=True)
+class AddressRule:
+    """How the addresses of some variants differ from those that stay."""
+
+    rule: VariantRule
+    value: str = ""
+    """The parameter, or the scheme or host with the one that takes its place, such as ``http > https``."""
+
+    @property
+    def is_of_origin(self) -> bool:
+        """Whether all addresses of an origin go to another by it: servers then need no list of addresses."""
+        return self.rule == VariantRule.HOST or self == _TO_HTTPS
+
+    @property
+    def text(self) -> Sentence:
+        """The rule as it is said."""
+        old, _, new = self.value.partition(PLACE_TAKEN)
+        return sentence(f"variant-rule.{self.rule}", value=self.value, old=old, new=new)
+
+
+PLACE_TAKEN = " > "
+"""Stands in the value of a rule between a scheme or host and the one that takes its place."""
+_TO_HTTPS = AddressRule(VariantRule.SCHEME, f"http{PLACE_TAKEN}https")
 
 
 @dataclass(frozen=True)
@@ -43,10 +65,11 @@ class GroupDraft:
     """A proposal for a group before it is known what becomes of the pages it points at."""
 
     group: Group
-    action: str
+    action: Action
+    rule: CopyRule
     moved: tuple[Move, ...] = ()
-    rule: str = ""
-    """Pattern of addresses, for variants."""
+    pattern: AddressRule | None = None
+    """How the addresses differ, for variants."""
     stays: tuple[int, ...] = ()
     """Members of the group that must not be moved, told in one of its drafts."""
 
@@ -62,11 +85,11 @@ def group_drafts(
 def group_proposals(drafts: Iterable[GroupDraft], bench: Workbench) -> list[Proposal]:
     """Drafts written out, those by rules of one kind as one proposal; in no particular order."""
     writer = _Writer(bench)
-    by_rules: dict[tuple[str, bool], list[GroupDraft]] = defaultdict(list)
+    by_rules: dict[tuple[Action, bool], list[GroupDraft]] = defaultdict(list)
     proposals = []
     for draft in drafts:
-        if draft.rule:
-            by_rules[draft.action, bool(ORIGIN_RULE.fullmatch(draft.rule))].append(draft)
+        if draft.pattern is not None:
+            by_rules[draft.action, draft.pattern.is_of_origin].append(draft)
         else:
             proposals.append(writer.copies(draft))
     return proposals + [writer.variants(alike) for alike in by_rules.values()]
@@ -83,7 +106,7 @@ def _is_home(url: str, settings: Settings) -> bool:
 
 
 def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fixed: Collection[int]) -> list[GroupDraft]:
-    is_variants = group.kind == "variants"
+    is_variants = group.kind == GroupKind.VARIANTS
     movable = [
         row
         for row in group.members
@@ -92,11 +115,13 @@ def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fi
         and (is_variants or not _is_home(site.pages[row].url, settings))
     ]
     if group.are_alternates or not movable:
-        return [GroupDraft(group, "leave")]
+        rule = CopyRule.ALTERNATES if group.are_alternates else CopyRule.EXCEPTION
+        return [GroupDraft(group, Action.LEAVE, rule)]
     if is_variants:
         drafts = _variant_drafts(site, group, movable, settings)
     elif group.promises_differ and (standing.demand is None or _asked_for(group, standing, settings)):
-        drafts = [GroupDraft(replace(group, members=tuple(movable)), "rewrite")]
+        rule = CopyRule.MAYBE_ASKED_FOR if standing.demand is None else CopyRule.ASKED_FOR
+        drafts = [GroupDraft(replace(group, members=tuple(movable)), Action.REWRITE, rule)]
     else:
         drafts = _merge_drafts(site, group, movable, settings)
     stays = tuple(row for row in group.members if row not in movable)
@@ -105,14 +130,15 @@ def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fi
 
 def _merge_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[GroupDraft]:
     reachable = {row for row in movable if matches(site.pages[row].url, settings.plan.keep_reachable)}
+    merged = CopyRule.NOT_ASKED_FOR if group.promises_differ else CopyRule.SAME_PROMISE
     drafts = []
-    for action, step, rows in (
-        ("merge", "redirect", [row for row in movable if row not in reachable]),
-        ("canonical", "canonical", sorted(reachable)),
+    for action, step, rule, rows in (
+        (Action.MERGE, StepKind.REDIRECT, merged, [row for row in movable if row not in reachable]),
+        (Action.CANONICAL, StepKind.CANONICAL, CopyRule.KEPT_REACHABLE, sorted(reachable)),
     ):
         if rows:
             moved = tuple(Move(row, step, group.keeper) for row in rows)
-            drafts.append(GroupDraft(replace(group, members=tuple(rows)), action, moved))
+            drafts.append(GroupDraft(replace(group, members=tuple(rows)), action, rule, moved))
     return drafts
 
 
@@ -143,46 +169,58 @@ def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int
 
 
 def _variant_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[GroupDraft]:
-    by_rule: dict[tuple[str, str], list[int]] = defaultdict(list)
+    by_rule: dict[tuple[Action, AddressRule], list[int]] = defaultdict(list)
     for row in movable:
-        by_rule[variant_rule(site.pages[row].url, site.pages[group.keeper].url, settings)].append(row)
+        by_rule[address_rule(site.pages[row].url, site.pages[group.keeper].url, settings)].append(row)
     drafts = []
-    for (action, rule), rows in by_rule.items():
-        step = "redirect" if action == "merge" else "canonical"
+    for (action, pattern), rows in by_rule.items():
+        is_merge = action == Action.MERGE
+        step = StepKind.REDIRECT if is_merge else StepKind.CANONICAL
+        rule = CopyRule.VARIANTS_REDIRECTED if is_merge else CopyRule.VARIANTS_REACHABLE
         moved = tuple(Move(row, step, group.keeper) for row in rows)
-        drafts.append(GroupDraft(replace(group, members=tuple(rows)), action, moved, rule))
+        drafts.append(GroupDraft(replace(group, members=tuple(rows)), action, rule, moved, pattern))
     return drafts
 
 
-def variant_rule(url: str, keeper: str, settings: Settings) -> tuple[str, str]:
-    """Action and pattern by which an address goes to its keeper.
+def address_rule(url: str, keeper: str, settings: Settings) -> tuple[Action, AddressRule]:
+    """Action and rule by which an address goes to its keeper.
 
     Examples
     --------
-    >>> variant_rule("http://host.example/a?utm_source=x", "https://host.example/a", Settings())
-    ('canonical', 'parameter utm_*')
-    >>> variant_rule("http://host.example/a", "https://host.example/a", Settings())
-    ('merge', 'http to https')
+    >>> action, rule = address_rule("http://host.example/a?utm_source=x", "https://host.example/a", Settings())
+    >>> action.value, rule.rule.value, rule.value
+    ('canonical', 'parameter', 'utm_*')
+    >>> action, rule = address_rule("http://host.example/a", "https://host.example/a", Settings())
+    >>> action.value, rule.rule.value, rule.value
+    ('merge', 'scheme', 'http > https')
     """
     form, kept = variant_form(url, settings.variants), variant_form(keeper, settings.variants)
     if set(form.reachable) - set(kept.reachable):
         name = min(set(form.reachable) - set(kept.reachable))
+        if name == PRINT_MARK:
+            return Action.CANONICAL, AddressRule(VariantRule.PRINT_VIEW)
         known = (pattern for pattern in settings.variants.reachable_parameters if fnmatchcase(name, pattern))
-        return "canonical", "print view" if name == "print" else f"parameter {next(known, name)}"
+        return Action.CANONICAL, AddressRule(VariantRule.PARAMETER, next(known, name))
     if set(form.parameters) - set(kept.parameters):
-        return "canonical", f"parameter {min(set(form.parameters) - set(kept.parameters))[0]}"
+        return Action.CANONICAL, AddressRule(VariantRule.PARAMETER, min(set(form.parameters) - set(kept.parameters))[0])
+    return Action.MERGE, _writing_rule(url, keeper, settings)
+
+
+def _writing_rule(url: str, keeper: str, settings: Settings) -> AddressRule:
+    """How an address differs from its keeper's in scheme, host or path."""
+    form, kept = variant_form(url, settings.variants), variant_form(keeper, settings.variants)
     here, there = split_url(url), split_url(keeper)
     if here.scheme != there.scheme:
-        return "merge", f"{here.scheme} to {there.scheme}"
+        return AddressRule(VariantRule.SCHEME, f"{here.scheme}{PLACE_TAKEN}{there.scheme}")
     if here.netloc != there.netloc:
-        return "merge", f"host {here.netloc} to {there.netloc}"
-    if ("index file" in form.marks) != ("index file" in kept.marks):
-        return "merge", "index file to folder" if "index file" in form.marks else "folder to index file"
-    if here.path.rstrip("/").casefold() == there.path.rstrip("/").casefold() and here.path.rstrip("/") != there.path.rstrip(
-        "/"
-    ):
-        return "merge", "letter case"
-    return "merge", "slash at the end" if there.path.endswith("/") else "no slash at the end"
+        return AddressRule(VariantRule.HOST, f"{here.netloc}{PLACE_TAKEN}{there.netloc}")
+    if (AddressMark.INDEX_FILE in form.marks) != (AddressMark.INDEX_FILE in kept.marks):
+        goes = AddressMark.INDEX_FILE in form.marks
+        return AddressRule(VariantRule.INDEX_FILE_TO_FOLDER if goes else VariantRule.FOLDER_TO_INDEX_FILE)
+    path, other = here.path.rstrip("/"), there.path.rstrip("/")
+    if path.casefold() == other.casefold() and path != other:
+        return AddressRule(VariantRule.LETTER_CASE)
+    return AddressRule(VariantRule.SLASH_ADDED if there.path.endswith("/") else VariantRule.SLASH_REMOVED)
 
 
 class _Writer:
@@ -196,109 +234,109 @@ class _Writer:
     def variants(self, drafts: Sequence[GroupDraft]) -> Proposal:
         """One proposal for addresses that go by rules of one kind."""
         action = drafts[0].action
-        rule_of = {move.row: draft.rule for draft in drafts for move in draft.moved}
-        moved = sorted(rule_of, key=lambda row: (rule_of[row], row))
+        rule_of = {move.row: draft.pattern for draft in drafts if draft.pattern is not None for move in draft.moved}
+        text_of = {row: str(rule.text) for row, rule in rule_of.items()}
+        moved = sorted(rule_of, key=lambda row: (text_of[row], row))
         keepers = sorted({self.moves.end_of(draft.group.keeper) for draft in drafts})
         members: dict[int, list[int]] = defaultdict(list)
         for draft in drafts:
             members[draft.group.keeper] += draft.group.members
         gains = [self.bench.gain([keeper, *rows], rows) for keeper, rows in members.items()]
-        in_clicks = [gain for gain in gains if gain.unit == "clicks/month"]
+        in_clicks = [gain for gain in gains if gain.unit == GainUnit.CLICKS]
         summed = in_clicks or gains
         gain = Gain(
             sum(g.low for g in summed), sum(g.high for g in summed), summed[0].unit,
             sum(g.at_risk for g in summed), sum(g.n_queries for g in summed), sum(g.impressions for g in summed),
         )  # fmt: skip
-        identical = all(draft.group.is_identical for draft in drafts)
-        steps = [step for row in moved for step in self.bench.moving(row, rule_of[row])]
-        steps += [Step(self.url(row), "leave", detail="keeper: stays as it is") for row in keepers]
+        is_identical = all(draft.group.is_identical for draft in drafts)
+        steps = [
+            replace(step, pattern=rule_of[row].rule, pattern_value=rule_of[row].value)
+            if step.url == self.url(row) and step.step in (StepKind.REDIRECT, StepKind.CANONICAL)
+            else step
+            for row in moved
+            for step in self.bench.moving(row, rule_of[row].text)
+        ]
+        steps += [Step(self.url(row), StepKind.LEAVE, detail=sentence("keeper.as-it-is")) for row in keepers]
         steps += [step for draft in drafts for step in self._staying(draft)]
         urls = tuple(sorted(map(self.url, [*moved, *keepers])))
-        rules = Counter(rule_of[row] for row in moved)
-        n = count(len(moved), "address", "addresses")
-        by = f"{'one rule' if len(rules) == 1 else f'{len(rules)} rules'}: {listed(list(rules), most=len(rules))}"
-        why = self._sameness_of_variants(moved, rule_of, is_identical=identical)
-        if action == "canonical":
-            they = "It" if len(moved) == 1 else "They"
-            why += f" {they} must go on working for people and tools; a canonical settles which address counts."
-        why += self.bench.figures(gain, len(moved))
-        unless = (
-            "one of them has to show something else; then exclude it in the settings (plan.leave)"
-            if action == "canonical"
-            else "something outside the site needs the old address to answer without a redirect"
-        )
+        rules = Counter(text_of[row] for row in moved)
+        is_merge = action == Action.MERGE
         return Proposal(
-            id=group_id("variants", urls), action=action, owner="server" if action == "merge" else "developer",
+            id=group_id(GroupKind.VARIANTS, urls), action=action, rule=drafts[0].rule,
+            owner=Owner.SERVER if is_merge else Owner.DEVELOPER,
             keeper=self.url(keepers[0]) if len(keepers) == 1 else "", urls=urls, gain=gain,
             effort_hours=effort_hours(steps, self.settings.plan.effort, n_rules=len(rules)),
-            confidence="high" if identical else "medium", evidence="search" if in_clicks else "text",
-            summary=f"Redirect {n}, {by}" if action == "merge" else f"Give {n} a canonical, {by}",
-            why=why, unless=unless, steps=tuple(steps),
-            basis={"rules": dict(rules), "addresses": len(moved), "identical": identical, **gain_basis(gain)},
+            confidence=Confidence.HIGH if is_identical else Confidence.MEDIUM,
+            evidence=Evidence.SEARCH if in_clicks else Evidence.TEXT,
+            summary=sentence(
+                f"variants.summary.{action}", addresses=counted("address", len(moved)),
+                rules=sentence("variants.rules", n=len(rules), rules=listing(rules, most=len(rules))),
+            ),
+            why=paragraph(
+                self._sameness_of_variants(moved, text_of, is_identical=is_identical),
+                None if is_merge else sentence("variants.must-work", n=len(moved)),
+                self.bench.figures(gain, len(moved)),
+            ),
+            unless=sentence(f"variants.unless.{action}"), steps=tuple(steps),
+            basis={"rules": dict(rules), "addresses": len(moved), "identical": is_identical, **gain_basis(gain)},
+            is_by_pattern=True,
         )  # fmt: skip
 
-    def _sameness_of_variants(self, moved: Sequence[int], rule_of: Mapping[int, str], *, is_identical: bool) -> str:
+    def _sameness_of_variants(self, moved: Sequence[int], text_of: Mapping[int, str], *, is_identical: bool) -> Sentence:
         """What addresses have in common with those they go to, with an example of each rule."""
-        n, same = count(len(moved), "address", "addresses"), "the identical text" if is_identical else "the same text"
-        answers = "answers 200 and shows" if len(moved) == 1 else "answer 200 and show"
-        but = "" if is_identical else " but for a few words"
-        shown = f"{n} {answers} {same} as another address of the same page{but}"
-        examples = {rule_of[row]: self._example(row) for row in reversed(moved)}
+        shown = sentence("variants.shows.identical" if is_identical else "variants.shows.near", n=len(moved))
+        examples = {text_of[row]: self._example(row) for row in reversed(moved)}
         if len(examples) == 1:
-            return f"{shown}, for example {next(iter(examples.values()))}."
-        counts = Counter(rule_of[row] for row in moved)
-        return f"{shown}: {'; '.join(f'{rule} ({n}), for example {examples[rule]}' for rule, n in counts.items())}."
+            return sentence("variants.example", shown=shown, example=next(iter(examples.values())))
+        counts = Counter(text_of[row] for row in moved)
+        cases = [sentence("variants.case", rule=rule, n=n, example=examples[rule]) for rule, n in counts.items()]
+        return sentence("variants.examples", shown=shown, cases=clauses(*cases))
 
-    def _example(self, row: int) -> str:
+    def _example(self, row: int) -> Sentence:
         """An address and the one it goes to, without their origin if they have one in common."""
         here, there = self.url(row), self.url(self.moves.end_of(row))
-        is_one_origin = split_url(here)[:2] == split_url(there)[:2]
-        return f"{path_of(here)} and {path_of(there)}" if is_one_origin else f"{here} and {there}"
+        if split_url(here)[:2] == split_url(there)[:2]:
+            here, there = path_of(here), path_of(there)
+        return sentence("pair", one=here, other=there)
 
     def copies(self, draft: GroupDraft) -> Proposal:
         """The proposal for one group of copies."""
-        if draft.action == "leave":
-            return self._leave(draft.group)
-        return self._rewrite(draft) if draft.action == "rewrite" else self._merge(draft)
+        if draft.action == Action.LEAVE:
+            return self._leave(draft)
+        return self._rewrite(draft) if draft.action == Action.REWRITE else self._merge(draft)
 
     def _merge(self, draft: GroupDraft) -> Proposal:
-        group, is_merge = draft.group, draft.action == "merge"
-        rows = [group.keeper, *group.members]
-        gain = self.bench.gain(rows, group.members)
-        steps = [Step(self.url(group.keeper), "leave", detail=f"keeper: stays, because {group.reason}")]
+        group, is_merge = draft.group, draft.action == Action.MERGE
+        gain = self.bench.gain([group.keeper, *group.members], group.members)
+        steps = [Step(self.url(group.keeper), StepKind.LEAVE, detail=sentence("keeper.stays", reason=group.reason))]
         for row in group.members:
             steps += self.bench.unique_text(row, group.keeper) if is_merge else []
-            steps += self.bench.moving(row, "identical text" if row in group.identical else "near copy")
+            detail = sentence("copies.step.identical" if row in group.identical else "copies.step.near")
+            steps += self.bench.moving(row, detail)
         steps += self._staying(draft)
         steps += self.bench.mention_steps(group.keeper, group.rows) if is_merge else []
         n = len(group.members)
-        copies = path_of(self.url(group.members[0])) if n == 1 else count(n, "copy", "copies")
+        copies = path_of(self.url(group.members[0])) if n == 1 else counted("copy", n)
         kept = path_of(self.url(group.keeper))
-        summary = f"Merge {copies} into {kept}" if is_merge else f"Name {kept} as canonical on {copies}"
-        why = f"{self._sameness(group)} {kept} stays, because {group.reason}."
-        unless = "both have to stay reachable; then a canonical does (setting plan.keep_reachable)"
+        but = None
         if group.promises_differ:
-            steps.append(Step(self.url(group.keeper), "retitle", detail=f"name all of them: {self._slots(group)}"))
-            why += (
-                f" Their titles promise different things ({self._slots(group)}), but search data shows fewer than "
-                f"{self.settings.search.minimum_slot_impressions:g} impressions a month for queries that name any of them."
-            )
-            unless = "searchers do ask for each of them elsewhere; then rewrite the pages apart"
-        elif not is_merge:
-            unless = "they need not stay reachable; then redirect them"
-        why += self.bench.figures(gain, n)
-        moves_text = any(step.step == "move_text" for step in steps)
+            slots = self._slots(group)
+            steps.append(Step(self.url(group.keeper), StepKind.RETITLE, detail=sentence("copies.step.retitle", slots=slots)))
+            but = sentence("copies.why.not-asked-for", slots=slots, least=self.settings.search.minimum_slot_impressions)
+        moves_text = any(step.step == StepKind.MOVE_TEXT for step in steps)
+        owner = Owner.DEVELOPER if not is_merge else Owner.EDITOR if moves_text else Owner.SERVER
         return self._proposal(
-            group, draft.action, "developer" if not is_merge else "editor" if moves_text else "server", gain, steps,
-            summary, why, unless, group.confidence,
+            draft, owner, gain, steps, sentence(f"copies.summary.{draft.action}", copies=copies, kept=kept),
+            paragraph(
+                self._sameness(group), sentence("copies.why.stays", kept=kept, reason=group.reason), but,
+                self.bench.figures(gain, n),
+            ),
+            sentence(f"copies.unless.{CopyRule.NOT_ASKED_FOR if group.promises_differ else draft.rule}"), group.confidence,
         )  # fmt: skip
 
     def _staying(self, draft: GroupDraft) -> list[Step]:
         """A row for each page of the group that is left where it is."""
-        return [
-            Step(self.url(row), "leave", detail="stays: a home page, an exception (plan.leave), or not indexable anyway")
-            for row in draft.stays
-        ]
+        return [Step(self.url(row), StepKind.LEAVE, detail=sentence("copies.step.stays")) for row in draft.stays]
 
     def _rewrite(self, draft: GroupDraft) -> Proposal:
         group = draft.group
@@ -306,78 +344,75 @@ class _Writer:
         shown = {row: sum(queries.values()) for row, queries in asked.items()}
         gain = self._rewrite_gain(asked)
         first = [row for row in group.members if row in asked or not asked]
-        steps = [Step(self.url(group.keeper), "leave", detail=f"strongest of the group, because {group.reason}")]
+        strongest = sentence("copies.step.strongest", reason=group.reason)
+        steps = [Step(self.url(group.keeper), StepKind.LEAVE, detail=strongest)]
         for row in group.members:
             if row in first:
-                steps.append(Step(self.url(row), "rewrite", detail=self._rewrite_detail(group, row, shown.get(row))))
+                steps.append(Step(self.url(row), StepKind.REWRITE, detail=self._rewrite_detail(group, row, shown.get(row))))
             else:
-                steps.append(Step(self.url(row), "leave", detail="hardly any query names it: not worth rewriting yet"))
+                steps.append(Step(self.url(row), StepKind.LEAVE, detail=sentence("copies.step.hardly-asked")))
         steps += self._staying(draft)
-        what = f"pages '{group.pattern}'" if group.pattern else "pages"
-        why = f"{self._sameness(group)} Their titles promise different things ({self._slots(group)}), so a merge loses pages"
-        unless = "nobody searches for them one by one; then merge them into one page that names them all"
+        differ = sentence("copies.why.promise-different", slots=self._slots(group))
         if asked:
-            why += (
-                f" that searchers ask for: queries that name {len(asked)} of the {len(group.rows)} are shown "
-                f"{sum(shown.values()):,.0f} times a month."
-            )
-            unless = "the offer is the same everywhere; then one page that names them all serves better"
+            shown_for = {"n": len(asked), "all": len(group.rows), "impressions": sum(shown.values())}
+            reason = sentence("copies.why.asked-for", differ=differ, **shown_for)
         else:
-            why += " that searchers may ask for; without search data nobody can tell."
-        if gain.is_evident:
-            why += " The upper figure is what it brings if each comes as far for its name as the best of them does."
-        else:
-            why += " No evidence of a gain in clicks."
+            reason = sentence("copies.why.maybe-asked-for", differ=differ)
         return self._proposal(
-            group, "rewrite", "writer", gain, steps,
-            f"Rewrite {len(first)} of {len(group.rows)} {what} apart: their text is pasted",
-            why, unless, "medium" if asked else "low", evidence="search" if asked else "text",
+            draft, Owner.WRITER, gain, steps,
+            sentence(
+                "copies.summary.rewrite-series" if group.pattern else "copies.summary.rewrite", n=len(first),
+                all=len(group.rows), pattern=group.pattern,
+            ),
+            paragraph(
+                self._sameness(group), reason, sentence("copies.gain" if gain.is_evident else "copies.no-gain"),
+            ),
+            sentence(f"copies.unless.{CopyRule.ASKED_FOR if asked else CopyRule.MAYBE_ASKED_FOR}"),
+            Confidence.MEDIUM if asked else Confidence.LOW, evidence=Evidence.SEARCH if asked else Evidence.TEXT,
             basis={"impressions_by_name": {self.url(row): round(value, 1) for row, value in sorted(shown.items())}},
         )  # fmt: skip
 
-    def _rewrite_detail(self, group: Group, row: int, impressions: float | None) -> str:
+    def _rewrite_detail(self, group: Group, row: int, impressions: float | None) -> Text:
         slot = (group.slots or {}).get(row, "")
-        detail = f"say what holds for {slot!r} only" if slot else "say what only this page is about"
+        parts = [sentence("copies.step.rewrite-slot", slot=slot) if slot else sentence("copies.step.rewrite")]
         if row in group.resemblance:
-            detail += f"; {percent(group.resemblance[row])} of the wording is that of {path_of(self.url(group.keeper))}"
-        return detail + (f"; queries that name it: {impressions:,.0f} impressions a month" if impressions else "")
+            kept = path_of(self.url(group.keeper))
+            parts.append(sentence("copies.step.rewrite-share", share=group.resemblance[row], kept=kept))
+        if impressions:
+            parts.append(sentence("copies.step.rewrite-shown", impressions=impressions))
+        return clauses(*parts)
 
     def _rewrite_gain(self, asked: Mapping[int, Mapping[int, float]]) -> Gain:
         if self.standing.demand is None or self.curve is None:
-            return Gain(0.0, 0.0, "link weight")
+            return Gain(0.0, 0.0, GainUnit.LINK_WEIGHT)
         return gain_of_names(self.standing.demand, self.curve, asked)
 
-    def _leave(self, group: Group) -> Proposal:
-        if group.are_alternates:
-            reason = (
-                "The pages name each other as hreflang alternates of one language: the same text for two regions is meant."
-            )
-            unless = "the regions need not differ; then one page serves both"
-            summary = f"Leave {count(len(group.rows), 'hreflang alternate')} with one text"
-        else:
-            reason = "None may be moved: an exception in the settings (plan.leave), a home page, or not indexable anyway."
-            unless = "the exception no longer holds, or the pages become indexable"
-            summary = f"Leave {count(len(group.rows), 'page')} with one text: an exception holds"
-        steps = [Step(self.url(row), "leave", detail="exception") for row in group.rows if not self.moves.is_moved(row)]
+    def _leave(self, draft: GroupDraft) -> Proposal:
+        group = draft.group
+        exception = sentence("copies.step.exception")
+        steps = [Step(self.url(row), StepKind.LEAVE, detail=exception) for row in group.rows if not self.moves.is_moved(row)]
+        noun = "hreflang-alternate" if group.are_alternates else "page"
         return self._proposal(
-            group, "leave", "editor", Gain(0.0, 0.0, "link weight"), steps, summary,
-            f"{self._sameness(group)} {reason}", unless, "high",
+            draft, Owner.EDITOR, Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), steps,
+            sentence(f"copies.left.{draft.rule}", pages=counted(noun, len(group.rows))),
+            paragraph(self._sameness(group), sentence(f"copies.why.{draft.rule}")),
+            sentence(f"copies.unless.{draft.rule}"), Confidence.HIGH,
         )  # fmt: skip
 
     def _proposal(
         self,
-        group: Group,
-        action: str,
-        owner: str,
+        draft: GroupDraft,
+        owner: Owner,
         gain: Gain,
         steps: Sequence[Step],
-        summary: str,
-        why: str,
-        unless: str,
-        confidence: str,
-        evidence: str | None = None,
+        summary: Text,
+        why: Text,
+        unless: Text,
+        confidence: Confidence,
+        evidence: Evidence | None = None,
         basis: Mapping[str, object] | None = None,
     ) -> Proposal:
+        group = draft.group
         urls = tuple(sorted(map(self.url, group.rows)))
         # What is left side by side may have its keeper moved by another group: then nobody is keeper here.
         keeper = "" if self.moves.is_moved(group.keeper) else self.url(group.keeper)
@@ -388,21 +423,21 @@ class _Writer:
             **(basis or {}),
         }
         return Proposal(
-            id=group_id(group.kind, urls), action=action, owner=owner, keeper=keeper, urls=urls, gain=gain,
-            effort_hours=effort_hours(steps, self.settings.plan.effort), confidence=confidence,
+            id=group_id(group.kind, urls), action=draft.action, rule=draft.rule, owner=owner, keeper=keeper, urls=urls,
+            gain=gain, effort_hours=effort_hours(steps, self.settings.plan.effort), confidence=confidence,
             evidence=evidence or group.evidence, summary=summary, why=why, unless=unless, steps=tuple(steps), basis=figures,
         )  # fmt: skip
 
-    def _sameness(self, group: Group) -> str:
-        others = count(len(group.members), "page shows", "pages show")
-        target = path_of(self.url(group.keeper))
+    def _sameness(self, group: Group) -> Sentence:
+        others = counted("page-shows", len(group.members))
+        kept = path_of(self.url(group.keeper))
         if group.is_identical:
-            return f"{others} word for word the text of {target}."
+            return sentence("copies.why.identical", pages=others, kept=kept)
         near = [value for row, value in group.resemblance.items() if row in group.members]
         if not near:
-            return f"{count(len(group.members), 'page shows', 'pages show')} no text, like {target}."
-        return f"{others} nearly the text of {target}: {percent_range(near)} of the wording (runs of three words) is common."
+            return sentence("copies.why.no-text", pages=others, kept=kept)
+        return sentence("copies.why.near", pages=others, kept=kept, shares=shares(near))
 
-    def _slots(self, group: Group) -> str:
+    def _slots(self, group: Group) -> Listing:
         slots = sorted({slot for slot in (group.slots or {}).values() if slot})
-        return listed([f"'{slot}'" for slot in slots], most=4)
+        return listing(map(quoted, slots), most=4)

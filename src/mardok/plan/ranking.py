@@ -17,7 +17,8 @@ import pandas as pd
 from mardok.plan.decisions import Decided
 from mardok.plan.proposal import Proposal
 from mardok.settings import Plan
-from mardok.tables import GAIN_UNITS, PLAN, STEP_ROWS
+from mardok.tables import PLAN, STEP_ROWS
+from mardok.vocabulary import Confidence, Decision
 
 _UNDECIDED = Decided()
 
@@ -25,17 +26,25 @@ _UNDECIDED = Decided()
 def ranked(proposals: Iterable[Proposal], decided: Mapping[str, Decided], settings: Plan) -> list[Proposal]:
     """Proposals, best first; what a person rejected comes last."""
     weight = {
-        "low": settings.confidence_low,
-        "medium": settings.confidence_medium,
-        "high": settings.confidence_high,
+        Confidence.LOW: settings.confidence_low,
+        Confidence.MEDIUM: settings.confidence_medium,
+        Confidence.HIGH: settings.confidence_high,
     }
 
     def key(proposal: Proposal) -> tuple[object, ...]:
         gain = proposal.gain
         worth = (gain.low + gain.high) / 2 * weight[proposal.confidence] / max(proposal.effort_hours, 0.25)
-        unit = GAIN_UNITS.index(gain.unit)
-        is_rejected = decided.get(proposal.id, _UNDECIDED).decision == "reject"
-        return (is_rejected, proposal.band, not gain.is_evident, worth < 0, unit, -worth, proposal.urls[0], proposal.id)
+        is_rejected = decided.get(proposal.id, _UNDECIDED).decision == Decision.REJECT
+        return (
+            is_rejected,
+            proposal.band,
+            not gain.is_evident,
+            worth < 0,
+            gain.unit.rank,
+            -worth,
+            proposal.urls[0],
+            proposal.id,
+        )
 
     return sorted(proposals, key=key)
 
@@ -44,8 +53,8 @@ def plan_table(proposals: Sequence[Proposal], decided: Mapping[str, Decided]) ->
     """The table of the plan; `proposals` best first."""
     return PLAN.frame(
         (
-            rank, p.band, p.id, p.action, p.owner, p.keeper, len(p.urls), p.gain.low, p.gain.high, p.gain.unit,
-            p.gain.at_risk, p.effort_hours, p.confidence, p.evidence, p.summary, p.why, p.unless,
+            rank, p.band, p.id, p.action, p.rule, p.owner, p.keeper, len(p.urls), p.gain.low, p.gain.high, p.gain.unit,
+            p.gain.at_risk, p.effort_hours, p.confidence, p.evidence, str(p.summary), str(p.why), str(p.unless),
             json.dumps(p.basis, ensure_ascii=False, sort_keys=True),
             decided.get(p.id, _UNDECIDED).decision, decided.get(p.id, _UNDECIDED).note,
         )
@@ -56,7 +65,10 @@ def plan_table(proposals: Sequence[Proposal], decided: Mapping[str, Decided]) ->
 def steps_table(proposals: Iterable[Proposal]) -> pd.DataFrame:
     """The table of steps."""
     return STEP_ROWS.frame(
-        (proposal.id, order, step.url, step.step, step.target, step.detail)
+        (
+            proposal.id, order, step.url, step.step, step.target, proposal.rule, step.pattern, step.pattern_value,
+            str(step.detail),
+        )
         for proposal in proposals
         for order, step in enumerate(proposal.steps, start=1)
-    )
+    )  # fmt: skip

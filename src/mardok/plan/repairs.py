@@ -11,90 +11,107 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
+from enum import StrEnum
 from typing import NamedTuple
 
 from mardok.findings.groups import group_id
 from mardok.findings.trouble import Told, once_a_template
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.wording import count, listed, path_of
 from mardok.plan.workbench import Workbench
-from mardok.tables import CHECKS
+from mardok.sentences import Text, clauses, counted, listing, paragraph, path_of, sentence
 from mardok.urls import matches
+from mardok.vocabulary import Action, CheckId, Confidence, Evidence, GainUnit, OtherRule, Owner, StepKind
 
 _EXAMPLES = 2
+
+
+class _Field(StrEnum):
+    """Fields of work; one proposal each. The id of a proposal is made from them."""
+
+    LINKS = "Links and redirects"
+    SIGNALS = "Canonicals and hreflang"
+    LISTS = "Sitemap and robots.txt"
+    HEADS = "Titles and descriptions"
+    BODIES = "Headings and images"
+    TEXTS = "What pages show and load"
+
+
+class _Thing(StrEnum):
+    """What a repair counts."""
+
+    PAGE = "page"
+    LINK = "link"
+    ADDRESS = "address"
 
 
 class _Order(NamedTuple):
     """How one kind of trouble is repaired."""
 
-    field: str
+    field: _Field
     is_broken: bool
-    owner: str
-    what: str
-    """What to do, with ``{}`` for the number of things."""
-    thing: tuple[str, str] = ("page", "pages")
-    """What is counted, one and several."""
-    step: str = "repair"
+    owner: Owner
+    thing: _Thing = _Thing.PAGE
+    step: StepKind = StepKind.REPAIR
 
 
-_LINK, _ADDRESS = ("link", "links"), ("address", "addresses")
-_WAYS, _SIGNS, _LISTS = "Links and redirects", "Canonicals and hreflang", "Sitemap and robots.txt"
-_HEADS, _BODIES, _TEXTS = "Titles and descriptions", "Headings and images", "What pages show and load"
 _ORDERS = {
-    "link-broken": _Order(_WAYS, True, "editor", "mend {} to errors", _LINK),
-    "link-blocked": _Order(_WAYS, True, "developer", "open {} to crawlers or unlink it", _ADDRESS),
-    "redirect-loop": _Order(_WAYS, True, "server", "break the circle of {}", _ADDRESS),
-    "redirect-broken": _Order(_WAYS, True, "server", "redirect {} to a page that answers", _ADDRESS),
-    "link-redirected": _Order(_WAYS, False, "editor", "lead {} past redirects", _LINK, "relink"),
-    "link-text-empty": _Order(_WAYS, False, "editor", "say in {} where they lead", _LINK),
-    "redirect-chain": _Order(_WAYS, False, "server", "send {} to the end in one hop", _ADDRESS),
-    "page-orphan": _Order(_WAYS, False, "editor", "link to {} that only the sitemap knows"),
-    "canonical-broken": _Order(_SIGNS, True, "developer", "correct the canonical of {} to an error"),
-    "canonical-noindex": _Order(_SIGNS, True, "developer", "correct the canonical of {} to a noindex page"),
-    "canonical-other-host": _Order(_SIGNS, True, "developer", "name the own address as canonical on {}"),
-    "canonical-several": _Order(_SIGNS, True, "developer", "leave one canonical on {}"),
-    "canonical-hreflang": _Order(_SIGNS, True, "developer", "settle canonical against hreflang on {}"),
-    "hreflang-broken": _Order(_SIGNS, True, "developer", "correct hreflang to pages out of the index on {}"),
-    "canonical-redirected": _Order(_SIGNS, False, "developer", "name the final address as canonical on {}"),
-    "canonical-chain": _Order(_SIGNS, False, "developer", "name the end of the chain as canonical on {}"),
-    "hreflang-return-missing": _Order(_SIGNS, False, "developer", "link back from alternates of {}"),
-    "robots-html": _Order(_LISTS, True, "server", "put a robots.txt in the place of HTML at {}", _ADDRESS),
-    "sitemap-html": _Order(_LISTS, True, "server", "put a sitemap in the place of HTML at {}", _ADDRESS),
-    "sitemap-not-indexable": _Order(_LISTS, False, "developer", "take {} out of the sitemap", step="sitemap"),
-    "title-missing": _Order(_HEADS, False, "editor", "give {} a title", step="retitle"),
-    "title-duplicate": _Order(_HEADS, False, "editor", "tell {} apart by title", step="retitle"),
-    "title-long": _Order(_HEADS, False, "editor", "shorten the title of {}", step="retitle"),
-    "title-short": _Order(_HEADS, False, "editor", "say more in the title of {}", step="retitle"),
-    "title-empty-words": _Order(_HEADS, False, "editor", "say something in the title of {}", step="retitle"),
-    "description-missing": _Order(_HEADS, False, "editor", "describe {}"),
-    "description-duplicate": _Order(_HEADS, False, "editor", "describe {} each in its own words"),
-    "description-long": _Order(_HEADS, False, "editor", "shorten the description of {}"),
-    "description-short": _Order(_HEADS, False, "editor", "say more in the description of {}"),
-    "description-stuffed": _Order(_HEADS, False, "editor", "describe {} for readers"),
-    "description-language": _Order(_HEADS, False, "editor", "translate the description of {}"),
-    "social-missing": _Order(_HEADS, False, "developer", "add og:title or og:image to {}"),
-    "h1-missing": _Order(_BODIES, False, "editor", "give {} an H1"),
-    "h1-several": _Order(_BODIES, False, "developer", "leave one H1 on {}"),
-    "h1-duplicate": _Order(_BODIES, False, "editor", "tell {} apart by H1"),
-    "h1-image": _Order(_BODIES, False, "developer", "write out the H1 image of {}"),
-    "h1-hidden": _Order(_BODIES, False, "developer", "show the H1 of {}"),
-    "h2-missing": _Order(_BODIES, False, "editor", "give {} an H2 above the lower headings"),
-    "h2-duplicate": _Order(_BODIES, False, "editor", "tell equal H2 apart on {}"),
-    "h2-long": _Order(_BODIES, False, "editor", "shorten an H2 on {}"),
-    "heading-skipped": _Order(_BODIES, False, "editor", "put the heading levels of {} in order"),
-    "heading-flat": _Order(_BODIES, False, "editor", "divide {} by headings"),
-    "heading-repeated": _Order(_BODIES, False, "developer", "make a heading in the furniture of {} plain text"),
-    "image-alt-missing": _Order(_BODIES, False, "editor", "describe images (alt) on {}"),
-    "image-broken": _Order(_TEXTS, True, "editor", "bring back images on {}"),
-    "page-soft-404": _Order(_TEXTS, True, "server", "answer 404 or 410 for {} that do not exist"),
-    "page-empty": _Order(_TEXTS, True, "developer", "give {} a text of its own"),
-    "page-part-broken": _Order(_TEXTS, True, "developer", "bring back scripts or style sheets of {}"),
-    "page-insecure-parts": _Order(_TEXTS, True, "developer", "load parts over https on {}"),
-    "text-double-escaped": _Order(_TEXTS, True, "developer", "show characters instead of codes on {}"),
-    "text-encoding-broken": _Order(_TEXTS, True, "developer", "restore letters lost in a wrong encoding on {}"),
+    CheckId.LINK_BROKEN: _Order(_Field.LINKS, True, Owner.EDITOR, _Thing.LINK),
+    CheckId.LINK_BLOCKED: _Order(_Field.LINKS, True, Owner.DEVELOPER, _Thing.ADDRESS),
+    CheckId.REDIRECT_LOOP: _Order(_Field.LINKS, True, Owner.SERVER, _Thing.ADDRESS),
+    CheckId.REDIRECT_BROKEN: _Order(_Field.LINKS, True, Owner.SERVER, _Thing.ADDRESS),
+    CheckId.LINK_REDIRECTED: _Order(_Field.LINKS, False, Owner.EDITOR, _Thing.LINK, step=StepKind.RELINK),
+    CheckId.LINK_TEXT_EMPTY: _Order(_Field.LINKS, False, Owner.EDITOR, _Thing.LINK),
+    CheckId.REDIRECT_CHAIN: _Order(_Field.LINKS, False, Owner.SERVER, _Thing.ADDRESS),
+    CheckId.PAGE_ORPHAN: _Order(_Field.LINKS, False, Owner.EDITOR),
+    CheckId.CANONICAL_BROKEN: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
+    CheckId.CANONICAL_NOINDEX: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
+    CheckId.CANONICAL_OTHER_HOST: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
+    CheckId.CANONICAL_SEVERAL: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
+    CheckId.CANONICAL_HREFLANG: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
+    CheckId.HREFLANG_BROKEN: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
+    CheckId.CANONICAL_REDIRECTED: _Order(_Field.SIGNALS, False, Owner.DEVELOPER),
+    CheckId.CANONICAL_CHAIN: _Order(_Field.SIGNALS, False, Owner.DEVELOPER),
+    CheckId.HREFLANG_RETURN_MISSING: _Order(_Field.SIGNALS, False, Owner.DEVELOPER),
+    CheckId.ROBOTS_HTML: _Order(_Field.LISTS, True, Owner.SERVER, _Thing.ADDRESS),
+    CheckId.SITEMAP_HTML: _Order(_Field.LISTS, True, Owner.SERVER, _Thing.ADDRESS),
+    CheckId.SITEMAP_NOT_INDEXABLE: _Order(_Field.LISTS, False, Owner.DEVELOPER, step=StepKind.SITEMAP),
+    CheckId.TITLE_MISSING: _Order(_Field.HEADS, False, Owner.EDITOR, step=StepKind.RETITLE),
+    CheckId.TITLE_DUPLICATE: _Order(_Field.HEADS, False, Owner.EDITOR, step=StepKind.RETITLE),
+    CheckId.TITLE_LONG: _Order(_Field.HEADS, False, Owner.EDITOR, step=StepKind.RETITLE),
+    CheckId.TITLE_SHORT: _Order(_Field.HEADS, False, Owner.EDITOR, step=StepKind.RETITLE),
+    CheckId.TITLE_EMPTY_WORDS: _Order(_Field.HEADS, False, Owner.EDITOR, step=StepKind.RETITLE),
+    CheckId.DESCRIPTION_MISSING: _Order(_Field.HEADS, False, Owner.EDITOR),
+    CheckId.DESCRIPTION_DUPLICATE: _Order(_Field.HEADS, False, Owner.EDITOR),
+    CheckId.DESCRIPTION_LONG: _Order(_Field.HEADS, False, Owner.EDITOR),
+    CheckId.DESCRIPTION_SHORT: _Order(_Field.HEADS, False, Owner.EDITOR),
+    CheckId.DESCRIPTION_STUFFED: _Order(_Field.HEADS, False, Owner.EDITOR),
+    CheckId.DESCRIPTION_LANGUAGE: _Order(_Field.HEADS, False, Owner.EDITOR),
+    CheckId.SOCIAL_MISSING: _Order(_Field.HEADS, False, Owner.DEVELOPER),
+    CheckId.H1_MISSING: _Order(_Field.BODIES, False, Owner.EDITOR),
+    CheckId.H1_SEVERAL: _Order(_Field.BODIES, False, Owner.DEVELOPER),
+    CheckId.H1_DUPLICATE: _Order(_Field.BODIES, False, Owner.EDITOR),
+    CheckId.H1_IMAGE: _Order(_Field.BODIES, False, Owner.DEVELOPER),
+    CheckId.H1_HIDDEN: _Order(_Field.BODIES, False, Owner.DEVELOPER),
+    CheckId.H2_MISSING: _Order(_Field.BODIES, False, Owner.EDITOR),
+    CheckId.H2_DUPLICATE: _Order(_Field.BODIES, False, Owner.EDITOR),
+    CheckId.H2_LONG: _Order(_Field.BODIES, False, Owner.EDITOR),
+    CheckId.HEADING_SKIPPED: _Order(_Field.BODIES, False, Owner.EDITOR),
+    CheckId.HEADING_FLAT: _Order(_Field.BODIES, False, Owner.EDITOR),
+    CheckId.HEADING_REPEATED: _Order(_Field.BODIES, False, Owner.DEVELOPER),
+    CheckId.IMAGE_ALT_MISSING: _Order(_Field.BODIES, False, Owner.EDITOR),
+    CheckId.IMAGE_BROKEN: _Order(_Field.TEXTS, True, Owner.EDITOR),
+    CheckId.PAGE_SOFT_404: _Order(_Field.TEXTS, True, Owner.SERVER),
+    CheckId.PAGE_EMPTY: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
+    CheckId.PAGE_PART_BROKEN: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
+    CheckId.PAGE_INSECURE_PARTS: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
+    CheckId.TEXT_DOUBLE_ESCAPED: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
+    CheckId.TEXT_ENCODING_BROKEN: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
 }
 """Checks that become proposals; the others are settled by proposals of their own."""
+_DUPLICATES = (
+    CheckId.TITLE_DUPLICATE, CheckId.DESCRIPTION_DUPLICATE, CheckId.H1_DUPLICATE, CheckId.H2_DUPLICATE,
+)  # fmt: skip
 
 
 def repair_proposals(troubles: Iterable[Told], gone: Collection[int], bench: Workbench) -> list[Proposal]:
@@ -105,8 +122,8 @@ def repair_proposals(troubles: Iterable[Told], gone: Collection[int], bench: Wor
     gone : collection of int
         Pages that go, or leave the index.
     """
-    by_field: dict[tuple[str, bool], list[Told]] = defaultdict(list)
-    pages: dict[str, set[str]] = defaultdict(set)
+    by_field: dict[tuple[_Field, bool], list[Told]] = defaultdict(list)
+    pages: dict[CheckId, set[str]] = defaultdict(set)
     listed_troubles = list(troubles)
     for told in listed_troubles:
         pages[told.check].add(told.url)
@@ -126,17 +143,15 @@ def _still_wrong(found: Sequence[Told]) -> list[Told]:
     """Troubles without duplicates whose like is moved by the plan."""
     alike = Counter((told.check, told.value) for told in found)
     return [
-        told
-        for told in found
-        if not told.check.endswith("-duplicate") or bool(told.template) or alike[told.check, told.value] > 1
+        told for told in found if told.check not in _DUPLICATES or bool(told.template) or alike[told.check, told.value] > 1
     ]
 
 
 def _proposal(
-    field: str, is_broken: bool, found: Sequence[Told], pages: Mapping[str, Collection[str]], bench: Workbench
+    field: _Field, is_broken: bool, found: Sequence[Told], pages: Mapping[CheckId, Collection[str]], bench: Workbench
 ) -> Proposal:
     """The proposal for one field; `pages` has all pages with each trouble, of those of a template every one."""
-    by_check: dict[str, list[Told]] = {check: [] for check in _ORDERS}
+    by_check: dict[CheckId, list[Told]] = {check: [] for check in _ORDERS}
     for told in found:
         by_check[told.check].append(told)
     there = {check: same for check, same in by_check.items() if same}
@@ -149,22 +164,34 @@ def _proposal(
     numbers = {
         check: len(pages[check]) if any(told.template for told in same) else len(same) for check, same in there.items()
     }
-    orders = [_ORDERS[check].what.format(count(n, *_ORDERS[check].thing)) for check, n in numbers.items()]
+    orders = [sentence(f"repair.order.{check}", number=counted(_ORDERS[check].thing, n)) for check, n in numbers.items()]
     owners = Counter(_ORDERS[check].owner for check, same in there.items() for _ in same)
-    said = [
-        f"{CHECKS[check][0].upper()}{CHECKS[check][1:]}: {listed([path_of(told.url) for told in same], most=_EXAMPLES)}."
+    examples = [
+        sentence(
+            "repair.examples",
+            trouble=_capital(str(sentence(f"check.{check}.trouble"))),
+            pages=listing([path_of(told.url) for told in same], most=_EXAMPLES),
+        )
         for check, same in there.items()
     ]
     is_template = any(told.template for told in found)
     return Proposal(
-        id=group_id("repair", [field, str(is_broken), *urls]), action="repair",
+        id=group_id("repair", [field, str(is_broken), *urls]), action=Action.REPAIR,
+        rule=OtherRule.BROKEN if is_broken else OtherRule.UNTIDY,
         owner=min(owners, key=lambda owner: (-owners[owner], owner)), keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours(steps, bench.settings.plan.effort),
-        confidence="high", evidence="text", summary=f"{field}: {listed(orders)}",
-        why=" ".join([*said, *["What a template repeats takes one edit."] * is_template, "No evidence of a gain."]),
-        unless="it is meant so; then name the pages in the settings (plan.leave)", steps=steps,
-        basis={"checks": numbers, "templates": sum(bool(told.template) for told in found)}, is_broken=is_broken,
+        gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        confidence=Confidence.HIGH, evidence=Evidence.TEXT,
+        summary=sentence("repair.summary", field=sentence(f"repair.field.{field.name.lower()}"), orders=listing(orders)),
+        why=paragraph(
+            *examples, sentence("repair.template") if is_template else None, sentence("no-evidence"),
+        ),
+        unless=sentence("repair.unless"), steps=steps,
+        basis={"checks": numbers, "templates": sum(bool(told.template) for told in found)},
     )  # fmt: skip
+
+
+def _capital(text: str) -> str:
+    return text[0].upper() + text[1:]
 
 
 def _target(told: Told, bench: Workbench) -> str:
@@ -173,6 +200,10 @@ def _target(told: Told, bench: Workbench) -> str:
     return bench.url(bench.moves.end_of(row)) if row >= 0 else told.target
 
 
-def _detail(told: Told) -> str:
-    shared = f"one edit of their template mends {told.template}" if told.template else ""
-    return "; ".join(filter(None, [": ".join(filter(None, [CHECKS[told.check], told.value, told.detail])), shared]))
+def _detail(told: Told) -> Text:
+    trouble = sentence(f"check.{told.check}.trouble")
+    parts = [sentence("repair.part", text=part) for part in (told.value, told.detail) if part]
+    return clauses(
+        sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts))),
+        sentence("repair.step-template", pages=told.template) if told.template else None,
+    )

@@ -15,8 +15,8 @@ from collections.abc import Iterable, Mapping
 from mardok.compare.destinations import pointer_of
 from mardok.errors import UnsafePlanError
 from mardok.plan.proposal import Proposal
-from mardok.tables import STEPS_OF_ACTION, STRUCTURAL_STEPS
 from mardok.text.site import Site
+from mardok.vocabulary import STEPS_OF_ACTION, STRUCTURAL_STEPS, StepKind
 
 
 def check_safety(proposals: Iterable[Proposal], site: Site, is_indexable: Mapping[int, bool], home: str) -> None:
@@ -41,7 +41,7 @@ def check_safety(proposals: Iterable[Proposal], site: Site, is_indexable: Mappin
     if home in fate:
         raise UnsafePlanError(f"{home} is the home page and would get {fate[home][0]}")
     for url, (step_name, target) in fate.items():
-        if step_name in ("redirect", "canonical"):
+        if step_name in (StepKind.REDIRECT, StepKind.CANONICAL):
             _check_target(url, step_name, target, fate, site, is_indexable)
     for proposal in proposals:
         if proposal.keeper in fate:

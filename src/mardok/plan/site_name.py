@@ -14,8 +14,9 @@ from mardok.findings.site_name import NamePhrase
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.plan.rivals import lost
-from mardok.plan.wording import count, listed, path_of
 from mardok.plan.workbench import Workbench
+from mardok.sentences import Text, counted, listing, paragraph, path_of, sentence
+from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, NameRule, Owner, StepKind
 
 _LEAST_TITLES = 5
 """Titles that carry a name, from which it is worth an edit of the template."""
@@ -27,43 +28,37 @@ def site_name_proposals(names: Sequence[NamePhrase], bench: Workbench) -> list[P
 
 
 def _proposal(found: NamePhrase, bench: Workbench) -> Proposal:
-    action, decision, unless = _action(found, bench)
+    rule, decision = _decided(found, bench)
+    action = _ACTION[rule]
     rows = [*([found.home] if found.home >= 0 else []), *found.rows]
     urls = tuple(sorted(map(bench.url, rows)))
-    step = {"retitle": "retitle", "investigate": "investigate", "leave": "leave"}[action]
-    detail = {
-        "retitle": f"template: title without {found.name!r}",
-        "investigate": f"carries {found.name!r} in its title",
-        "leave": f"keeps {found.name!r} in its title",
-    }[action]
-    steps = [] if found.home < 0 else [Step(bench.url(found.home), "leave", detail=f"keeps {found.name!r} in its title")]
-    steps += [Step(bench.url(row), step, detail=detail) for row in found.rows]
-    titles = count(len(found.rows), "title")
-    why = f"{titles} beside that of the home page repeat the site's name '{found.name}', and with it '{found.phrase}'"
+    detail = sentence(f"site-name.step.{action}", name=found.name)
+    keeps = sentence("site-name.step.leave", name=found.name)
+    steps = [] if found.home < 0 else [Step(bench.url(found.home), StepKind.LEAVE, detail=keeps)]
+    steps += [Step(bench.url(row), StepKind(action), detail=detail) for row in found.rows]
+    titles = counted("title", len(found.rows))
+    named = {"titles": titles, "name": found.name, "phrase": found.phrase}
     if found.queries:
-        why += f", a phrase that is searched for: {found.impressions:,.0f} impressions a month."
+        why = sentence("site-name.why.searched", impressions=found.impressions, **named)
     elif found.promised_by >= 0:
-        why += f", which is what {path_of(bench.url(found.promised_by))} promises."
-    summary = {
-        "retitle": f"Take '{found.name}' out of {titles}, one edit of the template: they all promise '{found.phrase}'",
-        "investigate": f"Look into '{found.name}' in {titles}: they all promise '{found.phrase}'",
-        "leave": f"Leave '{found.name}' in {titles}, although it carries '{found.phrase}'",
-    }[action]
+        why = sentence("site-name.why.promised", page=path_of(bench.url(found.promised_by)), **named)
+    else:
+        why = sentence("site-name.why.repeated", **named)
     is_searched = bool(found.queries)
-    # Clicks that were lost may have other causes, so they are told and not promised.
-    gain = Gain(0.0, 0.0, "clicks/month" if is_searched else "link weight")
-    if action != "leave":
-        decision += " No evidence of a gain: what comes back nobody can tell."
+    is_open = action == Action.INVESTIGATE
     return Proposal(
-        id=group_id("site name", [found.name.casefold(), *urls[:1]]), action=action,
-        owner="developer" if action == "retitle" else "editor",
+        id=group_id("site name", [found.name.casefold(), *urls[:1]]), action=action, rule=rule,
+        owner=Owner.DEVELOPER if action == Action.RETITLE else Owner.EDITOR,
         keeper=bench.url(found.home) if found.home >= 0 else "", urls=urls,
-        gain=gain,
+        # Clicks that were lost may have other causes, so they are told and not promised.
+        gain=Gain(0.0, 0.0, GainUnit.CLICKS if is_searched else GainUnit.LINK_WEIGHT),
         # One template is looked at or edited, whatever the number of pages.
-        effort_hours=effort_hours([], bench.settings.plan.effort, n_rules=int(action == "retitle")),
-        confidence="medium" if is_searched and action != "investigate" else "low",
-        evidence="search" if is_searched else "wording",
-        summary=summary, why=f"{why} {decision}", unless=unless, steps=tuple(steps),
+        effort_hours=effort_hours([], bench.settings.plan.effort, n_rules=int(action == Action.RETITLE)),
+        confidence=Confidence.MEDIUM if is_searched and not is_open else Confidence.LOW,
+        evidence=Evidence.SEARCH if is_searched else Evidence.WORDING,
+        summary=sentence(f"site-name.summary.{action}", **named),
+        why=paragraph(why, decision, None if action == Action.LEAVE else sentence("site-name.no-evidence")),
+        unless=sentence(f"site-name.unless.{rule}"), steps=tuple(steps),
         basis={
             "name": found.name, "phrase": found.phrase, "titles": len(found.rows), "queries": list(found.queries),
             "impressions": round(found.impressions, 1), "clicks": round(found.clicks, 1),
@@ -74,23 +69,29 @@ def _proposal(found: NamePhrase, bench: Workbench) -> Proposal:
     )  # fmt: skip
 
 
-def _action(found: NamePhrase, bench: Workbench) -> tuple[str, str, str]:
-    """What to do, the reason in a sentence, and what would change it."""
-    rules = bench.settings.rivals
-    unless_kept = "people are to see the name in every result; then put it behind the page's own words"
-    if not found.queries:
-        known = "Search data shows no query for it" if bench.standing.demand else "There is no search data"
-        return "investigate", f"{known}: nobody can tell whether it does harm.", "search data shows what the phrase brings"
+_ACTION = {
+    NameRule.NO_SEARCH_DATA: Action.INVESTIGATE, NameRule.NO_QUERY: Action.INVESTIGATE, NameRule.TURNS: Action.RETITLE,
+    NameRule.LOSS: Action.RETITLE, NameRule.HARMLESS: Action.LEAVE,
+}  # fmt: skip
+
+
+def _decided(found: NamePhrase, bench: Workbench) -> tuple[NameRule, Text]:
+    """The rule that holds, and the reason in a sentence."""
+    rules, demand = bench.settings.rivals, bench.standing.demand
+    values: dict[str, object] = {}
     others = [row for row in found.shown if row != found.home]
-    if others and found.turns and found.turns.changes >= rules.least_turns and any(row in found.turns.led for row in others):
-        pages = listed([path_of(bench.url(row)) for row in found.shown])
-        return "retitle", f"{pages} take turns for it: the lead changed {count(found.turns.changes, 'time')}.", unless_kept
-    if lost(found.clicks, found.clicks_before, rules) and bench.standing.demand is not None:
-        spans = bench.standing.demand.spans
-        told = spans.told if spans else "before"
-        return "retitle", f"It brings {found.clicks:.1f} clicks a month, {found.clicks_before:.1f} {told}.", unless_kept
-    return (
-        "leave",
-        "No other page takes turns for it and no clicks were lost: what works is not touched.",
-        "other pages begin to take turns for it, or clicks are lost",
-    )
+    if not found.queries:
+        rule = NameRule.NO_QUERY if demand else NameRule.NO_SEARCH_DATA
+    elif (
+        others and found.turns and found.turns.changes >= rules.least_turns and any(row in found.turns.led for row in others)
+    ):
+        rule = NameRule.TURNS
+        pages = listing([path_of(bench.url(row)) for row in found.shown])
+        values = {"pages": pages, "changes": counted("time", found.turns.changes)}
+    elif lost(found.clicks, found.clicks_before, rules) and demand is not None:
+        rule = NameRule.LOSS
+        span = demand.spans.before_text if demand.spans else sentence("span.unknown")
+        values = {"now": found.clicks, "before": found.clicks_before, "span": span}
+    else:
+        rule = NameRule.HARMLESS
+    return rule, sentence(f"site-name.decision.{rule}", **values)

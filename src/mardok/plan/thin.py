@@ -19,16 +19,21 @@ from mardok.plan.effort import effort_hours
 from mardok.plan.gain import reach_gain
 from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.wording import count, listed, path_of, percent
 from mardok.plan.workbench import Workbench, gain_basis
+from mardok.sentences import Text, counted, listing, paragraph, path_of, quoted, sentence
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import is_home
+from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, Owner, StepKind, ThinObstacle, ThinRule
 
 _NAMED_QUERIES = 5
 _MOST_SINGLE = 5
 """Pages of a section to be expanded, beyond which they are one proposal."""
 _MOST_TOLD = 20
+
+
+OUT_OF_INDEX = (ThinRule.SMALL_TAG, ThinRule.NO_CLICKS, ThinRule.FORGOTTEN)
+"""Rules by which a page leaves the index."""
 
 
 @dataclass(frozen=True)
@@ -38,8 +43,13 @@ class ThinDraft:
     row: int
     verdict: Verdict
     moved: tuple[Move, ...] = ()
-    gives_way: str = ""
-    """Why it stays where it is although the verdict is that it goes, in words that follow "but"."""
+    obstacle: ThinObstacle = ThinObstacle.NONE
+    """Why it stays where it is although the verdict is that it goes."""
+
+    @property
+    def leaves_index(self) -> bool:
+        """Whether it is taken out of the index, or retired."""
+        return self.verdict.rule in OUT_OF_INDEX
 
 
 def thin_drafts(
@@ -69,47 +79,66 @@ def thin_drafts(
         if verdict is None or not verdict.is_thin or row in moved:
             continue
         draft = ThinDraft(row, verdict)
-        goes = verdict.outcome in ("merge", "noindex", "retire")
-        if goes and is_home(site.pages[row].url, settings.variants):
-            draft = _staying(draft, "a home page is never moved")
-        elif goes and row in kept:
-            draft = _staying(draft, "another proposal of this plan needs it where it is")
-        elif verdict.outcome == "noindex" and row in pointed:
-            draft = _staying(draft, "redirects or canonicals lead to it")
-        elif verdict.outcome == "merge" and verdict.relative in moved:
-            draft = _staying(draft, "the page it is nearest to is part of another proposal")
-        elif verdict.outcome == "merge" and not standing.is_indexable[verdict.relative]:
-            draft = _staying(draft, "the page it is nearest to is not indexable")
-        elif verdict.outcome == "noindex" and is_whole and _is_forgotten(row, standing):
-            draft = replace(draft, verdict=replace(verdict, outcome="retire"))
+        obstacle = _obstacle(draft, site, standing, kept, pointed, moved, settings)
+        if obstacle:
+            draft = _staying(draft, obstacle)
+        elif draft.leaves_index and is_whole and _is_forgotten(row, standing):
+            draft = replace(draft, verdict=replace(verdict, rule=ThinRule.FORGOTTEN))
         drafts.append(draft)
-    # A page that takes over another is not taken out of the index; of two that are each other's nearest only one goes.
-    wanted = {draft.verdict.relative for draft in drafts if draft.verdict.outcome == "merge"}
+    return _settled(drafts)
+
+
+def _obstacle(
+    draft: ThinDraft,
+    site: Site,
+    standing: Standing,
+    kept: Collection[int],
+    pointed: Collection[int],
+    moved: Collection[int],
+    settings: Settings,
+) -> ThinObstacle:
+    """Why a page must stay that by its verdict would go."""
+    row, verdict = draft.row, draft.verdict
+    is_merge = verdict.rule == ThinRule.RELATIVE
+    if not (is_merge or draft.leaves_index):
+        return ThinObstacle.NONE
+    if is_home(site.pages[row].url, settings.variants):
+        return ThinObstacle.HOME
+    if row in kept:
+        return ThinObstacle.KEPT
+    if draft.leaves_index:
+        return ThinObstacle.POINTED_AT if row in pointed else ThinObstacle.NONE
+    if verdict.relative in moved:
+        return ThinObstacle.TARGET_BUSY
+    return ThinObstacle.NONE if standing.is_indexable[verdict.relative] else ThinObstacle.TARGET_NOT_INDEXABLE
+
+
+def _settled(drafts: Sequence[ThinDraft]) -> list[ThinDraft]:
+    """Drafts with their moves: none of them takes a page away that another is merged into."""
+    wanted = {draft.verdict.relative for draft in drafts if draft.verdict.rule == ThinRule.RELATIVE}
     drafts = [
-        _staying(draft, "another thin page is merged into it")
-        if draft.verdict.outcome in ("noindex", "retire") and draft.row in wanted
-        else draft
-        for draft in drafts
+        _staying(draft, ThinObstacle.TAKES_OVER) if draft.leaves_index and draft.row in wanted else draft for draft in drafts
     ]
-    gone = {draft.row for draft in drafts if draft.verdict.outcome in ("noindex", "retire")}
+    gone = {draft.row for draft in drafts if draft.leaves_index}
     targets: set[int] = set()
     found = []
-    for draft in sorted(drafts, key=lambda draft: (draft.verdict.own_words, draft.row)):  # the one with less to say goes
-        if draft.verdict.outcome == "merge":
+    # Of two that are each other's nearest only one goes: the one with less to say.
+    for draft in sorted(drafts, key=lambda draft: (draft.verdict.own_words, draft.row)):
+        if draft.verdict.rule == ThinRule.RELATIVE:
             if draft.row in targets:
-                draft = _staying(draft, "another thin page is merged into it")
+                draft = _staying(draft, ThinObstacle.TAKES_OVER)
             elif draft.verdict.relative in gone:
-                draft = _staying(draft, "the page it is nearest to is part of another proposal")
+                draft = _staying(draft, ThinObstacle.TARGET_BUSY)
             else:
                 targets.add(draft.verdict.relative)
                 gone.add(draft.row)
-                draft = replace(draft, moved=(Move(draft.row, "redirect", draft.verdict.relative),))
+                draft = replace(draft, moved=(Move(draft.row, StepKind.REDIRECT, draft.verdict.relative),))
         found.append(draft)
     return sorted(found, key=lambda draft: draft.row)
 
 
-def _staying(draft: ThinDraft, gives_way: str) -> ThinDraft:
-    return replace(draft, verdict=replace(draft.verdict, outcome="wait", relative=-1), gives_way=gives_way)
+def _staying(draft: ThinDraft, obstacle: ThinObstacle) -> ThinDraft:
+    return replace(draft, verdict=replace(draft.verdict, rule=ThinRule.WAIT, relative=-1), obstacle=obstacle)
 
 
 def _is_forgotten(row: int, standing: Standing) -> bool:
@@ -119,19 +148,21 @@ def _is_forgotten(row: int, standing: Standing) -> bool:
 
 def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: bool) -> list[Proposal]:
     """Drafts written out, in no particular order."""
-    by_outcome: dict[str, list[ThinDraft]] = defaultdict(list)
-    waiting: dict[str, list[ThinDraft]] = defaultdict(list)
+    by_rule: dict[ThinRule, list[ThinDraft]] = defaultdict(list)
+    waiting: dict[ThinObstacle, list[ThinDraft]] = defaultdict(list)
     for draft in drafts:
-        by_outcome[draft.verdict.outcome].append(draft)
-        if draft.verdict.outcome == "wait":
-            waiting[draft.gives_way].append(draft)
+        by_rule[draft.verdict.rule].append(draft)
+        if draft.verdict.rule == ThinRule.WAIT:
+            waiting[draft.obstacle].append(draft)
     found = []
-    for alike in _by_section(by_outcome["expand"], bench):
+    for alike in _by_section(by_rule[ThinRule.ASKED_FOR], bench):
         found += [_expand_all(alike, bench)] if len(alike) > _MOST_SINGLE else [_expand(draft, bench) for draft in alike]
-    found += [_merge(draft, bench) for draft in by_outcome["merge"]]
-    found += [_out_of_index(by_outcome[way], way, bench) for way in ("noindex", "retire") if by_outcome[way]]
-    found += [_leave(by_outcome["fine"], "fine", bench, is_whole)] if by_outcome["fine"] else []
-    found += [_leave(alike, "wait", bench, is_whole) for alike in waiting.values()]
+    found += [_merge(draft, bench) for draft in by_rule[ThinRule.RELATIVE]]
+    noindex = sorted([*by_rule[ThinRule.SMALL_TAG], *by_rule[ThinRule.NO_CLICKS]], key=lambda draft: draft.row)
+    for alike in (noindex, by_rule[ThinRule.FORGOTTEN]):
+        found += [_out_of_index(alike, bench)] if alike else []
+    found += [_leave(by_rule[ThinRule.WELL_PLACED], bench, is_whole)] if by_rule[ThinRule.WELL_PLACED] else []
+    found += [_leave(alike, bench, is_whole) for alike in waiting.values()]
     return found
 
 
@@ -150,23 +181,24 @@ def _expand_all(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
     gain = Gain(
         0.0,
         math.fsum(one.gain.high for one in single),
-        "clicks/month",
+        GainUnit.CLICKS,
         n_queries=sum(one.gain.n_queries for one in single),
         impressions=math.fsum(one.gain.impressions for one in single),
     )
     steps = tuple(step for one in single for step in one.steps)
-    where, first = path_of(section_name(urls[0])), single[0]
+    first = single[0]
     return Proposal(
-        id=group_id("thin", urls), action="expand", owner="writer", keeper="", urls=urls, gain=gain,
-        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence="medium", evidence="search",
-        summary=f"Expand {count(len(urls), 'page')} under {where}: they are asked for and say little",
-        why=(
-            f"Each has few words of its own. Together they are shown {gain.impressions:,.0f} times a month, at mean "
-            f"positions beyond {bench.settings.thin.expand_position:g}. Most is to be gained at {path_of(first.urls[0])}: "
-            f"{first.why}"
+        id=group_id("thin", urls), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, owner=Owner.WRITER, keeper="", urls=urls,
+        gain=gain, effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=Confidence.MEDIUM,
+        evidence=Evidence.SEARCH,
+        summary=sentence(
+            "thin.summary.expand-section", pages=counted("page", len(urls)), section=path_of(section_name(urls[0]))
         ),
-        unless="other pages are meant for these queries; then link to those, and leave these",
-        steps=steps,
+        why=sentence(
+            "thin.why.expand-section", impressions=gain.impressions, position=bench.settings.thin.expand_position,
+            page=path_of(first.urls[0]), first=first.why,
+        ),
+        unless=sentence("thin.unless.expand-section"), steps=steps,
         basis={"gain_high": {one.urls[0]: round(one.gain.high, 1) for one in single[:_MOST_TOLD]}, **gain_basis(gain)},
     )  # fmt: skip
 
@@ -176,20 +208,21 @@ def _expand(draft: ThinDraft, bench: Workbench) -> Proposal:
     assert demand is not None  # only searched pages are expanded
     assert bench.curve is not None
     queries = [demand.queries[code] for code in verdict.queries]
-    named = listed([f"'{query}'" for query in queries], most=_NAMED_QUERIES)
+    named = listing(map(quoted, queries), most=_NAMED_QUERIES)
     gain = reach_gain(demand, bench.curve, draft.row, verdict.queries, bench.settings.thin.good_position)
-    steps = (Step(url, "expand", detail=f"answer what is asked: {named}; at mean position {verdict.position:.1f} today"),)
+    steps = (Step(url, StepKind.EXPAND, detail=sentence("thin.step.expand", queries=named, position=verdict.position)),)
     return Proposal(
-        id=group_id("thin", [url]), action="expand", owner="writer", keeper=url, urls=(url,), gain=gain,
-        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence="medium", evidence="search",
-        summary=f"Expand {path_of(url)}: it is asked for and says little",
-        why=(
-            f"{_sentence(verdict.reason)} Search shows it {gain.impressions:,.0f} times a month for "
-            f"{count(len(queries), 'query', 'queries')} ({named}), at mean position {verdict.position:.1f}. The upper "
-            f"figure is what position {bench.settings.thin.good_position:g} would bring."
+        id=group_id("thin", [url]), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, owner=Owner.WRITER, keeper=url,
+        urls=(url,), gain=gain, effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH, summary=sentence("thin.summary.expand", page=path_of(url)),
+        why=paragraph(
+            _sentence(verdict.reason),
+            sentence(
+                "thin.why.expand", impressions=gain.impressions, number=counted("query", len(queries)), queries=named,
+                position=verdict.position, good=bench.settings.thin.good_position,
+            ),
         ),
-        unless="another page is meant for these queries; then link to that one, and leave this",
-        steps=steps,
+        unless=sentence("thin.unless.expand"), steps=steps,
         basis={"position": round(verdict.position, 1), "queries_named": queries[:10], **gain_basis(gain)},
     )  # fmt: skip
 
@@ -198,81 +231,86 @@ def _merge(draft: ThinDraft, bench: Workbench) -> Proposal:
     verdict, row = draft.verdict, draft.row
     target = bench.moves.end_of(row)
     url, kept = bench.url(row), bench.url(target)
-    steps = [Step(kept, "leave", detail="keeper: says what this page says, and more"), *bench.unique_text(row, target)]
-    steps += bench.moving(row, "thin, near this page")
+    steps = [Step(kept, StepKind.LEAVE, detail=sentence("thin.step.keeper")), *bench.unique_text(row, target)]
+    steps += bench.moving(row, sentence("thin.step.moved"))
     gain = bench.gain([row, target], [row])
     urls = tuple(sorted([url, kept]))
+    is_searched = bench.standing.demand is not None
     return Proposal(
-        id=group_id("thin", urls), action="merge", owner="editor", keeper=kept, urls=urls, gain=gain,
-        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence="medium", evidence="text",
-        summary=f"Merge thin {path_of(url)} into {path_of(kept)}",
-        why=(
-            f"{_sentence(verdict.reason)} {_hardly_searched(bench)} it, and {percent(verdict.resemblance)} of its wording "
-            f"is that of {path_of(kept)}.{bench.figures(gain, 1)}"
+        id=group_id("thin", urls), action=Action.MERGE, rule=ThinRule.RELATIVE, owner=Owner.EDITOR, keeper=kept, urls=urls,
+        gain=gain, effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=Confidence.MEDIUM,
+        evidence=Evidence.TEXT, summary=sentence("thin.summary.merge", page=path_of(url), kept=path_of(kept)),
+        why=paragraph(
+            _sentence(verdict.reason),
+            sentence(
+                "thin.why.merge-searched" if is_searched else "thin.why.merge", share=verdict.resemblance, kept=path_of(kept)
+            ),
+            bench.figures(gain, 1),
         ),
-        unless="it does a task of its own; then name it in the settings (kinds.utility, plan.leave)",
+        unless=sentence("thin.unless.merge"),
         steps=tuple(steps), basis={"nearest": round(verdict.resemblance, 6), **gain_basis(gain)},
     )  # fmt: skip
 
 
-def _out_of_index(drafts: Sequence[ThinDraft], way: str, bench: Workbench) -> Proposal:
-    is_kept = way == "noindex"
+def _out_of_index(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
+    """One proposal for pages that all leave the index, or are all retired."""
+    action = Action.RETIRE if drafts[0].verdict.rule == ThinRule.FORGOTTEN else Action.NOINDEX
     urls = tuple(sorted(bench.url(draft.row) for draft in drafts))
-    steps = [Step(bench.url(draft.row), way, detail=draft.verdict.reason) for draft in drafts]
-    n = count(len(urls), "page")
-    what = path_of(urls[0]) if len(urls) == 1 else n
+    steps = [Step(bench.url(draft.row), StepKind(action), detail=draft.verdict.reason) for draft in drafts]
     return Proposal(
-        id=group_id("thin", urls), action=way, owner="developer" if is_kept else "server", keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours(steps, bench.settings.plan.effort),
-        confidence="medium", evidence="search",
-        summary=f"Take {what} out of the index: of use to visitors, not to searchers" if is_kept
-        else f"Retire {what} (410): no clicks, and no page links there",
-        why=f"{_sentence(drafts[0].verdict.reason)} {_others(drafts)}" + (
-            "Visitors may still need them. No evidence of a gain." if is_kept
-            else "Neither pages of the site nor, as far as is known, of others link there. No evidence of a gain."
-        ),
-        unless="they are to grow; then leave them until they hold more" if is_kept
-        else "somebody still needs them; then link to them, or redirect to a true equivalent",
-        steps=tuple(steps), basis={"reasons": {bench.url(draft.row): draft.verdict.reason for draft in drafts}},
+        id=group_id("thin", urls), action=action, rule=drafts[0].verdict.rule,
+        owner=Owner.SERVER if action == Action.RETIRE else Owner.DEVELOPER, keeper="", urls=urls,
+        gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH,
+        summary=sentence(f"thin.summary.{action}", pages=_pages(urls, "page")),
+        why=paragraph(_first_reason(drafts), sentence(f"thin.why.{action}")), unless=sentence(f"thin.unless.{action}"),
+        steps=tuple(steps), basis=_reasons(drafts, bench),
     )  # fmt: skip
 
 
-def _leave(drafts: Sequence[ThinDraft], outcome: str, bench: Workbench, is_whole: bool) -> Proposal:
+def _leave(drafts: Sequence[ThinDraft], bench: Workbench, is_whole: bool) -> Proposal:
+    """One proposal for pages that are left for one reason."""
+    rule, obstacle = drafts[0].verdict.rule, drafts[0].obstacle
+    is_fine = rule == ThinRule.WELL_PLACED
     urls = tuple(sorted(bench.url(draft.row) for draft in drafts))
-    what = path_of(urls[0]) if len(urls) == 1 else count(len(urls), "thin page")
-    is_fine = outcome == "fine"
-    known = "Searchers are hardly shown them" if bench.standing.demand is not None else "There is no search data"
-    part = "" if is_whole else " The site was not read whole."
-    later = f"{bench.settings.thin.months:g} months of search data show no clicks; then take them out of the index"
-    gives_way = drafts[0].gives_way
-    if is_fine:
-        because, decided = "few words, and well placed", "What works is not touched."
-        unless = "they lose their places; then expand them"
-    elif gives_way:
-        because, unless = gives_way, "that no longer holds, or the proposal is rejected; then audit again"
-        decided = f"By itself it would be merged or taken out of the index, but {gives_way}. No evidence of a gain."
+    is_searched = bench.standing.demand is not None
+    if obstacle:
+        key, values = "gives-way", {"obstacle": sentence(f"thin.obstacle.{obstacle}")}
+    elif is_fine:
+        key, values = "well-placed", {}
     else:
-        because, unless = "too little is known to act", later
-        decided = f"{known}, and no page stands near.{part} No evidence of a gain."
+        known = sentence("filter.known.hardly-shown" if is_searched else "filter.known.no-search-data")
+        key, values = "wait" if is_whole else "wait-in-part", {"known": known}
     return Proposal(
-        id=group_id(f"thin {outcome}", urls), action="leave", owner="editor", keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, "link weight"), effort_hours=effort_hours([], bench.settings.plan.effort), confidence="medium",
-        evidence="search" if is_fine else "text",
-        summary=f"Leave {what}: {because}",
-        why=f"{_sentence(drafts[0].verdict.reason)} {_others(drafts)}{decided}",
-        unless=unless,
-        steps=tuple(Step(bench.url(draft.row), "leave", detail=draft.verdict.reason) for draft in drafts),
-        basis={"reasons": {bench.url(draft.row): draft.verdict.reason for draft in drafts}},
+        id=group_id(f"thin {'fine' if is_fine else 'wait'}", urls), action=Action.LEAVE, rule=rule, owner=Owner.EDITOR,
+        keeper="", urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
+        effort_hours=effort_hours([], bench.settings.plan.effort), confidence=Confidence.MEDIUM,
+        evidence=Evidence.SEARCH if is_fine else Evidence.TEXT,
+        summary=sentence(f"thin.left.{key}", pages=_pages(urls, "thin-page"), **values),
+        why=paragraph(_first_reason(drafts), sentence(f"thin.decision.{key}", **values)),
+        unless=sentence(f"thin.unless.{key}", months=bench.settings.thin.months),
+        steps=tuple(Step(bench.url(draft.row), StepKind.LEAVE, detail=draft.verdict.reason) for draft in drafts),
+        basis=_reasons(drafts, bench),
     )  # fmt: skip
 
 
-def _sentence(reason: str) -> str:
-    return f"{reason[0].upper()}{reason[1:]}."
+def _pages(urls: Sequence[str], noun: str) -> Text:
+    return path_of(urls[0]) if len(urls) == 1 else counted(noun, len(urls))
 
 
-def _others(drafts: Sequence[ThinDraft]) -> str:
-    return f"So it is, each with its own figures, with {count(len(drafts) - 1, 'page')} more. " if len(drafts) > 1 else ""
+def _reasons(drafts: Sequence[ThinDraft], bench: Workbench) -> dict[str, object]:
+    return {"reasons": {bench.url(draft.row): str(draft.verdict.reason) for draft in drafts}}
 
 
-def _hardly_searched(bench: Workbench) -> str:
-    return "There is no search data for" if bench.standing.demand is None else "Searchers are hardly shown"
+def _sentence(reason: Text) -> Text:
+    """A reason as a sentence of its own."""
+    text = str(reason)
+    return sentence("as-sentence", text=text[0].upper() + text[1:])
+
+
+def _first_reason(drafts: Sequence[ThinDraft]) -> Text:
+    """The reason of the first page, and for how many more it holds."""
+    more = len(drafts) - 1
+    return paragraph(
+        _sentence(drafts[0].verdict.reason), sentence("thin.others", pages=counted("page", more)) if more else None
+    )

@@ -14,12 +14,13 @@ import pandas as pd
 from mardok.compare.demand import Demand
 from mardok.findings.groups import Grouping
 from mardok.plan.outcome import outcome
+from mardok.vocabulary import Answer, Decision, GainUnit
 
 
 def totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Grouping) -> dict[str, Any]:
     """Counts and sums of the tables."""
     pages, plan = tables["pages"], tables["plan"]
-    in_clicks = plan["gain_unit"] == "clicks/month"
+    in_clicks = plan["gain_unit"] == GainUnit.CLICKS
     return {
         "pages": len(pages),
         "indexable": int(pages["indexable"].sum()),
@@ -33,7 +34,7 @@ def totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gro
         "variants": len(grouping.keeper_of),
         "pages_with_copies": int((pages["copies"] > 0).sum()),
         "kinds": _counts(pages.loc[pages["indexable"], "kind"]),
-        "thin": int((pages["thin"] == "yes").sum()),
+        "thin": int((pages["thin"] == Answer.YES).sum()),
         "groups": _counts(tables["groups"].drop_duplicates("group")["kind"]),
         "checks": _counts(tables["checks"]["check"]),
         "proposals": _counts(plan["action"]),
@@ -43,7 +44,7 @@ def totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gro
         "search": None if demand is None else {
             "months": round(demand.months, 2),
             "dated": demand.is_dated,
-            "compared": demand.spans.compared if demand.spans else None,
+            "compared": str(demand.spans.text) if demand.spans else None,
             "clicks": round(float(demand.rows.clicks.sum()) / demand.months, 1),
             "impressions": round(float(demand.rows.impressions.sum()) / demand.months, 1),
             "queries": len(np.unique(demand.rows.query)),
@@ -56,10 +57,10 @@ def totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gro
 def outcomes(tables: dict[str, pd.DataFrame], minimum_share: float) -> dict[str, dict[str, int] | None]:
     """The same counts today, after all proposals that nobody rejected, and after those that were accepted."""
     plan = tables["plan"]
-    accepted = plan.loc[plan["decision"] == "accept", "proposal"].tolist()
+    accepted = plan.loc[plan["decision"] == Decision.ACCEPT, "proposal"].tolist()
     return {
         "today": outcome(tables, (), minimum_share),
-        "all": outcome(tables, plan.loc[plan["decision"] != "reject", "proposal"].tolist(), minimum_share),
+        "all": outcome(tables, plan.loc[plan["decision"] != Decision.REJECT, "proposal"].tolist(), minimum_share),
         "accepted": outcome(tables, accepted, minimum_share) if accepted else None,
     }
 

@@ -19,11 +19,13 @@ from mardok.findings.groups import group_id
 from mardok.findings.wording import CarriedText, section_name
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Proposal, Step
-from mardok.plan.wording import clipped, count, path_of, percent, percent_range
 from mardok.plan.workbench import Workbench, gain_basis
+from mardok.sentences import clipped, counted, paragraph, path_of, sentence
+from mardok.sentences import shares as shares_text
 from mardok.text.hashes import Corpus
 from mardok.text.words import words
 from mardok.urls import is_home, matches
+from mardok.vocabulary import Action, Confidence, Evidence, OtherRule, Owner, StepKind
 
 _LEAST_WORDS = 20
 """Words of a text from which pages that share it belong together, and from which it is worth a page of its own."""
@@ -95,34 +97,40 @@ def _proposal(rows: Sequence[int], texts: Sequence[CarriedText], pasted: NDArray
     steps = [
         Step(
             site.pages[row].url,
-            "trim",
-            detail=f"{pasted[row]} of its {n_words[row]} words ({percent(share)}) are pasted: say what holds for this page, "
-            "and link to one page that says the rest",
+            StepKind.TRIM,
+            detail=sentence("trim.step", pasted=int(pasted[row]), words=int(n_words[row]), share=share),
         )
         for row, share in zip(rows, shares, strict=True)
     ]
     sections = {section_name(url) for url in urls}
-    where = f" under {path_of(sections.pop())}" if len(sections) == 1 else ""
-    quoted = clipped(ordered[0].written, 120)
-    n_texts = count(len(ordered), "text")
+    pages = counted("page", len(rows))
+    one_section = len(sections) == 1
+    summary = (
+        sentence("trim.summary-section", pages=pages, section=path_of(sections.pop()))
+        if one_section
+        else sentence("trim.summary", pages=pages)
+    )
     gain = bench.reach(rows)
-    figures = "No evidence of a gain."
+    figures = sentence("no-evidence")
     if gain.is_evident:
-        figures = (
-            f"Search shows them {gain.impressions:,.0f} times a month for {count(gain.n_queries, 'query', 'queries')}; "
-            f"the upper figure is what position {settings.thin.good_position:g} would bring, the lower that nothing changes."
+        figures = sentence(
+            "trim.gain",
+            impressions=gain.impressions,
+            queries=counted("query", gain.n_queries),
+            position=settings.thin.good_position,
         )
     return Proposal(
-        id=group_id("boilerplate", urls), action="trim", owner="editor", keeper="", urls=urls,
-        gain=gain, effort_hours=effort_hours(steps, settings.plan.effort), confidence="low",
-        evidence="search" if gain.is_evident else "text",
-        summary=f"Trim {count(len(rows), 'page')}{where}: pasted text is most of their words",
-        why=(
-            f"{percent_range(shares)} of the words of these pages stand word for word on others too: {n_texts} with "
-            f"{total} words together, which begin \"{quoted}\". A page of its own can say it once. {figures}"
+        id=group_id("boilerplate", urls), action=Action.TRIM, rule=OtherRule.PASTED_TEXT, owner=Owner.EDITOR, keeper="",
+        urls=urls, gain=gain, effort_hours=effort_hours(steps, settings.plan.effort), confidence=Confidence.LOW,
+        evidence=Evidence.SEARCH if gain.is_evident else Evidence.TEXT, summary=summary,
+        why=paragraph(
+            sentence(
+                "trim.why", shares=shares_text(shares), texts=counted("text", len(ordered)), words=total,
+                begins=clipped(ordered[0].written, 120),
+            ),
+            figures,
         ),
-        unless="customers are owed the text on every page, by law, for safety or for the delivery (setting plan.duties)",
-        steps=tuple(steps),
+        unless=sentence("trim.unless"), steps=tuple(steps),
         basis={
             "texts": [
                 {"words": text.n_words, "pages": text.n_pages, "begins": clipped(text.written, 80)} for text in ordered

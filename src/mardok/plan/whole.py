@@ -35,11 +35,14 @@ from mardok.plan.proposals import fixed_pages, group_drafts, group_proposals
 from mardok.plan.repairs import repair_proposals
 from mardok.plan.rivals import rival_drafts, rival_proposals
 from mardok.plan.site_name import site_name_proposals
-from mardok.plan.thin import thin_drafts, thin_proposals
+from mardok.plan.thin import OUT_OF_INDEX, thin_drafts, thin_proposals
 from mardok.plan.trim import trim_proposals
 from mardok.plan.workbench import Workbench
 from mardok.settings import Settings
 from mardok.text.site import Site
+from mardok.vocabulary import GroupKind, ThinRule
+
+_WORKED_ON = (ThinRule.ASKED_FOR, ThinRule.RELATIVE, ThinRule.SMALL_TAG, ThinRule.NO_CLICKS)
 
 
 @dataclass(frozen=True)
@@ -82,9 +85,9 @@ def make_plan(
     moved = {move.row for draft in groups for move in draft.moved}
     # What a home page sends on to stands in for it.
     fixed = fixed_pages(site, ways, settings)
-    kept = {draft.group.keeper for draft in groups if draft.group.kind == "copies"} | fixed
+    kept = {draft.group.keeper for draft in groups if draft.group.kind == GroupKind.COPIES} | fixed
     pointed = {site.row_of[url] for way in ways for url in way.hops if url in site.row_of}
-    in_copies = {row for draft in groups if draft.group.kind == "copies" for row in draft.group.rows}
+    in_copies = {row for draft in groups if draft.group.kind == GroupKind.COPIES for row in draft.group.rows}
     # What a page that says too little has in common with others is looked at with the thin pages.
     thin_rows = {row for row, verdict in enumerate(found.verdicts) if verdict is not None and verdict.is_thin}
     contained = contained_drafts(site, found.repeated, moved | in_copies | thin_rows, kept | pointed, settings)
@@ -102,12 +105,10 @@ def make_plan(
     bench = Workbench(site, standing, curve, found.mentions, settings, moves, found.is_pasted)
     may_trim = np.isin(np.arange(len(site.pages)), found.compared)
     may_trim[[row for group in found.groups for row in group.rows]] = False
-    may_trim[sorted(moved | {draft.row for draft in thin if draft.verdict.outcome in ("expand", "merge", "noindex")})] = (
-        False
-    )
+    may_trim[sorted(moved | {draft.row for draft in thin if draft.verdict.rule in _WORKED_ON})] = False
     in_contained = {row for draft in contained for row in (draft.found.row, draft.found.other)}
     may_trim[sorted(in_contained)] = False
-    gone = moved | {draft.row for draft in thin if draft.verdict.outcome in ("merge", "noindex", "retire")}
+    gone = moved | {draft.row for draft in thin if draft.verdict.rule in (ThinRule.RELATIVE, *OUT_OF_INDEX)}
     taken = moved | {draft.row for draft in thin} | kept
     filters = filter_proposals(found.kinds, found.compared.tolist(), taken, bench)
     trims = trim_proposals(found.texts, may_trim, bench)

@@ -19,10 +19,11 @@ from mardok.findings.keeper import Standing
 from mardok.plan.gain import ClickCurve, gain_in_clicks, reach_gain
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Gain, Step
-from mardok.plan.wording import clipped, count, percent
+from mardok.sentences import Sentence, Text, clipped, counted, paragraph, sentence
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.text.words import words
+from mardok.vocabulary import GainUnit, StepKind
 
 _LEAST_UNIQUE_WORDS = 5
 """Words that a member has and its keeper has not, from which they are worth moving."""
@@ -54,7 +55,7 @@ class Workbench:
             if gain.is_evident:
                 return gain
         weight = float(self.standing.link_weight[list(moved)].sum()) if moved else 0.0
-        return Gain(weight, weight, "link weight")
+        return Gain(weight, weight, GainUnit.LINK_WEIGHT)
 
     def reach(self, rows: Iterable[int]) -> Gain:
         """Clicks when pages come to a good position for the queries they are shown for, the site's name apart."""
@@ -66,19 +67,19 @@ class Workbench:
                 asked = set(queries[~demand.is_brand[queries]].tolist())
                 gains.append(reach_gain(demand, self.curve, row, asked, position))
         if not any(gain.is_evident for gain in gains):
-            return Gain(0.0, 0.0, "link weight")
+            return Gain(0.0, 0.0, GainUnit.LINK_WEIGHT)
         return Gain(
             0.0,
             math.fsum(gain.high for gain in gains),
-            "clicks/month",
+            GainUnit.CLICKS,
             n_queries=sum(gain.n_queries for gain in gains),
             impressions=math.fsum(gain.impressions for gain in gains),
         )
 
-    def moving(self, row: int, detail: str) -> list[Step]:
+    def moving(self, row: int, detail: Sentence) -> list[Step]:
         """The move itself with what must follow it; pages that stay reachable keep the links they have."""
         move = self.moves.move_step(row, detail)
-        relinks = self.moves.relink_steps(row) if move.step == "redirect" else []
+        relinks = self.moves.relink_steps(row) if move.step == StepKind.REDIRECT else []
         return [move, *self.moves.pointer_steps(row), *relinks]
 
     def mention_steps(self, keeper: int, rows: Collection[int]) -> list[Step]:
@@ -88,7 +89,12 @@ class Workbench:
         found = [at for at in self.mentions.get(keeper, ()) if not self.moves.is_moved(at.page)]
         found.sort(key=lambda at: (-self.standing.link_weight[at.page], at.page))
         return [
-            Step(self.url(at.page), "relink", self.url(keeper), f"mentions {at.anchor!r} without a link: {at.sentence}")
+            Step(
+                self.url(at.page),
+                StepKind.RELINK,
+                self.url(keeper),
+                sentence("step.mention", anchor=at.anchor, context=at.sentence),
+            )
             for at in found[: self.settings.plan.mentions]
             if at.page not in rows
         ]
@@ -107,8 +113,8 @@ class Workbench:
         if n_words < _LEAST_UNIQUE_WORDS:
             return []
         quoted = clipped(" [...] ".join(sorted(unique, key=lambda text: -len(text))))
-        detail = f"{n_words} words that the keeper does not have, move what is worth it: {quoted}"
-        return [Step(self.url(row), "move_text", self.url(keeper), detail)]
+        detail = sentence("step.move-text", words=n_words, text=quoted)
+        return [Step(self.url(row), StepKind.MOVE_TEXT, self.url(keeper), detail)]
 
     def _text_worth_moving(self, row: int) -> str:
         """Main text of a page without what is pasted on many pages, and without teasers of others."""
@@ -116,24 +122,18 @@ class Workbench:
         lines = self.site.main_text(row).split("\n")
         return "\n".join(line for line, pasted in zip(lines, self.is_pasted[first:end], strict=True) if not pasted)
 
-    def figures(self, gain: Gain, n_moved: int) -> str:
-        """What a gain rests on, as sentences with a space before them."""
-        if gain.unit == "link weight":
+    def figures(self, gain: Gain, n_moved: int) -> Text:
+        """What a gain rests on."""
+        if gain.unit == GainUnit.LINK_WEIGHT:
             if not gain.is_evident:
-                return " No evidence of a gain: neither search data nor link weight."
-            holds = "It holds" if n_moved == 1 else "Together they hold"
-            return f" {holds} {percent(gain.low)} of the site's link weight, which the keeper gets."
-        text = ""
-        if gain.n_queries:
-            text = (
-                f" Search shows two or more of the pages for {count(gain.n_queries, 'query', 'queries')} "
-                f"({gain.impressions:,.0f} impressions a month)."
-            )
-        if gain.at_risk:
-            text += f" {gain.at_risk:.1f} clicks a month come from queries for which only a page that moves is shown."
-        if gain.low < 0:
-            text += f" In the worst case {-gain.low:.1f} clicks a month are lost."
-        return text
+                return sentence("figures.none")
+            return sentence("figures.link-weight", n=n_moved, share=gain.low)
+        queries = counted("query", gain.n_queries)
+        return paragraph(
+            sentence("figures.queries", queries=queries, impressions=gain.impressions) if gain.n_queries else None,
+            sentence("figures.at-risk", clicks=gain.at_risk) if gain.at_risk else None,
+            sentence("figures.worst", clicks=-gain.low) if gain.low < 0 else None,
+        )
 
 
 def gain_basis(gain: Gain) -> dict[str, object]:

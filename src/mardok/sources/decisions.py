@@ -6,19 +6,19 @@ Out: decisions, each with the addresses and figures of the proposal it is about,
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import pandas as pd
-
-from mardok import folder
 from mardok.errors import TableError
 from mardok.folder import original_cell
+from mardok.meta import is_audit_folder
 from mardok.sources.raw import Intake, Unread
 from mardok.sources.table import read_table
-from mardok.tables import ACTIONS, DECISIONS
+from mardok.store import stored_columns
 from mardok.urls import normal_url
+from mardok.vocabulary import Action, Decision, StepKind
 
 
 @dataclass(frozen=True)
@@ -27,7 +27,7 @@ class Earlier:
 
     proposal: str
     """Its id."""
-    decision: str
+    decision: Decision
     note: str
     place: str
     """Where in the file it stands, such as ``row 7``."""
@@ -83,20 +83,24 @@ _UNKNOWN = _Known("", "", "", frozenset())
 
 
 def _known_plan(path: Path) -> dict[str, _Known]:
-    """The plan of the audit folder that the file lies in."""
-    if not folder.is_audit_folder(path.parent):
+    """The plan of the audit folder that the file lies in, of whatever form: its columns here are those of every form.
+
+    Raises
+    ------
+    FolderError
+        If the folder's plan cannot be read: without it fewer decisions would be followed, and nobody would know.
+    """
+    if not is_audit_folder(path.parent):
         return {}
-    data = path.parent / "data"
-    try:
-        plan, steps = pd.read_parquet(data / "plan.parquet"), pd.read_parquet(data / "steps.parquet")
-    except (OSError, ValueError):
-        return {}
-    own = steps[steps["step"] != "relink"]
-    urls = {str(proposal): frozenset(part["url"]) for proposal, part in own.groupby("proposal")}
-    columns = ["proposal", "keeper", "action", "basis"]
+    plan = stored_columns(path.parent, "plan", ["proposal", "keeper", "action", "basis"])
+    steps = stored_columns(path.parent, "steps", ["proposal", "step", "url"])
+    urls: dict[str, set[str]] = defaultdict(set)
+    for proposal, step, url in zip(*steps.values(), strict=True):
+        if step != StepKind.RELINK:
+            urls[proposal].add(url)
     return {
-        str(proposal): _Known(keeper, action, basis, urls.get(str(proposal), frozenset()))
-        for proposal, keeper, action, basis in plan[columns].itertuples(index=False, name=None)
+        proposal: _Known(keeper, action, basis, frozenset(urls[proposal]))
+        for proposal, keeper, action, basis in zip(*plan.values(), strict=True)
     }
 
 
@@ -107,16 +111,16 @@ def _earlier(path: Path, number: int, cells: dict[str, str], known: Mapping[str,
         intake.unread.append(Unread(str(path), place, cells.get("keeper", ""), reason))
 
     decision = cells["decision"].lower()
-    if decision not in DECISIONS:
-        refuse(f"decision {cells['decision']!r}: is none of {', '.join(filter(None, DECISIONS))}; ignored")
-        decision = ""
+    if decision not in tuple(Decision):
+        refuse(f"decision {cells['decision']!r}: is none of {', '.join(filter(None, Decision))}; ignored")
+        decision = Decision.NONE
     written = known.get(cells["proposal"])
     keeper, action = _changes(cells, written, refuse)
     if not (decision or cells.get("note") or keeper or action):
         return None
     written = written or _UNKNOWN
     return Earlier(
-        proposal=cells["proposal"], decision=decision, note=cells.get("note", ""), place=place, urls=written.urls,
+        proposal=cells["proposal"], decision=Decision(decision), note=cells.get("note", ""), place=place, urls=written.urls,
         proposed=written.action, keeper=keeper, action=action, basis=written.basis or cells.get("basis", ""), told=cells,
     )  # fmt: skip
 
@@ -135,10 +139,10 @@ def _changes(cells: Mapping[str, str], written: _Known | None, refuse: object) -
         keeper = ""
     if action in ("", written.action):
         action = ""
-    elif action not in ACTIONS:
-        refuse(f"action {action!r}: is none of {', '.join(ACTIONS)}; the plan's stays")
+    elif action not in tuple(Action):
+        refuse(f"action {action!r}: is none of {', '.join(Action)}; the plan's stays")
         action = ""
-    elif action != "leave" and (written.action, action) not in (("merge", "canonical"), ("canonical", "merge")):
+    elif action != Action.LEAVE and {written.action, action} != {Action.MERGE, Action.CANONICAL}:
         refuse(f"action {action!r}: cannot take the place of {written.action!r}; leave can, and canonical for merge")
         action = ""
     return keeper, action

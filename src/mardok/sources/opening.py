@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from mardok.errors import SourceError
-from mardok.folder import is_audit_folder, read_meta
+from mardok.meta import is_audit_folder, read_origin
 from mardok.settings import Sources
 from mardok.sources.html_folder import read_html_folder
 from mardok.sources.raw import Intake, RawPage
@@ -34,9 +34,9 @@ def resolved_sources(sources: Sequence[str], base: str | None) -> tuple[list[Pat
         if not path.exists():
             raise SourceError(f"{source}: there is no such file or folder")
         if path.is_dir() and is_audit_folder(path):
-            meta = read_meta(path)
-            base = base or meta["base"]
-            paths += _remembered(path, [Path(entry["path"]) for entry in meta["sources"]])
+            origin = read_origin(path)
+            base = base or origin.base
+            paths += _remembered(path, [Path(source.path) for source in origin.sources])
         elif path.is_dir() or path.name.lower().endswith((".warc", ".warc.gz", *SUFFIXES)):
             paths.append(path)
         else:

@@ -9,6 +9,35 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from mardok.vocabulary import CheckId, CrawlEnd, NotComputed
+
+
+class CrawlEnding(NamedTuple):
+    """How a crawl ended; as text it stands in the file of the crawl."""
+
+    end: CrawlEnd = CrawlEnd.UNKNOWN
+    value: str = ""
+    """The setting whose limit was reached, or what made the crawl stop."""
+
+    def __str__(self) -> str:
+        return f"{self.end}{_OF}{self.value}" if self.value else str(self.end)
+
+    @classmethod
+    def read(cls, text: str) -> CrawlEnding:
+        """The ending from its text; unknown if it is none.
+
+        Examples
+        --------
+        >>> CrawlEnding.read("limit: crawl.max_pages").value
+        'crawl.max_pages'
+        """
+        name, _, value = text.partition(_OF)
+        return cls(CrawlEnd(name), value) if name in tuple(CrawlEnd) else cls()
+
+
+_OF = ": "
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,8 +90,8 @@ class Intake:
     """Text of robots.txt by origin, such as ``https://host.example``."""
     sitemaps: dict[str, tuple[str, ...]] = field(default_factory=dict)
     """Pages that each sitemap lists, by its address."""
-    html_instead: dict[str, str] = field(default_factory=dict)
-    """Addresses that answer with HTML where another file is expected: ``robots`` or ``sitemap``."""
+    html_instead: dict[str, CheckId] = field(default_factory=dict)
+    """Addresses that answer with HTML where another file is expected, with the check that finds it."""
     images: dict[str, int] = field(default_factory=dict)
     """HTTP status of images that were asked for."""
     broken_parts: dict[str, int] = field(default_factory=dict)
@@ -73,7 +102,7 @@ class Intake:
     """Addresses that gave no answer, with the reason."""
     probes: list[RawPage] = field(default_factory=list)
     """What servers said of addresses that cannot exist."""
-    ended: str = ""
+    ended: CrawlEnding = field(default_factory=CrawlEnding)
     """How the crawl ended, where its file tells."""
-    missing: dict[str, str] = field(default_factory=dict)
+    missing: dict[NotComputed, str] = field(default_factory=dict)
     """What the sources cannot tell, with the reason: it is not computed."""

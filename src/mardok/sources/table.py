@@ -17,17 +17,19 @@ import pandas as pd
 import pyarrow as pa
 
 from mardok.errors import TableError
+from mardok.sentences import sentence
 from mardok.sources.raw import Intake, RawPage, Unread
 from mardok.tables import INPUT_COLUMNS
 from mardok.urls import normal_url
+from mardok.vocabulary import NotComputed
 
 SUFFIXES = (".csv", ".jsonl", ".parquet", ".xlsx")
 
 _NEEDS = {
-    "copies and main text": ("html", "text"),
-    "titles": ("html", "title"),
-    "links and link weight": ("html",),
-    "HTTP status": ("status",),
+    NotComputed.TEXTS: ("html", "text"),
+    NotComputed.TITLES: ("html", "title"),
+    NotComputed.LINKS: ("html",),
+    NotComputed.STATUS: ("status",),
 }
 
 
@@ -92,7 +94,9 @@ def read_page_table(path: Path, intake: Intake) -> Iterator[RawPage]:
         raise TableError(f"{path}: beside 'url' it needs at least one of {', '.join(list(INPUT_COLUMNS)[1:])}")
     for what, columns in _NEEDS.items():
         if not set(columns) & set(known):
-            intake.missing[what] = f"{path} has no column {' or '.join(map(repr, columns))}"
+            intake.missing[what] = str(
+                sentence("not-computed.no-column", path=path, columns=" or ".join(map(repr, columns)))
+            )
     for number, row in enumerate(frame[known].to_dict("records"), start=2):
         page = _row_page(path, number, {str(key): str(value) for key, value in row.items()}, intake)
         if page is not None:

@@ -22,9 +22,10 @@ from fastwarc.warc import ArchiveIterator, WarcRecordType
 
 from mardok.errors import SourceError
 from mardok.sources.body import BodyError, decoded, without_chunks
-from mardok.sources.raw import Intake, RawPage, Unread
+from mardok.sources.raw import CrawlEnding, Intake, RawPage, Unread
 from mardok.sources.sitemaps import sitemap_of
 from mardok.urls import normal_url
+from mardok.vocabulary import CheckId
 
 _STATUS_LINE = re.compile(rb"HTTP/\d(?:\.\d)? +(\d{3})")
 _RECORD_START = re.compile(rb"WARC/\d\.\d\r?\n")
@@ -127,7 +128,8 @@ def _note_metadata(url: str, block: bytes, intake: Intake) -> None:
     fields = {name.strip().lower(): value.strip() for name, _, value in lines}
     if "fetch-failure" in fields and normal_url(url):
         intake.failed[normal_url(url) or url] = fields["fetch-failure"]
-    intake.ended = fields.get("mardok-end", intake.ended)
+    if "mardok-end" in fields:
+        intake.ended = CrawlEnding.read(fields["mardok-end"])
 
 
 def _goes_on_after(content: mmap.mmap, start: int) -> bool:
@@ -212,7 +214,7 @@ def _is_for_crawlers(url: str, kind: str, status: int, body: bytes, is_html: boo
     """Whether the answer is robots.txt or a sitemap, or stands where one should; what it says is noted."""
     if kind == "robots" or (url.endswith("/robots.txt") and url.count("/") == 3):
         if status == 200 and is_html and not body.lstrip()[:10].lower().startswith(b"user-agent"):
-            intake.html_instead[url] = "robots"
+            intake.html_instead[url] = CheckId.ROBOTS_HTML
         elif status == 200:
             intake.robots[url.removesuffix("/robots.txt")] = body.decode("utf-8-sig", "replace")
         return True
@@ -222,7 +224,7 @@ def _is_for_crawlers(url: str, kind: str, status: int, body: bytes, is_html: boo
         if found is not None:
             intake.sitemaps[url] = found.pages
         elif status == 200 and is_html:
-            intake.html_instead[url] = "sitemap"
+            intake.html_instead[url] = CheckId.SITEMAP_HTML
         return kind == "sitemap" or found is not None
     return False
 

@@ -26,20 +26,23 @@ from mardok.text.distinct import distinct
 from mardok.text.elements import path_codes, places_of, templates_of
 from mardok.text.hashes import Corpus
 from mardok.text.words import folded
+from mardok.vocabulary import BlockReason
 
 _REASON_OF = {
-    parts.MAIN: "",
-    parts.DOUBT: "doubt",
-    parts.MENU: "menu",
-    parts.NAMED: "named part",
-    parts.TEMPLATE: "template",
-    parts.EDGE: "edge",
-    parts.NOTICE: "notice",
+    parts.MAIN: BlockReason.MAIN,
+    parts.DOUBT: BlockReason.DOUBT,
+    parts.MENU: BlockReason.MENU,
+    parts.NAMED: BlockReason.NAMED_PART,
+    parts.TEMPLATE: BlockReason.TEMPLATE,
+    parts.EDGE: BlockReason.EDGE,
+    parts.NOTICE: BlockReason.NOTICE,
 }
 """What is said of a block that :mod:`mardok.text.furniture` has decided about."""
-_FIXED = (*_REASON_OF.values(), "outside main", "in text.ignore", "not in text.only")
+_FIXED = (*_REASON_OF.values(), BlockReason.OUTSIDE_MAIN, BlockReason.IGNORED, BlockReason.NOT_CHOSEN)
 _MAIN, _DOUBT = 0, 1
-_LAST_RESORT = ("header", "footer", "aside", "dialog", "named part", "edge", "outside main")
+_LAST_RESORT = (
+    "header", "footer", "aside", "dialog", BlockReason.NAMED_PART, BlockReason.EDGE, BlockReason.OUTSIDE_MAIN,
+)  # fmt: skip
 """Reasons in spite of which a page's own text is its main text, if there is no other."""
 _LONGEST_TITLE = 200
 _TITLE_SHARE = 0.5
@@ -74,7 +77,7 @@ def reasons_not_main(
         Equal for pages of one section.
     """
     page, n_pages, at = blocks.page, len(blocks.first) - 1, blocks.at
-    names = tuple(dict.fromkeys([*_FIXED, *(context.chrome for context in blocks.contexts)]))
+    names = tuple(dict.fromkeys([*map(str, _FIXED), *(context.chrome for context in blocks.contexts)]))
     number = {name: code for code, name in enumerate(names)}
     of_context = np.array([number[context.chrome] for context in blocks.contexts], np.int8)
 
@@ -85,18 +88,20 @@ def reasons_not_main(
     has_text = blocks.has_text[at]
     _release_headers(blocks, reasons, number.get("header", -1))
     in_main = blocks.where(lambda context: context.in_main)[at]
-    reasons[(reasons == _MAIN) & on_page(in_main & has_text & (reasons == _MAIN))[page] & ~in_main] = number["outside main"]
+    reasons[(reasons == _MAIN) & on_page(in_main & has_text & (reasons == _MAIN))[page] & ~in_main] = number[
+        BlockReason.OUTSIDE_MAIN
+    ]
     aside = number.get("aside", -1)
     undecided = np.flatnonzero(((reasons == _MAIN) | (reasons == aside)) & has_text)
     signs = block_signs(blocks, links, written, settings.running_words)
     codes = _decided(blocks, signs, pages, undecided, reasons[undecided] == aside, section, settings)
     reasons[undecided] = np.array([number[_REASON_OF[code]] for code in range(len(_REASON_OF))], np.int8)[codes]
     is_ignored = blocks.where(lambda context: context.chosen == "ignore")[at]
-    reasons[is_ignored] = number["in text.ignore"]
+    reasons[is_ignored] = number[BlockReason.IGNORED]
     is_chosen = blocks.where(lambda context: context.chosen == "only")[at]
     has_only = on_page(is_chosen)
     is_limited = has_only[page] & ~is_ignored
-    reasons[is_limited] = np.where(is_chosen[is_limited], _MAIN, number["not in text.only"])
+    reasons[is_limited] = np.where(is_chosen[is_limited], _MAIN, number[BlockReason.NOT_CHOSEN])
     is_empty = ~on_page((reasons <= _DOUBT) & has_text) & ~has_only
     last_resort = np.isin(reasons, [number[name] for name in _LAST_RESORT if name in number]) & is_empty[page]
     reasons[last_resort & _stands_on_few(blocks, page, np.flatnonzero(last_resort), settings)] = _MAIN

@@ -28,6 +28,7 @@ from warcio.warcwriter import WARCWriter
 
 from mardok.errors import SourceError
 from mardok.sources.crawl.fetched import Fetched, Task
+from mardok.sources.raw import CrawlEnding
 
 SCOPE_FIELD = "mardok-scope"
 END_FIELD = "mardok-end"
@@ -100,12 +101,14 @@ class Archive:
         if last is not None:
             yield last
 
-    def ended(self) -> str:
-        """How the crawl in the file ended last; ``""`` if it never did."""
-        found = ""
+    def ended(self) -> CrawlEnding:
+        """How the crawl in the file ended last; unknown if it never did."""
+        found = CrawlEnding()
         with self.path.open("rb") as file:
             for record in ArchiveIterator(file, record_types=WarcRecordType.metadata, parse_http=False):
-                found = _fields_of(record).get(END_FIELD, found)
+                fields = _fields_of(record)
+                if END_FIELD in fields:
+                    found = CrawlEnding.read(fields[END_FIELD])
         return found
 
     def add(self, fetched: Fetched, request_headers: Sequence[tuple[str, str]]) -> None:
@@ -159,10 +162,10 @@ class Archive:
             )
         self._write(*records)
 
-    def end(self, how: str) -> None:
+    def end(self, how: CrawlEnding) -> None:
         """Note how the crawl ended, and close the file."""
         if self.ended() != how:
-            self._write(_fields_record("metadata", "", {END_FIELD: how}))
+            self._write(_fields_record("metadata", "", {END_FIELD: str(how)}))
         self._file.close()
 
     def _write(self, *records: ArcWarcRecord) -> None:

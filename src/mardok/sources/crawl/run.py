@@ -23,7 +23,9 @@ from typing import Any
 
 from mardok.errors import SourceError
 from mardok.settings import Settings
+from mardok.sources.raw import CrawlEnding
 from mardok.urls import normal_url
+from mardok.vocabulary import CrawlEnd, SkipReason
 
 _HEADER = re.compile(r"([A-Za-z0-9-]+):\s+(.+)")
 _SOON_EMPTY = 0.5
@@ -36,8 +38,8 @@ class CrawlSummary:
 
     path: Path
     """The WARC file."""
-    how: str
-    """``complete``, or what ended it: ``limit: ...`` or ``stopped: ...``."""
+    ending: CrawlEnding
+    """How it ended, and by what."""
     n_fetched: int
     """Requests made, for whatever kind of file, repeated ones too."""
     n_before: int
@@ -62,14 +64,13 @@ class CrawlSummary:
     def hints(self) -> tuple[str, ...]:
         """What a person should know before believing the crawl to be the site."""
         found = []
-        if self.how.startswith("limit"):
-            setting = self.how.removeprefix("limit: ")
+        end, value = self.ending
+        if end == CrawlEnd.LIMIT:
+            setting = value
             found.append(f"the crawl reached {setting}: raise it (--set {setting}=...) and run the same command again")
-        if self.how.startswith("stopped"):
-            found.append(
-                f"the server was left in peace after {self.how.removeprefix('stopped: ')}; run the command again later"
-            )
-        refused = self.skipped.get("robots.txt", 0)
+        if end == CrawlEnd.STOPPED:
+            found.append(f"the server was left in peace after {value}; run the command again later")
+        refused = self.skipped.get(SkipReason.ROBOTS, 0)
         if refused and refused >= self.n_html:
             found.append(f"robots.txt closes most of the site: {refused} addresses were refused, {self.n_html} pages read")
         if self.n_html and self.n_noindex > _SOON_EMPTY * self.n_html:
@@ -140,8 +141,8 @@ def crawl(
     counts = {
         name: {int(key): n for key, n in told[name].items() if n} for name in ("statuses", "images")
     } | {name: {key: n for key, n in told[name].items() if n} for name in ("skipped", "failures")}  # fmt: skip
-    plain = {name: told[name] for name in ("how", "n_fetched", "n_before", "n_pages", "n_html", "n_noindex", "n_empty")}
-    return CrawlSummary(path, **plain, **counts)
+    plain = {name: told[name] for name in ("n_fetched", "n_before", "n_pages", "n_html", "n_noindex", "n_empty")}
+    return CrawlSummary(path, CrawlEnding.read(told["how"]), **plain, **counts)
 
 
 def _address(text: str) -> str:

@@ -22,6 +22,7 @@ from mardok.sources.crawl.robots import Robots, origin_of
 from mardok.sources.crawl.scope import Scope, home_addresses
 from mardok.sources.sitemaps import MOST_BYTES, sitemap_of
 from mardok.urls import normal_url
+from mardok.vocabulary import SkipReason
 
 _MOST_SITEMAPS = 1000
 _PROBE_DIGITS = 16
@@ -129,9 +130,9 @@ class CrawlState:
     def _may_fetch(self, task: Task) -> bool:
         reason = ""
         if not self.robots.allows(task.url):
-            reason = "robots.txt"
+            reason = SkipReason.ROBOTS
         elif task.kind == "page" and self._says_nothing_new(task.url):
-            reason = "parameters that change nothing"
+            reason = SkipReason.NOTHING_NEW
         elif task.kind == "page" and self.tally.n_pages + len(self._under_way) >= self._settings.max_pages:
             reason = self.tally.hit_limit = "crawl.max_pages"
         if reason:
@@ -258,7 +259,7 @@ class CrawlState:
         if not self._scope.is_host(url):
             if len(self._other_hosts) < _MOST_HOSTS and origin_of(url) not in self._other_hosts:
                 self._other_hosts.add(origin_of(url))
-                self.tally.skipped["other hosts"] += 1
+                self.tally.skipped[SkipReason.OTHER_HOSTS] += 1
             return
         self._seen.add(url)
         reason = "" if is_asked else self._scope.reason_outside(url)

@@ -48,6 +48,8 @@ from mardok.sources.crawl.fetched import Fetched, Task
 from mardok.sources.crawl.robots import MOST_BYTES, origin_of
 from mardok.sources.crawl.scope import Scope, scope_of
 from mardok.sources.crawl.state import CrawlState, limit_bytes
+from mardok.sources.raw import CrawlEnding
+from mardok.vocabulary import CrawlEnd, SkipReason
 
 if TYPE_CHECKING:
     from mardok.sources.crawl.render import Renderer
@@ -121,6 +123,10 @@ class NextAddress:
         return None if task is None else self._spider.request(task)
 
 
+class PrivateAddressError(DNSLookupError):
+    """A name of the open internet leads to a private network."""
+
+
 class GuardedResolver(CachingThreadedResolver):
     """Names to addresses; a name must not lead to a private network that the crawl was not started in."""
 
@@ -135,7 +141,7 @@ class GuardedResolver(CachingThreadedResolver):
 
     def _checked(self, address: str, name: str) -> str:
         if is_private(address) and name not in self.home_names:
-            raise DNSLookupError(f"{name} leads to a private address")
+            raise PrivateAddressError(name)
         return address
 
 
@@ -262,7 +268,7 @@ class SiteSpider(Spider):
         if self._renderer is not None and task.kind == "page" and response.status == 200 and is_html(fetched):
             fetched = await self._renderer.rendered(fetched)
             if not fetched.rendered:
-                self.state.tally.skipped["not rendered: scripts without an end"] += 1
+                self.state.tally.skipped[SkipReason.NOT_RENDERED] += 1
         self._learn(fetched, response.request)
 
     def _fetched(self, response: Response, task: Task) -> Fetched:
@@ -317,8 +323,7 @@ def _reason(failure: Failure, settings: Crawl) -> str:
     if isinstance(error, DownloadCancelledError):
         return f"larger than {settings.max_page_mb:g} MB (crawl.max_page_mb)"
     if isinstance(error, (CannotResolveHostError, DNSLookupError)):
-        is_refused = "private address" in str(error)
-        return "leads to a private address" if is_refused else "host not found"
+        return "leads to a private address" if isinstance(error, PrivateAddressError) else "host not found"
     if isinstance(error, DownloadConnectionRefusedError):
         return "connection refused"
     return "connection failed"
@@ -395,16 +400,31 @@ def run(job: Job) -> None:
     for fetched in archive.answers():
         state.learn(fetched)
     n_before = state.tally.n_fetched
-    if archive.ended().startswith("stopped"):
+    if archive.ended().end == CrawlEnd.STOPPED:
         state.go_on()
     GuardedResolver.home_names = private_names(scope)
     process = CrawlerProcess(scrapy_settings(job))
     process.crawl(SiteSpider, job=job, archive=archive, state=state)
     process.start(install_signal_handlers=False)
     tally = state.tally
-    how = f"stopped: {tally.stopped}" if tally.stopped else f"limit: {tally.hit_limit}" if tally.hit_limit else "complete"
-    archive.end(how)
-    tell({"ended": {**vars(tally), "how": how, "n_before": n_before, "hosts": sorted(scope.hosts), "left": state.n_queued}})
+    if tally.stopped:
+        ending = CrawlEnding(CrawlEnd.STOPPED, tally.stopped)
+    elif tally.hit_limit:
+        ending = CrawlEnding(CrawlEnd.LIMIT, tally.hit_limit)
+    else:
+        ending = CrawlEnding(CrawlEnd.COMPLETE)
+    archive.end(ending)
+    tell(
+        {
+            "ended": {
+                **vars(tally),
+                "how": str(ending),
+                "n_before": n_before,
+                "hosts": sorted(scope.hosts),
+                "left": state.n_queued,
+            }
+        }
+    )
 
 
 def main() -> None:

@@ -1,0 +1,99 @@
+"""Figures, addresses and quotations as a reader sees them.
+
+In:  numbers and texts.
+Out: short text, the same for the same input.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from decimal import Decimal
+from functools import lru_cache
+from typing import Any
+
+from mardok.urls import split_url
+
+LANGUAGE = "en"
+FIRST_WORDS = 100
+"""Words of a page that a reader sees first."""
+_PATTERNS = {"whole": "#,##0", "tenths": "0.0", "thousandths": "0.000"}
+
+
+@lru_cache(maxsize=65536)
+def _number(value: float, pattern: str) -> str:
+    from babel.numbers import format_decimal  # only here: it takes longer to import than some commands to run
+
+    # The exact value of a float: its shortest writing would round other numbers up.
+    return format_decimal(Decimal(value), format=pattern, locale=LANGUAGE)
+
+
+def whole(value: float) -> str:
+    """A number without decimals, thousands apart.
+
+    Examples
+    --------
+    >>> whole(1234.5), whole(1)
+    ('1,234', '1')
+    """
+    return _number(value, _PATTERNS["whole"])
+
+
+def tenths(value: float) -> str:
+    """A number with one decimal.
+
+    Examples
+    --------
+    >>> tenths(12.34), tenths(12)
+    ('12.3', '12.0')
+    """
+    return _number(value, _PATTERNS["tenths"])
+
+
+def short(value: float) -> str:
+    """A number with as many decimals as it needs, six digits at most."""
+    return f"{value:g}"
+
+
+def percent(share: float) -> str:
+    """A share in percent; never "100%" unless it is all, nor "0%" unless it is nothing.
+
+    Examples
+    --------
+    >>> percent(0.864), percent(0.9996), percent(1), percent(0.0004)
+    ('86%', '99.9%', '100%', '0.04%')
+    """
+    hundred = share * 100
+    if share < 1 and hundred >= 99:
+        return f"{int(hundred * 10) / 10:g}%"
+    if 0 < hundred < 1:
+        return f"{hundred:.1g}%"
+    return f"{hundred:.0f}%"
+
+
+def fine_percent(share: float) -> str:
+    """A share in percent with three decimals, for shares of a whole site."""
+    return _number(100 * share, _PATTERNS["thousandths"]) + "%"
+
+
+FORMATS: Mapping[str, Callable[[Any], str]] = {
+    "": str,
+    "whole": whole,
+    "tenths": tenths,
+    "short": short,
+    "percent": percent,
+    "fine_percent": fine_percent,
+}
+"""How a template may have a value written: ``{name:whole}``."""
+
+
+def path_of(url: str) -> str:
+    """An address without scheme and host, as it is spoken of within one site."""
+    parts = split_url(url)
+    return parts.path + (f"?{parts.query}" if parts.query else "")
+
+
+def clipped(text: str, most: int = 160) -> str:
+    """The beginning of a text, cut between words."""
+    if len(text) <= most:
+        return text
+    return text[:most].rsplit(" ", 1)[0] + " ..."

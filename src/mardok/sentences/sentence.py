@@ -1,0 +1,164 @@
+"""Sentences as values, written out when they are shown.
+
+In:  keys of templates, and the values they name.
+Out: text in the language of the templates.
+"""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cache
+from importlib.resources import files
+from string import Formatter
+from typing import Any
+
+from mardok.sentences.figures import FORMATS, LANGUAGE
+
+_COUNT = "n"
+"""Value that a template with plural forms counts."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sentence:
+    """A template with its values, some of which may be sentences again."""
+
+    key: str
+    values: Mapping[str, Any]
+
+    def __str__(self) -> str:
+        template = _templates()[self.key]
+        if isinstance(template, dict):
+            template = template[_plural_form(self.values[_COUNT])]
+        return "".join(
+            literal + ("" if name is None else _written(self.values[name], spec or "", conversion))
+            for literal, name, spec, conversion in _parsed(template)
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """Things in a sentence, the rest as a number."""
+
+    items: Sequence[Text]
+    most: int
+
+    def __str__(self) -> str:
+        items = [str(item) for item in self.items if item]
+        if len(self.items) > self.most:
+            return str(sentence("list.more", items=", ".join(items[: self.most]), n=len(self.items) - self.most))
+        if len(items) < 2:
+            return "".join(items)
+        return str(sentence("list.all", items=", ".join(items[:-1]), last=items[-1]))
+
+
+@dataclass(frozen=True, slots=True)
+class Paragraph:
+    """Sentences that follow one another."""
+
+    sentences: Sequence[Text]
+    separator: str = " "
+
+    def __str__(self) -> str:
+        return self.separator.join(filter(None, map(str, self.sentences)))
+
+
+Text = str | Sentence | Listing | Paragraph
+"""What a reader sees in the end."""
+
+
+def sentence(key: str, **values: Any) -> Sentence:
+    """A sentence by the key of its template.
+
+    Examples
+    --------
+    >>> str(sentence("count.page", n=1)), str(sentence("count.page", n=1200))
+    ('1 page', '1,200 pages')
+    """
+    return Sentence(key, values)
+
+
+def counted(noun: str, n: int) -> Sentence:
+    """A number with its noun, one of the table ``count`` of the templates."""
+    return Sentence(f"count.{noun}", {_COUNT: n})
+
+
+def quoted(text: str) -> Sentence:
+    """A text in quotation marks."""
+    return Sentence("quoted", {"text": text})
+
+
+def listing(items: Iterable[Text], most: int = 3) -> Listing:
+    """Things in a sentence, the rest as a number.
+
+    Examples
+    --------
+    >>> str(listing(["a", "b"])), str(listing(["a", "b", "c", "d", "e"]))
+    ('a and b', 'a, b, c and 2 more')
+    """
+    return Listing(tuple(items), most)
+
+
+def paragraph(*sentences: Text | None) -> Paragraph:
+    """Sentences that follow one another; what is None or empty is left out."""
+    return Paragraph(tuple(one for one in sentences if one))
+
+
+def clauses(*parts: Text | None) -> Paragraph:
+    """Parts of a sentence with semicolons between them; what is None or empty is left out."""
+    return Paragraph(tuple(one for one in parts if one), "; ")
+
+
+def shares(values: Sequence[float]) -> Sentence:
+    """The least and the greatest of some shares.
+
+    Examples
+    --------
+    >>> str(shares([0.9, 0.86])), str(shares([0.9]))
+    ('86% to 90%', '90%')
+    """
+    least, most = FORMATS["percent"](min(values)), FORMATS["percent"](max(values))
+    return Sentence("shares.single" if least == most else "shares.range", {"least": least, "most": most})
+
+
+def keys() -> list[str]:
+    """Keys of all templates."""
+    return list(_templates())
+
+
+def _written(value: Any, spec: str, conversion: str | None) -> str:
+    if isinstance(value, (Sentence, Listing, Paragraph)):
+        value = str(value)
+    return repr(value) if conversion == "r" else FORMATS[spec](value)
+
+
+@cache
+def _templates() -> dict[str, str | dict[str, str]]:
+    """Templates by key; one with plural forms has one for each category."""
+    text = files("mardok.sentences").joinpath(f"{LANGUAGE}.toml").read_text(encoding="utf-8")
+    return dict(_flattened("", tomllib.loads(text)))
+
+
+def _flattened(prefix: str, table: Mapping[str, Any]) -> Iterator[tuple[str, str | dict[str, str]]]:
+    for name, value in table.items():
+        key = f"{prefix}{name}"
+        if isinstance(value, str):
+            yield key, value
+        elif "other" in value and all(isinstance(form, str) for form in value.values()):
+            yield key, dict(value)
+        else:
+            yield from _flattened(f"{key}.", value)
+
+
+@cache
+def _parsed(template: str) -> tuple[tuple[str, str | None, str | None, str | None], ...]:
+    return tuple(Formatter().parse(template))
+
+
+@cache
+def _plural_form(n: float) -> str:
+    """Plural category of a number by the rules of the CLDR."""
+    from babel import Locale  # only here: it takes longer to import than some commands to run
+
+    return str(Locale.parse(LANGUAGE).plural_form(n))

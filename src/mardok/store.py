@@ -1,0 +1,267 @@
+"""The tables of an audit, held in memory or lying in its folder.
+
+In:  data frames, or Parquet files.
+Out: whole tables, and the few rows and columns that a question needs, without reading the rest.
+
+A folder is read column by column and in groups of rows: which groups hold the rows of a page is told by the statistics that
+Parquet keeps of each.
+"""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.errors import FolderError
+from mardok.meta import way_out
+
+if TYPE_CHECKING:
+    import pandas as pd
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+Columns = dict[str, list[Any]]
+"""Some rows of a table, by column; None where a cell is missing."""
+_PAGE = "page"
+
+
+class TableStore(Mapping[str, "pd.DataFrame"]):
+    """Tables by name, as :data:`mardok.tables.TABLES` declares them; what it gives may not be changed."""
+
+    @abstractmethod
+    def column(self, table: str, name: str) -> NDArray[Any]:
+        """One column of a table."""
+
+    @abstractmethod
+    def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
+        """Some cells of one row of a table, by its number; None where a cell is missing."""
+
+    @abstractmethod
+    def find(self, table: str, name: str, value: str) -> int:
+        """Number of the first row whose cell in a column of text is a value; -1 if there is none."""
+
+    @abstractmethod
+    def where(self, table: str, name: str, value: str) -> Columns:
+        """The rows whose cell in a column of text is a value."""
+
+    @abstractmethod
+    def of_page(self, table: str, page: int) -> Columns:
+        """The rows of a table, ordered by page, that belong to one page."""
+
+
+class MemoryStore(TableStore):
+    """Tables in memory."""
+
+    def __init__(self, frames: Mapping[str, pd.DataFrame]) -> None:
+        self._frames = dict(frames)
+        self._cells: dict[tuple[str, str], Callable[[slice], list[Any]]] = {}
+        self._bounds: dict[str, NDArray[np.int64]] = {}
+
+    def __getitem__(self, table: str) -> pd.DataFrame:
+        return self._frames[table]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._frames)
+
+    def __len__(self) -> int:
+        return len(self._frames)
+
+    def column(self, table: str, name: str) -> NDArray[Any]:
+        return np.asarray(self._frames[table][name].to_numpy())
+
+    def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
+        return _first(self._slice(table, slice(number, number + 1), names))
+
+    def find(self, table: str, name: str, value: str) -> int:
+        at = np.flatnonzero(self._frames[table][name] == value)
+        return int(at[0]) if len(at) else -1
+
+    def where(self, table: str, name: str, value: str) -> Columns:
+        frame = self._frames[table]
+        return _columns(frame[frame[name] == value])
+
+    def of_page(self, table: str, page: int) -> Columns:
+        if table not in self._bounds:
+            pages = self._frames[table][_PAGE].to_numpy()
+            self._bounds[table] = np.searchsorted(pages, np.arange(len(self._frames["pages"]) + 1))
+        bounds = self._bounds[table]
+        return self._slice(table, slice(int(bounds[page]), int(bounds[page + 1])), self._frames[table].columns)
+
+    def _slice(self, table: str, rows: slice, names: Iterable[str]) -> Columns:
+        found: Columns = {}
+        for name in names:
+            if (table, name) not in self._cells:
+                self._cells[table, name] = _cells(self._frames[table][name])
+            found[name] = self._cells[table, name](rows)
+        return found
+
+
+class FolderStore(TableStore):
+    """Tables in an audit folder, read as they are asked for.
+
+    Raises
+    ------
+    FolderError
+        If a table is missing, and whenever one turns out to be damaged or of another form.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        from mardok.tables import TABLES
+
+        self._folder = folder
+        self._declared = TABLES
+        self._files: dict[str, pq.ParquetFile] = {}
+        self._frames: dict[str, pd.DataFrame] = {}
+        missing = [name for name in TABLES if not self._path(name).is_file()]
+        if missing:
+            raise FolderError(f"{self._path(missing[0])}: is missing; {way_out(folder)}")
+
+    def __getitem__(self, table: str) -> pd.DataFrame:
+        import pandas as pd
+
+        if table not in self._declared:
+            raise KeyError(table)
+        if table not in self._frames:
+            declared = self._declared[table]
+            with _Damage(self._path(table), self._folder):
+                stored = pd.read_parquet(self._path(table))
+                self._frames[table] = declared.frame({column: stored[column] for column in declared.names})
+        return self._frames[table]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._declared)
+
+    def __len__(self) -> int:
+        return len(self._declared)
+
+    def column(self, table: str, name: str) -> NDArray[Any]:
+        with _Damage(self._path(table), self._folder):
+            return _array(self._file(table).read([name]).column(0))
+
+    def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
+        with _Damage(self._path(table), self._folder):
+            file, first = self._file(table), 0
+            for group in range(file.num_row_groups):
+                n_rows = file.metadata.row_group(group).num_rows
+                if number < first + n_rows:
+                    return _first(file.read_row_group(group, list(names)).slice(number - first, 1).to_pydict())
+                first += n_rows
+        raise IndexError(number)
+
+    def find(self, table: str, name: str, value: str) -> int:
+        with _Damage(self._path(table), self._folder):
+            values = self._file(table).read([name]).column(0).to_pylist()
+            return values.index(value) if value in values else -1
+
+    def where(self, table: str, name: str, value: str) -> Columns:
+        with _Damage(self._path(table), self._folder):
+            values = self._file(table).read([name]).column(0).to_pylist()
+            at = [row for row, found in enumerate(values) if found == value]
+            stored = self._file(table).read()
+            rows = [stored.slice(row, 1).to_pydict() for row in at]
+            return {column: [row[column][0] for row in rows] for column in stored.column_names}
+
+    def of_page(self, table: str, page: int) -> Columns:
+        with _Damage(self._path(table), self._folder):
+            file = self._file(table)
+            at = file.schema_arrow.get_field_index(_PAGE)
+            statistics = [file.metadata.row_group(group).column(at).statistics for group in range(file.num_row_groups)]
+            kept = [group for group, told in enumerate(statistics) if told is None or told.min <= page <= told.max]
+            found = file.read_row_groups(kept)
+            first, end = np.searchsorted(_array(found[_PAGE]), [page, page + 1]).tolist()
+            columns: Columns = found.slice(first, end - first).to_pydict()
+            return columns
+
+    def _path(self, table: str) -> Path:
+        # Resolved: "a:b/data" would be taken for an address.
+        return (self._folder / "data" / f"{table}.parquet").resolve()
+
+    def _file(self, table: str) -> pq.ParquetFile:
+        import pyarrow.parquet as pq
+
+        if table not in self._files:
+            file = pq.ParquetFile(self._path(table))
+            if file.schema_arrow.names != self._declared[table].names:
+                raise KeyError(f"columns {file.schema_arrow.names}")
+            self._files[table] = file
+        return self._files[table]
+
+
+def stored_columns(folder: Path, table: str, names: Sequence[str]) -> Columns:
+    """Some columns of a table in an audit folder of whatever form.
+
+    Raises
+    ------
+    FolderError
+        If the table is missing, damaged or without one of the columns.
+    """
+    import pyarrow.parquet as pq
+
+    path = (folder / "data" / f"{table}.parquet").resolve()
+    with _Damage(path, folder):
+        found = pq.ParquetFile(path).read(list(names)).to_pydict()
+        return {name: found[name] for name in names}
+
+
+class _Damage:
+    """Turns what a damaged table raises into one line with the way out."""
+
+    def __init__(self, path: Path, folder: Path) -> None:
+        self._path, self._folder = path, folder
+
+    def __enter__(self) -> None:
+        pass
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, _: object) -> None:
+        # pyarrow's errors are ValueErrors, OSErrors, KeyErrors or IndexErrors as well.
+        if isinstance(error, (OSError, ValueError, KeyError, IndexError, NotImplementedError)):
+            raise FolderError(f"{self._path}: cannot be read ({_line(error)}); {way_out(self._folder)}") from error
+
+
+def _line(error: BaseException) -> str:
+    return " ".join(str(error).split())[:200]
+
+
+def _array(column: pa.ChunkedArray) -> NDArray[Any]:
+    """A column as an array. Arrow's own ways to one, its scalars and its filters import pandas; this does not."""
+    kind = _NUMBERS.get(str(column.type))
+    if kind is None or column.null_count:
+        return np.array(column.to_pylist(), None if str(column.type) == "bool" else object)
+    parts = [
+        np.frombuffer(chunk.buffers()[1], kind)[chunk.offset : chunk.offset + len(chunk)]
+        for chunk in column.chunks
+        if len(chunk)
+    ]
+    return np.concatenate([np.zeros(0, kind), *parts])
+
+
+_NUMBERS = {"int32": np.int32, "int64": np.int64, "double": np.float64}
+
+
+def _first(columns: Columns) -> dict[str, Any]:
+    return {name: values[0] for name, values in columns.items()}
+
+
+def _columns(frame: pd.DataFrame) -> Columns:
+    every = slice(0, len(frame))
+    return {str(name): _cells(frame[name])(every) for name in frame.columns}
+
+
+def _cells(column: pd.Series) -> Callable[[slice], list[Any]]:
+    """What gives the cells of some rows of a column."""
+    if column.dtype == "category":
+        names, codes = column.cat.categories.to_numpy(object), column.cat.codes.to_numpy()
+        return lambda rows: names[codes[rows]].tolist()
+    has_all = not column.isna().any()
+    values = column.to_numpy() if has_all and column.dtype != "string" else column.astype(object).to_numpy()
+    if has_all:
+        return lambda rows: values[rows].tolist()
+    is_missing = column.isna().to_numpy()
+    return lambda rows: [
+        None if gone else value for value, gone in zip(values[rows].tolist(), is_missing[rows], strict=True)
+    ]

@@ -1,0 +1,446 @@
+"""Every fixed word of Mardok: what stands in tables as one of a few values, and the rules that decided.
+
+In:  nothing.
+Out: enumerations. What a reader is told is made from them by :mod:`mardok.sentences`, at the end.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from enum import IntEnum, StrEnum
+
+
+class Action(StrEnum):
+    """What a proposal does."""
+
+    MERGE = "merge"
+    CANONICAL = "canonical"
+    REWRITE = "rewrite"
+    RETITLE = "retitle"
+    EXPAND = "expand"
+    TRIM = "trim"
+    NOINDEX = "noindex"
+    RETIRE = "retire"
+    TRANSLATE = "translate"
+    REPAIR = "repair"
+    INVESTIGATE = "investigate"
+    LEAVE = "leave"
+
+
+class StepKind(StrEnum):
+    """What a step does to one address."""
+
+    REDIRECT = "redirect"
+    CANONICAL = "canonical"
+    MOVE_TEXT = "move_text"
+    REWRITE = "rewrite"
+    RETITLE = "retitle"
+    EXPAND = "expand"
+    TRIM = "trim"
+    NOINDEX = "noindex"
+    RETIRE = "retire"
+    TRANSLATE = "translate"
+    REPAIR = "repair"
+    RELINK = "relink"
+    SITEMAP = "sitemap"
+    LEAVE = "leave"
+    INVESTIGATE = "investigate"
+
+
+STRUCTURAL_STEPS = (StepKind.REDIRECT, StepKind.CANONICAL, StepKind.NOINDEX, StepKind.RETIRE)
+"""Steps that settle what becomes of an address; it gets at most one of them."""
+
+
+class Owner(StrEnum):
+    """Whose work a proposal is."""
+
+    SERVER = "server"
+    DEVELOPER = "developer"
+    WRITER = "writer"
+    EDITOR = "editor"
+
+
+class Evidence(StrEnum):
+    """What a finding rests on, weakest first."""
+
+    WORDING = "wording"
+    TEXT = "text"
+    SEARCH = "search"
+
+    @property
+    def rank(self) -> int:
+        """Its place, the weakest first, from 0."""
+        return list(Evidence).index(self)
+
+
+class Confidence(StrEnum):
+    """How sure the advice is, least first."""
+
+    LOW = "low"
+    MEDIUM = "medium"
+    HIGH = "high"
+
+    @property
+    def rank(self) -> int:
+        """Its place, the least first, from 0."""
+        return list(Confidence).index(self)
+
+
+class GroupKind(StrEnum):
+    """What makes pages a group."""
+
+    VARIANTS = "variants"
+    COPIES = "copies"
+    SERIES = "series"
+    RIVALS = "rivals"
+
+
+class GroupRole(StrEnum):
+    """What a page is in its group."""
+
+    KEEPER = "keeper"
+    MEMBER = "member"
+
+
+class PageKind(StrEnum):
+    """What a page is for."""
+
+    NONE = ""
+    HOME = "home"
+    ARTICLE = "article"
+    PRODUCT = "product"
+    SERVICE = "service"
+    LISTING = "listing"
+    UTILITY = "utility"
+    TOOL = "tool"
+    MEDIA = "media"
+
+
+class KindSign(StrEnum):
+    """What the kind of a page rests on."""
+
+    NONE = ""
+    SETTINGS = "settings"
+    HOME_ADDRESS = "home-address"
+    UTILITY_ADDRESS = "utility-address"
+    TITLE = "title"
+    PASSWORD = "password"
+    PAGINATION = "pagination"
+    SEVERAL_OF_ONE_TYPE = "several-of-one-type"
+    STRUCTURED_DATA = "structured-data"
+    OG_TYPE = "og-type"
+    TAG = "tag"
+    LINKED_PAGES = "linked-pages"
+    FORM_FIELDS = "form-fields"
+    PLAYER = "player"
+    PICTURES = "pictures"
+    FOLDER = "folder"
+    RUNNING_TEXT = "running-text"
+
+
+class PromiseField(StrEnum):
+    """Where pages promise the same."""
+
+    TITLE = "title"
+    TARGET_PHRASE = "target-phrase"
+
+
+class ShareOf(StrEnum):
+    """What the overlap of two pages' queries is a share of."""
+
+    CLICKS = "clicks"
+    IMPRESSIONS = "impressions"
+
+
+class Failure(StrEnum):
+    """Why a page fails although it answers 200."""
+
+    NONE = ""
+    FRAME = "frame"
+    FURNITURE = "furniture"
+    NO_TEXT = "no text"
+    ERROR_TEXT = "error text"
+
+
+class GainUnit(StrEnum):
+    """Units of a gain, the one that counts more first."""
+
+    CLICKS = "clicks/month"
+    LINK_WEIGHT = "link weight"
+
+    @property
+    def rank(self) -> int:
+        """Its place, from 0."""
+        return list(GainUnit).index(self)
+
+
+class Decision(StrEnum):
+    """What a person decided about a proposal."""
+
+    NONE = ""
+    ACCEPT = "accept"
+    REJECT = "reject"
+    LATER = "later"
+
+
+class Answer(StrEnum):
+    """Yes, no, or not asked."""
+
+    NONE = ""
+    NO = "no"
+    YES = "yes"
+
+
+class Band(IntEnum):
+    """The parts of a plan, the most urgent first."""
+
+    BROKEN = 1
+    GAIN = 2
+    TIDYING = 3
+
+
+class VariantRule(StrEnum):
+    """How the address of a variant differs from the one that stays."""
+
+    NONE = ""
+    PARAMETER = "parameter"
+    PRINT_VIEW = "print-view"
+    SCHEME = "scheme"
+    HOST = "host"
+    INDEX_FILE_TO_FOLDER = "index-file-to-folder"
+    FOLDER_TO_INDEX_FILE = "folder-to-index-file"
+    LETTER_CASE = "letter-case"
+    SLASH_ADDED = "slash-added"
+    SLASH_REMOVED = "slash-removed"
+
+
+class CopyRule(StrEnum):
+    """The row of the table of actions that decided about variants or copies."""
+
+    VARIANTS_REDIRECTED = "variants-redirected"
+    VARIANTS_REACHABLE = "variants-reachable"
+    SAME_PROMISE = "copies-same-promise"
+    KEPT_REACHABLE = "copies-kept-reachable"
+    ASKED_FOR = "copies-asked-for"
+    MAYBE_ASKED_FOR = "copies-maybe-asked-for"
+    NOT_ASKED_FOR = "copies-not-asked-for"
+    ALTERNATES = "copies-alternates"
+    EXCEPTION = "copies-exception"
+
+
+class ContainedRule(StrEnum):
+    """The row that decided about a page most of which stands on another."""
+
+    SAME_PROMISE = "contained-same-promise"
+    OTHER_PROMISE = "contained-other-promise"
+
+
+class RivalRule(StrEnum):
+    """The row that decided about two rivals."""
+
+    WORDING_ONLY = "rivals-wording-only"
+    LEADER_IN_FRONT = "rivals-leader-in-front"
+    BOTH_ON_FIRST_PAGE = "rivals-both-on-first-page"
+    DIFFERENT_KINDS = "rivals-different-kinds"
+    NO_DAYS = "rivals-no-days"
+    SAME_INTENT = "rivals-same-intent"
+    LESS_OVERLAP = "rivals-less-overlap"
+    NOTHING_LOST = "rivals-nothing-lost"
+    OTHERS_LEAD_HERE = "rivals-others-lead-here"
+    EXCEPTION = "rivals-exception"
+
+
+class ThinRule(StrEnum):
+    """The row that decided about a page with few words of its own."""
+
+    NONE = ""
+    ASKED_FOR = "thin-asked-for"
+    WELL_PLACED = "thin-well-placed"
+    RELATIVE = "thin-relative"
+    SMALL_TAG = "thin-small-tag"
+    NO_CLICKS = "thin-no-clicks"
+    FORGOTTEN = "thin-forgotten"
+    WAIT = "thin-wait"
+
+
+class ThinObstacle(StrEnum):
+    """Why a thin page stays although by itself it would go."""
+
+    NONE = ""
+    HOME = "home"
+    KEPT = "kept"
+    POINTED_AT = "pointed-at"
+    TARGET_BUSY = "target-busy"
+    TARGET_NOT_INDEXABLE = "target-not-indexable"
+    TAKES_OVER = "takes-over"
+
+
+class NameRule(StrEnum):
+    """The row that decided about a site's name with a wanted phrase."""
+
+    NO_SEARCH_DATA = "site-name-no-search-data"
+    NO_QUERY = "site-name-no-query"
+    TURNS = "site-name-turns"
+    LOSS = "site-name-loss"
+    HARMLESS = "site-name-harmless"
+
+
+class OtherRule(StrEnum):
+    """The rows that decide about one thing each."""
+
+    PASTED_TEXT = "pasted-text"
+    UNTRANSLATED = "untranslated"
+    FILTER_ASKED_FOR = "filter-asked-for"
+    FILTER_NOT_ASKED_FOR = "filter-not-asked-for"
+    BROKEN = "repair-broken"
+    UNTIDY = "repair-untidy"
+
+
+Rule = CopyRule | ContainedRule | RivalRule | ThinRule | NameRule | OtherRule
+"""A row of the table of actions."""
+RULES: tuple[Rule, ...] = (*CopyRule, *ContainedRule, *RivalRule, *ThinRule, *NameRule, *OtherRule)
+
+
+class NoindexReason(StrEnum):
+    """Why a page is not indexable."""
+
+    UNREADABLE = "unreadable"
+    REDIRECT = "redirect"
+    STATUS = "status"
+    NOT_HTML = "not-html"
+    NOINDEX = "noindex"
+    CANONICAL_ON_OTHER_HOST = "canonical-on-other-host"
+    CANONICAL_ELSEWHERE = "canonical-elsewhere"
+    CANONICAL_TO_ERROR = "canonical-to-error"
+    ROBOTS = "robots"
+
+
+class CrawlEnd(StrEnum):
+    """How a crawl ended."""
+
+    UNKNOWN = ""
+    COMPLETE = "complete"
+    LIMIT = "limit"
+    STOPPED = "stopped"
+
+
+class SkipReason(StrEnum):
+    """Why a crawl does not fetch an address, where a setting is not the reason."""
+
+    ROBOTS = "robots.txt"
+    OTHER_HOSTS = "other hosts"
+    NOTHING_NEW = "parameters that change nothing"
+    NOT_RENDERED = "not rendered: scripts without an end"
+
+
+class NotComputed(StrEnum):
+    """What an audit could not compute from what it was given."""
+
+    SEARCH = "search"
+    ROBOTS = "robots"
+    SITEMAPS = "sitemaps"
+    IMAGES = "images"
+    SCRIPT_WORDS = "script-words"
+    TEXTS = "texts"
+    TITLES = "titles"
+    LINKS = "links"
+    STATUS = "status"
+
+
+class BlockReason(StrEnum):
+    """Why a block is not main text, beside the landmark it stands in."""
+
+    MAIN = ""
+    DOUBT = "doubt"
+    MENU = "menu"
+    NAMED_PART = "named part"
+    TEMPLATE = "template"
+    EDGE = "edge"
+    NOTICE = "notice"
+    OUTSIDE_MAIN = "outside main"
+    IGNORED = "in text.ignore"
+    NOT_CHOSEN = "not in text.only"
+    BOILERPLATE = "boilerplate"
+
+
+class CheckId(StrEnum):
+    """What can be wrong with a page: its subject, and the trouble."""
+
+    TITLE_MISSING = "title-missing"
+    TITLE_DUPLICATE = "title-duplicate"
+    TITLE_LONG = "title-long"
+    TITLE_SHORT = "title-short"
+    TITLE_EMPTY_WORDS = "title-empty-words"
+    DESCRIPTION_MISSING = "description-missing"
+    DESCRIPTION_DUPLICATE = "description-duplicate"
+    DESCRIPTION_LONG = "description-long"
+    DESCRIPTION_SHORT = "description-short"
+    DESCRIPTION_STUFFED = "description-stuffed"
+    DESCRIPTION_LANGUAGE = "description-language"
+    SOCIAL_MISSING = "social-missing"
+    H1_MISSING = "h1-missing"
+    H1_SEVERAL = "h1-several"
+    H1_DUPLICATE = "h1-duplicate"
+    H1_IMAGE = "h1-image"
+    H1_HIDDEN = "h1-hidden"
+    H2_MISSING = "h2-missing"
+    H2_DUPLICATE = "h2-duplicate"
+    H2_LONG = "h2-long"
+    HEADING_SKIPPED = "heading-skipped"
+    HEADING_FLAT = "heading-flat"
+    HEADING_REPEATED = "heading-repeated"
+    IMAGE_ALT_MISSING = "image-alt-missing"
+    IMAGE_BROKEN = "image-broken"
+    LINK_BROKEN = "link-broken"
+    LINK_REDIRECTED = "link-redirected"
+    LINK_TEXT_EMPTY = "link-text-empty"
+    REDIRECT_CHAIN = "redirect-chain"
+    REDIRECT_LOOP = "redirect-loop"
+    REDIRECT_BROKEN = "redirect-broken"
+    CANONICAL_BROKEN = "canonical-broken"
+    CANONICAL_REDIRECTED = "canonical-redirected"
+    CANONICAL_NOINDEX = "canonical-noindex"
+    CANONICAL_CHAIN = "canonical-chain"
+    CANONICAL_SEVERAL = "canonical-several"
+    CANONICAL_OTHER_HOST = "canonical-other-host"
+    CANONICAL_HREFLANG = "canonical-hreflang"
+    HREFLANG_RETURN_MISSING = "hreflang-return-missing"
+    HREFLANG_BROKEN = "hreflang-broken"
+    TEXT_UNTRANSLATED = "text-untranslated"
+    TEXT_DOUBLE_ESCAPED = "text-double-escaped"
+    TEXT_ENCODING_BROKEN = "text-encoding-broken"
+    PAGE_ORPHAN = "page-orphan"
+    LINK_BLOCKED = "link-blocked"
+    ROBOTS_HTML = "robots-html"
+    SITEMAP_HTML = "sitemap-html"
+    SITEMAP_NOT_INDEXABLE = "sitemap-not-indexable"
+    PAGE_EMPTY = "page-empty"
+    PAGE_SOFT_404 = "page-soft-404"
+    PAGE_PART_BROKEN = "page-part-broken"
+    PAGE_INSECURE_PARTS = "page-insecure-parts"
+    VARIANT_ANSWERS = "variant-answers"
+
+
+STEPS_OF_ACTION: Mapping[Action, tuple[StepKind, ...]] = {
+    Action.MERGE: (
+        StepKind.REDIRECT,
+        StepKind.CANONICAL,
+        StepKind.MOVE_TEXT,
+        StepKind.RETITLE,
+        StepKind.RELINK,
+        StepKind.SITEMAP,
+        StepKind.LEAVE,
+    ),
+    Action.CANONICAL: (StepKind.CANONICAL, StepKind.REDIRECT, StepKind.RELINK, StepKind.SITEMAP, StepKind.LEAVE),
+    Action.REWRITE: (StepKind.REWRITE, StepKind.RETITLE, StepKind.RELINK, StepKind.LEAVE),
+    Action.RETITLE: (StepKind.RETITLE, StepKind.RELINK, StepKind.LEAVE),
+    Action.EXPAND: (StepKind.EXPAND, StepKind.LEAVE),
+    Action.TRIM: (StepKind.TRIM, StepKind.RELINK, StepKind.LEAVE),
+    Action.NOINDEX: (StepKind.NOINDEX, StepKind.SITEMAP, StepKind.RELINK, StepKind.LEAVE),
+    Action.RETIRE: (StepKind.RETIRE, StepKind.REDIRECT, StepKind.RELINK, StepKind.SITEMAP, StepKind.LEAVE),
+    Action.TRANSLATE: (StepKind.TRANSLATE, StepKind.NOINDEX, StepKind.RELINK, StepKind.LEAVE),
+    Action.REPAIR: (StepKind.REPAIR, StepKind.REDIRECT, StepKind.RELINK, StepKind.RETITLE, StepKind.SITEMAP, StepKind.LEAVE),
+    Action.INVESTIGATE: (StepKind.INVESTIGATE, StepKind.LEAVE),
+    Action.LEAVE: (StepKind.LEAVE,),
+}
+"""Steps that a proposal of each action may hold."""
