@@ -51,7 +51,7 @@ CASES: dict[str, tuple[int, Callable[[int], Iterator[str]]]] = {
 }
 
 
-def relate(case: str, size: int) -> None:
+def find_copy_groups(case: str, size: int) -> None:
     """Relate the pages of a case, and print seconds and gigabytes."""
     texts = list(CASES[case][1](size))
     number = {text: code for code, text in enumerate(dict.fromkeys(texts))}
@@ -67,7 +67,7 @@ def relate(case: str, size: int) -> None:
 def main() -> None:
     """Measure and print."""
     if len(sys.argv) == 3:
-        relate(sys.argv[1], int(sys.argv[2]))
+        find_copy_groups(sys.argv[1], int(sys.argv[2]))
         return
     for case, (size, _) in CASES.items():
         for part in (size // 5, size):

@@ -15,7 +15,7 @@ from warcio.warcwriter import WARCWriter
 
 import mardok
 from mardok.findings.letter_widths import width_px
-from mardok.findings.trouble import Told, Trouble, once_a_template, with_templates
+from mardok.findings.page_check import Check, PageCheck, once_a_template, with_templates
 from mardok.settings import Checks, Settings
 
 HOST = "https://www.wyndale.example"
@@ -216,12 +216,14 @@ def test_widths_add_up(a: str, b: str) -> None:
 @given(st.lists(st.tuples(st.integers(0, 11), st.sampled_from("ab"), st.sampled_from(["", "x"])), max_size=40, unique=True))
 def test_no_trouble_is_lost_when_those_of_templates_become_one(rows: list[tuple[int, str, str]]) -> None:
     kinds = ["article"] * 8 + ["product"] * 4
-    troubles = [Trouble(row, f"title-{check}", "v", pattern=pattern) for row, check, pattern in rows]
+    troubles = [Check(row, f"title-{check}", "v", pattern=pattern) for row, check, pattern in rows]
     kept = with_templates(troubles, kinds, range(12), Checks(template_pages=3))
     assert sorted((one.row, one.check, one.pattern) for one in kept) == sorted(
         (one.row, one.check, one.pattern) for one in troubles
     )
-    told = [Told(f"{HOST}/{one.row:02}", one.check, one.value, one.pattern, "", one.n_pages, one.template) for one in kept]
+    told = [
+        PageCheck(f"{HOST}/{one.row:02}", one.check, one.value, one.pattern, "", one.n_pages, one.template) for one in kept
+    ]
     assert sum(one.n_pages for one in once_a_template(told)) == len(rows)
     for one in kept:
         alike = [other for other in troubles if other[1::5] == one[1::5] and kinds[other.row] == kinds[one.row]]

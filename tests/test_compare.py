@@ -150,9 +150,9 @@ def groups_at(frame: pd.DataFrame, n: int, threshold: float) -> list[list[int]]:
 @pytest.fixture(params=[(2000, 64, 64), (3, 2, 64), (3, 2, 2), (2000, 2, 64)], ids=["small", "large", "crowds", "families"])
 def sizes(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
     """Makes a few pages count as many, so that a slow definition can follow."""
-    large, in_list, crowd = request.param
+    large, in_list, duplicates = request.param
     monkeypatch.setattr(relations, "_LARGE_FAMILY", large)
-    monkeypatch.setattr(relations, "_CROWD", crowd)
+    monkeypatch.setattr(relations, "_CROWD", duplicates)
     monkeypatch.setattr(join, "_FAMILY_LIST", in_list)
     monkeypatch.setattr(join, "_ROWS", 7)
 
@@ -187,10 +187,10 @@ def test_all_copies_are_counted_however_few_pairs_are_kept(seed: int, threshold:
     texts += [texts[0]] * 5 + [texts[3]] * 4
     found, _ = related(texts, threshold, nearest=2)
     traits = traits_of(texts, threshold)
-    counted = found.kin_copies.copy()
+    counted = found.cluster_copies.copy()
     a, b = found.pairs["a"].to_numpy(), found.pairs["b"].to_numpy()
     is_copy = traits.are_copies(found.pairs["resemblance"].to_numpy(), a, b)
-    is_copy &= (found.kin_of[a] < 0) | (found.kin_of[a] != found.kin_of[b])
+    is_copy &= (found.cluster_of[a] < 0) | (found.cluster_of[a] != found.cluster_of[b])
     np.add.at(counted, np.concatenate([a[is_copy], b[is_copy]]), 1)
     expected = np.zeros(len(texts), int)
     for (a, b), (r, _, _) in slow_pairs(texts, 1e-9).items():

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from mardok.extract import html as html_module
-from mardok.extract import known_parts
+from mardok.extract import template_cache
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
 from mardok.extract.html import read_document
@@ -262,8 +262,8 @@ AROUND = [
 @given(st.lists(PIECES | st.sampled_from(PARTS) | st.sampled_from(AROUND), max_size=14).map("".join))
 def test_a_known_part_is_read_as_if_it_were_parsed(html: str) -> None:
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(known_parts, "_LEAST", 1)
-        patch.setattr(html_module, "_KNOWN", known_parts.KnownParts())
+        patch.setattr(template_cache, "_LEAST", 1)
+        patch.setattr(html_module, "_KNOWN", template_cache.TemplateCache())
         for part in PARTS * 2:
             html_module._KNOWN.shortened(part)
         quick = read_document(html, URL)
@@ -272,14 +272,14 @@ def test_a_known_part_is_read_as_if_it_were_parsed(html: str) -> None:
 
 
 def test_a_part_that_comes_again_is_not_parsed_again() -> None:
-    known = known_parts.KnownParts()
+    known = template_cache.TemplateCache()
     menu = f"<ul>{''.join(f'<li><a href=/{n}/>Section {n}</a></li>' for n in range(20))}</ul>"
     assert [known.shortened(f"<p>{n}</p>{menu}<p>end</p>") is not None for n in range(3)] == [False, True, True]
     short = known.shortened(menu + menu)
     assert short is not None
     assert len(short.html) < len(menu)
     assert [part.markup for part in short.parts] == [menu.replace("=/", '="/').replace("/>", '/">')] * 2
-    told = [known_parts.written_alone(part, part[1:].partition(">")[0].partition(" ")[0]) is not None for part in PARTS]
+    told = [template_cache.written_alone(part, part[1:].partition(">")[0].partition(" ")[0]) is not None for part in PARTS]
     assert told == [True] * 3 + [False] + [True] * 4 + [False] * 2 + [True, False] + [True] * 2 + [False, True, False]
 
 

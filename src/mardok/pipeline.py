@@ -18,15 +18,15 @@ import pandas as pd
 
 from mardok.audits import Audit
 from mardok.compare.demand import match_demand
-from mardok.compare.destinations import Destination, destinations
+from mardok.compare.destinations import Destination, find_destinations
 from mardok.compare.titles import split_titles
 from mardok.compare.topics import topics
 from mardok.errors import SourceError
 from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches, extract_page
 from mardok.extract.indexable import NotIndexable, blocked_by, noindex_reasons
-from mardok.findings.checks import Checked, checks_table, find_troubles
-from mardok.findings.comparison import Comparison, Worded, account_for, count_wording, relate
+from mardok.findings.checks import Checked, checks_table, run_checks
+from mardok.findings.comparison import PhraseAnalysis, WordAttribution, analyse_phrases, attribute_words, find_copy_groups
 from mardok.findings.contest import Contested, contested
 from mardok.findings.coverage import coverage_of
 from mardok.findings.failures import failures
@@ -35,10 +35,10 @@ from mardok.findings.groups import (
     untranslated_guests,
 )
 from mardok.findings.inventory import PageFacts, pages_table, pairs_table, queries_table
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import PageStrength
+from mardok.findings.page_check import PageCheck
 from mardok.findings.positions import positions_table
-from mardok.findings.standing import standing_of
-from mardok.findings.trouble import Told
+from mardok.findings.strength import measure_strength
 from mardok.memory import give_back_memory
 from mardok.meta import AuditMeta, Source
 from mardok.plan.decisions import Decided, follow, with_actions
@@ -47,12 +47,12 @@ from mardok.plan.proposal import Proposal
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.plan.safety import check_safety
 from mardok.plan.totals import outcomes, totals
-from mardok.plan.whole import Found, make_plan
+from mardok.plan.whole import PlanInputs, make_plan
 from mardok.processes import begin
 from mardok.progress import Progress, tell_nobody
 from mardok.sentences import sentence
 from mardok.settings import Settings
-from mardok.sources.decisions import Earlier, read_decisions
+from mardok.sources.decisions import PlanDecision, read_decisions
 from mardok.sources.opening import raw_pages, resolved_sources
 from mardok.sources.page_lists import Signal, read_signals, read_targets
 from mardok.sources.raw import Intake
@@ -74,7 +74,7 @@ class _Known:
     """Address of the page meant for each phrase."""
     signals: Mapping[str, Signal]
     """What other tools say of each address."""
-    decisions: Sequence[Earlier] = ()
+    decisions: Sequence[PlanDecision] = ()
     """What a person decided about the proposals of an earlier plan."""
 
 
@@ -169,28 +169,28 @@ def _findings(
     reasons = noindex_reasons(site.pages, is_blocked, agents)
     failing = failures(site, [extract_page(raw, settings) for raw in intake.probes], settings.variants)
     progress("following redirects and links", 0)
-    ways = destinations(site)
+    destinations = find_destinations(site)
     titles = split_titles(site)
-    demand = match_demand(known.search, site, ways, titles, settings) if known.search is not None else None
-    standing = standing_of(site, reasons, ways, demand, known.signals, known.decisions, intake, settings)
+    demand = match_demand(known.search, site, destinations, titles, settings) if known.search is not None else None
+    strength = measure_strength(site, reasons, destinations, demand, known.signals, known.decisions, intake, settings)
     settings = with_actions(settings, known.decisions)
-    coverage = coverage_of(site, ways, intake, standing.origin, is_blocked, settings.variants)
+    coverage = coverage_of(site, destinations, intake, strength.origin, is_blocked, settings.variants)
 
     progress("comparing texts", 0)
-    relating = begin(lambda: relate(site, reasons, failing, titles, standing, settings), jobs)
+    relating = begin(lambda: find_copy_groups(site, reasons, failing, titles, strength, settings), jobs)
     said, wording = topics(site, titles, settings.rivals.generic_words)
     related = relating()
     give_back_memory()
-    compared = account_for(site, ways, related, settings)
-    wording_counted = begin(lambda: count_wording(site, ways, related, compared.accounted, said, settings), jobs)
+    compared = attribute_words(site, destinations, related, settings)
+    wording_counted = begin(lambda: analyse_phrases(site, destinations, related, compared.accounted, said, settings), jobs)
 
     progress("comparing what pages promise", 0)
-    contest = contested(site, ways, titles, said, wording, compared, standing, known.targets, settings)
+    overlap = contested(site, destinations, titles, said, wording, compared, strength, known.targets, settings)
 
     progress("checking pages", 0)
     checked = Checked(
         failing,
-        ways,
+        destinations,
         compared.grouping,
         intake,
         coverage,
@@ -198,10 +198,10 @@ def _findings(
         is_blocked,
         titles,
         wording,
-        contest.kinds,
-        compared.rows[standing.is_indexable[compared.rows]],
+        overlap.kinds,
+        compared.rows[strength.is_indexable[compared.rows]],
     )
-    troubles = find_troubles(site, checked, settings)
+    troubles = run_checks(site, checked, settings)
 
     progress("counting phrases", 0)
     worded = wording_counted()
@@ -210,12 +210,12 @@ def _findings(
     progress("making the plan", 0)
     proposals, decided, unmatched = _planned(
         site,
-        ways,
+        destinations,
         reasons,
-        standing,
+        strength,
         compared,
         worded,
-        contest,
+        overlap,
         troubles,
         known.decisions,
         settings,
@@ -223,16 +223,16 @@ def _findings(
     )
 
     progress("writing tables", 0)
-    facts = PageFacts(titles, said, worded.of_topic, contest.kinds, contest.verdicts, known.signals)
+    facts = PageFacts(titles, said, worded.of_topic, overlap.kinds, overlap.verdicts, known.signals)
     tables = {
         "plan": plan_table(proposals, decided),
         "steps": steps_table(proposals),
         "pages": pages_table(
             site,
-            ways,
+            destinations,
             reasons,
             failing,
-            standing,
+            strength,
             compared.grouping,
             compared.kept,
             coverage,
@@ -241,10 +241,10 @@ def _findings(
             facts,
             settings,
         ),
-        "groups": groups_table(site, [*(group.table_row for group in compared.grouping.groups), *contest.related]),
+        "groups": groups_table(site, [*(group.table_row for group in compared.grouping.groups), *overlap.related]),
         "pairs": pairs_table(site, compared.kept),
-        "queries": queries_table(contest.shown, demand),
-        "positions": positions_table(contest.rivalries, demand),
+        "queries": queries_table(overlap.shown, demand),
+        "positions": positions_table(overlap.rivalries, demand),
         "checks": checks_table(troubles),
         **compared.tables,
         **worded.tables,
@@ -261,7 +261,7 @@ def _findings(
             **found_totals,
             "crawl": coverage.totals(),
             "site_names": list(titles.all_names),
-            "targets": contest.targets,
+            "targets": overlap.targets,
             "decisions_without_proposal": [dict(told.told) for told in unmatched if told.decision],
         },
         any(page.script_words is not None for page in site.pages),
@@ -270,29 +270,29 @@ def _findings(
 
 def _planned(
     site: Site,
-    ways: Sequence[Destination],
+    destinations: Sequence[Destination],
     reasons: Sequence[NotIndexable | None],
-    standing: Standing,
-    compared: Comparison,
-    worded: Worded,
-    contest: Contested,
-    troubles: Sequence[Told],
-    decisions: Sequence[Earlier],
+    strength: PageStrength,
+    compared: WordAttribution,
+    worded: PhraseAnalysis,
+    overlap: Contested,
+    troubles: Sequence[PageCheck],
+    decisions: Sequence[PlanDecision],
     settings: Settings,
     *,
     is_whole: bool,
-) -> tuple[list[Proposal], dict[str, Decided], list[Earlier]]:
+) -> tuple[list[Proposal], dict[str, Decided], list[PlanDecision]]:
     """The proposals, best first and proven safe, with the decisions about them, and the decisions that found none."""
     grouping = compared.grouping
-    found = Found(
+    found = PlanInputs(
         groups=grouping.groups,
-        rivalries=contest.rivalries,
+        rivalries=overlap.rivalries,
         is_pasted=compared.accounted.pasted_blocks(site.corpus),
-        repeated=contest.contained.repeated,
-        verdicts=contest.verdicts,
+        repeated=overlap.contained.repeated,
+        verdicts=overlap.verdicts,
         texts=compared.texts,
-        names=contest.names,
-        kinds=contest.kinds,
+        names=overlap.names,
+        kinds=overlap.kinds,
         mentions=worded.mentions,
         compared=compared.rows,
         is_whole=is_whole,
@@ -300,12 +300,12 @@ def _planned(
         guests=untranslated_guests(site, grouping.untranslated, grouping.meant_for),
         meant_for=grouping.meant_for,
     )
-    single = ranked(make_plan(site, ways, found, standing, settings), {}, settings.plan)
+    single = ranked(make_plan(site, destinations, found, strength, settings), {}, settings.plan)
     made = fold(single, {told.proposal for told in decisions}, settings.plan)
     decided, unmatched = follow(made, decisions)
     proposals = ranked(made, decided, settings.plan)
     is_indexable = {row: not reason for row, reason in enumerate(reasons)}
-    check_safety(proposals, site, is_indexable, standing.origin + "/")
+    check_safety(proposals, site, is_indexable, strength.origin + "/")
     return proposals, decided, unmatched
 
 

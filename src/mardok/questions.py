@@ -243,7 +243,7 @@ def _found(audit: Audit, blocks: BlockLinks, wordings: Sequence[str], selection:
     language_of = np.array([number[name] for name in audit.pages["language"]], np.int64)
     found = find_mentions(stemmed, language_of, [wordings], exact=exact)
     page_of = np.searchsorted(stemmed.corpus.offsets, found.place, side="right") - 1
-    return mentions_at(stemmed, blocks, found.taken(np.flatnonzero(np.isin(page_of, rows))))
+    return mentions_at(stemmed, blocks, found.select(np.flatnonzero(np.isin(page_of, rows))))
 
 
 def missing_links(

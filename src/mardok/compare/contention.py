@@ -150,7 +150,7 @@ def turns(rows: SearchRows, queries: Collection[int]) -> Turns:
     queries : collection of int
         Codes of the queries that count.
     """
-    rows = rows.taken(np.isin(rows.query, list(queries)))
+    rows = rows.select(np.isin(rows.query, list(queries)))
     query, place, page = (column.astype(np.int64) for column in (rows.query, rows.place, rows.row))
     impressions, dates = rows.impressions, rows.date
     both = _share_on_first_page(query, place, dates, impressions, rows.position)

@@ -78,7 +78,7 @@ class SearchRows:
     def __len__(self) -> int:
         return len(self.row)
 
-    def taken(self, which: NDArray[np.int64] | NDArray[np.bool_] | slice) -> SearchRows:
+    def select(self, which: NDArray[np.int64] | NDArray[np.bool_] | slice) -> SearchRows:
         """Some of the rows."""
         return SearchRows(
             self.row[which], self.query[which], self.place[which], self.date[which],
@@ -114,7 +114,7 @@ class Demand:
     def of(self, pages: Collection[int]) -> SearchRows:
         """Rows of some pages."""
         parts = [np.arange(self.first[row], self.first[row + 1]) for row in sorted(set(pages))]
-        return self.rows.taken(np.concatenate([np.zeros(0, np.int64), *parts]))
+        return self.rows.select(np.concatenate([np.zeros(0, np.int64), *parts]))
 
     def per_page(self, column: str) -> NDArray[np.float64]:
         """Clicks or impressions a month of each page, shape (n_pages,): in the later span where two are compared."""
@@ -155,7 +155,7 @@ def queries_of_several(rows: SearchRows) -> NDArray[np.bool_]:
 
 
 def match_demand(
-    search: pd.DataFrame, site: Site, ways: Sequence[Destination], titles: Titles, settings: Settings
+    search: pd.DataFrame, site: Site, destinations: Sequence[Destination], titles: Titles, settings: Settings
 ) -> Demand:
     """Match search data to pages.
 
@@ -165,14 +165,14 @@ def match_demand(
     by_form: dict[tuple[object, ...], int] = {}
     shown = search["page"].cat.categories.tolist()
     if any(url not in site.row_of for url in shown):
-        for row, way in enumerate(ways):
-            if way.row >= 0:
-                by_form.setdefault(variant_form(site.pages[row].url, settings.variants).identity, way.row)
+        for row, destination in enumerate(destinations):
+            if destination.row >= 0:
+                by_form.setdefault(variant_form(site.pages[row].url, settings.variants).identity, destination.row)
 
     def row_of(url: str) -> int:
         row = site.row_of.get(url)
         if row is not None:
-            return ways[row].row if site.pages[row].redirect_url else row
+            return destinations[row].row if site.pages[row].redirect_url else row
         return by_form.get(variant_form(url, settings.variants).identity, -1)
 
     of_address = np.array([row_of(url) for url in shown] or [-1], np.int32)
@@ -187,10 +187,10 @@ def match_demand(
         search["query"].cat.codes.to_numpy().astype(np.int32),
         country.astype(np.int32) * np.int32(len(search["device"].cat.categories) + 1) + device,
         *(search[name].to_numpy() for name in ("date", "clicks", "impressions", "position")),
-    ).taken(rows_of >= 0)
+    ).select(rows_of >= 0)
     days, is_dated = _days(search["date"], settings.search.days)
     return Demand(
-        rows.taken(np.lexsort((rows.date, rows.query, rows.row))),
+        rows.select(np.lexsort((rows.date, rows.query, rows.row))),
         queries,
         days / DAYS_A_MONTH,
         is_dated,

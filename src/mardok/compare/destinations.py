@@ -34,7 +34,7 @@ class Destination:
     """Whether the redirects lead in a circle."""
 
 
-def destinations(site: Site) -> tuple[Destination, ...]:
+def find_destinations(site: Site) -> tuple[Destination, ...]:
     """The destination of each page; of a page that is its own, the page itself."""
     return tuple(_destination(site, row) for row in range(len(site.pages)))
 

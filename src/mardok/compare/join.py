@@ -72,7 +72,7 @@ class Sets:
         """The set of one text."""
         return self.hashes[self.offsets[text] : self.offsets[text + 1]]
 
-    def taken(self, texts: Ints) -> Sets:
+    def select(self, texts: Ints) -> Sets:
         """The sets of some texts."""
         if len(texts) == len(self.offsets) - 1 and (texts == np.arange(len(texts))).all():
             return self
@@ -120,13 +120,13 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
 
 def overlap_with(sets: Sets, text: int, others: Ints) -> Ints:
     """Overlap of one text with each of some others."""
-    taken, own = sets.taken(others), sets.of(text)
-    if not len(own) or not len(taken.hashes):
+    selected, own = sets.select(others), sets.of(text)
+    if not len(own) or not len(selected.hashes):
         return np.zeros(len(others), np.int64)
-    places = np.searchsorted(own, taken.hashes)
-    is_common = own[np.minimum(places, len(own) - 1)] == taken.hashes
+    places = np.searchsorted(own, selected.hashes)
+    is_common = own[np.minimum(places, len(own) - 1)] == selected.hashes
     sums = np.concatenate([np.zeros(1, np.int64), np.cumsum(is_common)])
-    return np.asarray(sums[taken.offsets[1:]] - sums[taken.offsets[:-1]])
+    return np.asarray(sums[selected.offsets[1:]] - sums[selected.offsets[:-1]])
 
 
 @dataclass(frozen=True)
@@ -173,7 +173,7 @@ def _shared(sets: Sets, texts: Ints, minimum: float) -> _Shared:
     """Steps 1 and 2: what may be in a pair of at least `minimum` resemblance, of the candidates."""
     least = _least(sets.sizes, minimum)
     # What is left is small enough to number by whole hashes, so that overlaps in families are counted on these.
-    own = sets.taken(texts)
+    own = sets.select(texts)
     order, hashes = order_of_equal(own.hashes)
     is_first = first_of_equal(hashes)
     is_kept = ~(is_first & np.append(is_first[1:], True))
@@ -389,7 +389,7 @@ def _counted(sets: Sets, a: Ints, b: Ints) -> Overlaps:
         known = int(reach[first - 1]) if first else 0
         last = int(np.searchsorted(reach, known + _SHINGLES_AT_ONCE, side="right"))
         part = slice(first, max(min(last, first + _CHECKED_AT_ONCE), first + 1))
-        common[part] = _overlaps(sets.taken(a[part]), sets.taken(b[part]))
+        common[part] = _overlaps(sets.select(a[part]), sets.select(b[part]))
         first = part.stop
     return Overlaps(a, b, common)
 

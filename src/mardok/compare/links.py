@@ -40,16 +40,18 @@ def distinct_edges(source: NDArray[np.integer], target: NDArray[np.integer], n_p
     return distinct(source.astype(np.int64) * n_pages + target)
 
 
-def text_links(site: Site, ways: Sequence[Destination]) -> NDArray[np.int64]:
+def text_links(site: Site, destinations: Sequence[Destination]) -> NDArray[np.int64]:
     """Links from the main text of pages, as source * n_pages + target, sorted; redirects lead to their destinations too."""
     kept = (site.link_targets >= 0) & ~site.chrome_links
     source, target = site.links.page[kept], site.link_targets[kept]
-    end = np.array([way.row for way in ways], np.int64)[target]
+    end = np.array([destination.row for destination in destinations], np.int64)[target]
     arrives = end >= 0
     return distinct_edges(np.concatenate([source, source[arrives]]), np.concatenate([target, end[arrives]]), len(site.pages))
 
 
-def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents: Sequence[str]) -> NDArray[np.float64]:
+def link_weights(
+    site: Site, destinations: Sequence[Destination], damping: float, agents: Sequence[str]
+) -> NDArray[np.float64]:
     """PageRank of each page, shape (n_pages,); the weights add up to 1, NaN where a page is no node.
 
     Where nothing is known of links, no page has a weight: an even share of each would be invented.
@@ -59,13 +61,13 @@ def link_weights(site: Site, ways: Sequence[Destination], damping: float, agents
     nodes = [
         row
         for row, page in enumerate(site.pages)
-        if page.is_html and page.status in (None, 200) and not page.trouble and ways[row].row == row
+        if page.is_html and page.status in (None, 200) and not page.trouble and destinations[row].row == row
     ]
     if not nodes or not len(site.links.at):
         return weights
     number = np.full(n_pages + 1, -1, np.int64)  # the last is for pages whose destination was not read
     number[nodes] = np.arange(len(nodes))
-    node_of = number[np.array([way.row for way in ways], np.int64)]
+    node_of = number[np.array([destination.row for destination in destinations], np.int64)]
     is_open = np.array([not is_told(page.robots, "nofollow", agents) for page in site.pages], bool)
     is_followed = np.array(["nofollow" not in rel.split() for rel in site.links.rels], bool)
     kept = (site.link_targets >= 0) & is_open[site.links.page] & is_followed[site.links.rel][site.links.at]

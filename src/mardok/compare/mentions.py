@@ -77,7 +77,7 @@ class Found:
     thing: Ints
     """Which of the things is mentioned."""
 
-    def taken(self, kept: Ints) -> Found:
+    def select(self, kept: Ints) -> Found:
         """Some of them."""
         return Found(self.place[kept], self.n_words[kept], self.thing[kept])
 

@@ -65,7 +65,7 @@ class Traits:
         near = (resemblance >= self.threshold - 1e-9) & self.is_long[a] & self.is_long[b]
         return np.asarray(near | (self.text[a] == self.text[b]))
 
-    def taken(self, rows: Ints) -> Traits:
+    def select(self, rows: Ints) -> Traits:
         """Those of some pages."""
         return Traits(self.language[rows], self.text[rows], self.is_long[rows], self.threshold)
 
@@ -89,14 +89,14 @@ class PageSets:
         common = overlap_with(self.sets, place, places)
         return np.asarray(common / np.maximum(self.sets.sizes[place] + self.sets.sizes[places] - common, 1))
 
-    def taken(self, rows: Ints) -> PageSets:
+    def select(self, rows: Ints) -> PageSets:
         """Those of some of the pages."""
-        return self if len(rows) == len(self.rows) else PageSets(rows, self.sets.taken(self.places(rows)))
+        return self if len(rows) == len(self.rows) else PageSets(rows, self.sets.select(self.places(rows)))
 
 
 def page_sets(corpus: Corpus, rows: Ints) -> PageSets:
     """The shingles of some pages."""
-    return PageSets(rows, shingle_sets(*corpus.taken(rows)))
+    return PageSets(rows, shingle_sets(*corpus.select(rows)))
 
 
 @dataclass(frozen=True)
@@ -106,16 +106,18 @@ class Relations:
     pairs: pd.DataFrame
     """Columns ``a``, ``b`` (a < b), ``resemblance``, ``a_in_b``, ``b_in_a``, ordered."""
     pages: PageSets
-    kin_of: Ints
+    cluster_of: Ints
     """For each row of the site the large family or crowd it is in, -1 for none: there ``pairs`` does not hold all."""
-    kin_copies: Ints
+    cluster_copies: Ints
     """For each row of the site the number of its copies that ``pairs`` does not show."""
-    model_of: Ints
+    representative_of: Ints
     """For each row of the site the page that stood for its crowd when pages were compared; itself outside of crowds."""
 
-    def kin(self, row: int) -> Ints:
+    def cluster(self, row: int) -> Ints:
         """All pages in the large family or crowd of a page, itself too; none if it is in none."""
-        return np.flatnonzero(self.kin_of == self.kin_of[row]) if self.kin_of[row] >= 0 else np.zeros(0, np.int64)
+        return (
+            np.flatnonzero(self.cluster_of == self.cluster_of[row]) if self.cluster_of[row] >= 0 else np.zeros(0, np.int64)
+        )
 
 
 def relations_of(pages: PageSets, corpus: Corpus, traits: Traits, settings: Pairs) -> Relations:
@@ -127,12 +129,16 @@ def relations_of(pages: PageSets, corpus: Corpus, traits: Traits, settings: Pair
         Of all pages of the site.
     """
     rows = pages.rows
-    found = _relations(pages.sets, corpus.n_words[rows], traits.taken(rows), settings)
-    kin_of, kin_copies = np.full(corpus.n_texts, -1, np.int64), np.zeros(corpus.n_texts, np.int64)
-    model_of = np.arange(corpus.n_texts)
-    kin_of[rows], kin_copies[rows], model_of[rows] = found.kin_of, found.copies, rows[found.model_of]
+    found = _relations(pages.sets, corpus.n_words[rows], traits.select(rows), settings)
+    cluster_of, cluster_copies = np.full(corpus.n_texts, -1, np.int64), np.zeros(corpus.n_texts, np.int64)
+    representative_of = np.arange(corpus.n_texts)
+    cluster_of[rows], cluster_copies[rows], representative_of[rows] = (
+        found.cluster_of,
+        found.copies,
+        rows[found.representative_of],
+    )
     pairs = found.pairs.assign(a=rows[found.pairs["a"]], b=rows[found.pairs["b"]])
-    return Relations(pairs, pages, kin_of, kin_copies, model_of)
+    return Relations(pairs, pages, cluster_of, cluster_copies, representative_of)
 
 
 @dataclass(frozen=True)
@@ -140,28 +146,28 @@ class _Found:
     """As :class:`Relations`, by place."""
 
     pairs: pd.DataFrame
-    kin_of: Ints
+    cluster_of: Ints
     copies: Ints
-    model_of: Ints
+    representative_of: Ints
 
 
 def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _Found:
     """Everything, by place."""
     n_pages = len(n_words)
-    model_of = _models(traits, sets.sizes, max(_CROWD, settings.nearest))
-    compared = np.flatnonzero(model_of == np.arange(n_pages))
-    weight = np.bincount(model_of, minlength=n_pages)
-    own = sets.taken(compared)
+    representative_of = _models(traits, sets.sizes, max(_CROWD, settings.nearest))
+    compared = np.flatnonzero(representative_of == np.arange(n_pages))
+    weight = np.bincount(representative_of, minlength=n_pages)
+    own = sets.select(compared)
     several = shingles_of_several(own)
     found, families = join(own, candidates_of_several(own, several, settings.resemblance), settings.resemblance)
-    kin_of, uncounted = np.full(n_pages, -1, np.int64), np.zeros(n_pages, np.int64)
+    cluster_of, uncounted = np.full(n_pages, -1, np.int64), np.zeros(n_pages, np.int64)
     parts: list[Overlaps] = list(found)
     for family in families:
         if len(family.texts) <= _LARGE_FAMILY:
             parts.append(family_pairs(family, settings.resemblance))
             continue
         pages = compared[family.texts]
-        kin_of[pages] = pages[0]
+        cluster_of[pages] = pages[0]
         nearest, uncounted[pages] = _nearest(family, pages, settings, traits, weight[pages])
         parts.append(_pairs_kept(family, nearest, settings.resemblance))
     contained = contained_pairs(
@@ -175,61 +181,73 @@ def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _F
     pairs = shares(sets, [Overlaps(compared[part.a], compared[part.b], part.common) for part in [*parts, contained]], 0.0)
     pairs = pairs.drop_duplicates(["a", "b"], ignore_index=True)
     if len(compared) < n_pages:
-        crowded = np.flatnonzero(weight[model_of] > 1)
-        kin_of[crowded] = np.where(kin_of[model_of[crowded]] >= 0, kin_of[model_of[crowded]], model_of[crowded])
-        members = {int(model): np.flatnonzero(model_of == model) for model in np.flatnonzero(weight > 1)}
+        crowded = np.flatnonzero(weight[representative_of] > 1)
+        cluster_of[crowded] = np.where(
+            cluster_of[representative_of[crowded]] >= 0, cluster_of[representative_of[crowded]], representative_of[crowded]
+        )
+        members = {
+            int(representative): np.flatnonzero(representative_of == representative)
+            for representative in np.flatnonzero(weight > 1)
+        }
         shown = pd.concat([pairs, _pairs_with_crowds(pairs, members, settings.nearest)])
-        uncounted = uncounted[model_of] + _crowd_copies(pairs, shown, traits, kin_of, model_of, weight)
-        within = shares(sets, [_crowd_pairs(sets, crowd, settings) for crowd in members.values()], 0.0)
+        uncounted = uncounted[representative_of] + _crowd_copies(pairs, shown, traits, cluster_of, representative_of, weight)
+        within = shares(sets, [_crowd_pairs(sets, duplicates, settings) for duplicates in members.values()], 0.0)
         pairs = pd.concat([shown, within]).sort_values(["a", "b"], ignore_index=True)
-    return _Found(pairs, kin_of, uncounted, model_of)
+    return _Found(pairs, cluster_of, uncounted, representative_of)
 
 
 def _models(traits: Traits, sizes: Ints, least: int) -> Ints:
     """For each page the first of its crowd: of the pages with its very text and language, if they are more than `least`."""
     keys = pd.DataFrame({"text": traits.text, "language": traits.language, "page": np.arange(len(sizes))})
-    crowds = keys.groupby(["text", "language"], sort=False)["page"]
-    is_crowd = (crowds.transform("size").to_numpy() > least) & (sizes > 0)
-    return np.where(is_crowd, crowds.transform("min").to_numpy(), np.arange(len(sizes)))
+    duplicate_sets = keys.groupby(["text", "language"], sort=False)["page"]
+    is_crowd = (duplicate_sets.transform("size").to_numpy() > least) & (sizes > 0)
+    return np.where(is_crowd, duplicate_sets.transform("min").to_numpy(), np.arange(len(sizes)))
 
 
-def _crowd_pairs(sets: Sets, crowd: Ints, settings: Pairs) -> Overlaps:
+def _crowd_pairs(sets: Sets, duplicates: Ints, settings: Pairs) -> Overlaps:
     """Pairs of each page of a crowd with the first ones of it."""
-    first = crowd[: settings.nearest + 1]
-    a, b = np.repeat(first, len(crowd)), np.tile(crowd, len(first))
+    first = duplicates[: settings.nearest + 1]
+    a, b = np.repeat(first, len(duplicates)), np.tile(duplicates, len(first))
     is_pair = a < b
     return Overlaps(a[is_pair], b[is_pair], sets.sizes[a[is_pair]])
 
 
 def _pairs_with_crowds(pairs: pd.DataFrame, members: Mapping[int, Ints], n_nearest: int) -> pd.DataFrame:
     """Pairs of pages outside of crowds with the first ones of each crowd that has a page near them."""
-    models = np.array(sorted(members), np.int64)
+    representatives = np.array(sorted(members), np.int64)
     rows: list[tuple[int, int, float, float, float]] = []
-    in_crowd = np.isin(pairs["a"], models), np.isin(pairs["b"], models)
+    in_crowd = np.isin(pairs["a"], representatives), np.isin(pairs["b"], representatives)
     for a, b, resemblance, a_in_b, b_in_a in pairs[in_crowd[0] != in_crowd[1]].itertuples(index=False, name=None):
         is_a = a in members
-        page, model = (b, a) if is_a else (a, b)
+        page, representative = (b, a) if is_a else (a, b)
         inside, around = (b_in_a, a_in_b) if is_a else (a_in_b, b_in_a)
-        for mate in members[model][1 : n_nearest + 1].tolist():
+        for mate in members[representative][1 : n_nearest + 1].tolist():
             shared = (inside, around) if page < mate else (around, inside)
             rows.append((min(page, mate), max(page, mate), resemblance, *shared))
     return pd.DataFrame(rows, columns=list(pairs.columns)).astype(pairs.dtypes.to_dict())
 
 
 def _crowd_copies(
-    pairs: pd.DataFrame, shown: pd.DataFrame, traits: Traits, kin_of: Ints, model_of: Ints, weight: Ints
+    pairs: pd.DataFrame, shown: pd.DataFrame, traits: Traits, cluster_of: Ints, representative_of: Ints, weight: Ints
 ) -> Ints:
     """Copies that each page has beyond those that are shown, for the crowds of which one page was compared."""
 
     def copies(frame: pd.DataFrame) -> tuple[Ints, Ints]:
         a, b = frame["a"].to_numpy(), frame["b"].to_numpy()
-        is_copy = traits.are_copies(frame["resemblance"].to_numpy(), a, b) & ((kin_of[a] < 0) | (kin_of[a] != kin_of[b]))
+        is_copy = traits.are_copies(frame["resemblance"].to_numpy(), a, b) & (
+            (cluster_of[a] < 0) | (cluster_of[a] != cluster_of[b])
+        )
         return a[is_copy], b[is_copy]
 
-    n_pages = len(model_of)
+    n_pages = len(representative_of)
     a, b = copies(pairs)
     through_pairs = np.bincount(a, weight[b], n_pages) + np.bincount(b, weight[a], n_pages)
-    found = through_pairs[model_of] - np.bincount(np.concatenate(copies(shown)), minlength=n_pages) + weight[model_of] - 1
+    found = (
+        through_pairs[representative_of]
+        - np.bincount(np.concatenate(copies(shown)), minlength=n_pages)
+        + weight[representative_of]
+        - 1
+    )
     return np.asarray(np.round(found), np.int64)
 
 

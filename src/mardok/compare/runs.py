@@ -35,7 +35,7 @@ class RepeatedRuns:
     pages: Ints
     """Page of each place."""
 
-    def taken(self, kept: NDArray[np.bool_]) -> RepeatedRuns:
+    def select(self, kept: NDArray[np.bool_]) -> RepeatedRuns:
         """Those at some of the places."""
         return RepeatedRuns(self.places[kept], self.number[kept], self.pages[kept])
 

@@ -58,12 +58,12 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
             if n_pages[hash(key)] >= _LEAST_PAGES:
                 pages_of[key][row] = slot
     several = [item for item in pages_of.items() if len(item[1]) >= _LEAST_PAGES]
-    found, taken = [], set[int]()
+    found, selected = [], set[int]()
     for (_, pattern), slots in sorted(several, key=lambda item: (-len(item[1]), -len(item[0][1]), item[0])):
-        free = {row: slot for row, slot in slots.items() if row not in taken}
+        free = {row: slot for row, slot in slots.items() if row not in selected}
         if len(set(free.values())) >= _LEAST_PAGES:
             found.append(Series(" ".join(pattern), free))
-            taken.update(free)
+            selected.update(free)
     return sorted(found, key=lambda series: min(series.slots))
 
 

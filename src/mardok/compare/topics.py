@@ -63,7 +63,7 @@ class _Field:
     stems: tuple[str, ...]
 
 
-class Wording:
+class Stemmer:
     """The words of titles, headings and addresses with their stems, each stemmed once."""
 
     def __init__(self, generic: Collection[str]) -> None:
@@ -103,7 +103,7 @@ class Wording:
         return frozenset(self.stems_of(self.words_of(text), language)) - {""}
 
 
-def topics(site: Site, titles: Titles, generic: Collection[str]) -> tuple[list[Topic], Wording]:
+def topics(site: Site, titles: Titles, generic: Collection[str]) -> tuple[list[Topic], Stemmer]:
     """What each page promises, and the stems of its words.
 
     Parameters
@@ -116,7 +116,7 @@ def topics(site: Site, titles: Titles, generic: Collection[str]) -> tuple[list[T
     slugs = [_slug(page.url) for page in site.pages]
     for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True):
         texts[page.language].update((own, page.h1, slug, anchor))
-    wording = Wording(generic)
+    wording = Stemmer(generic)
     wording.learn(texts)
     found = [
         _topic(wording, page.language, {"title": own, "h1": page.h1, "address": slug, "links": anchor})
@@ -156,7 +156,7 @@ def _anchors(site: Site) -> list[str]:
     return found
 
 
-def _topic(wording: Wording, language: str, texts: Mapping[str, str]) -> Topic:
+def _topic(wording: Stemmer, language: str, texts: Mapping[str, str]) -> Topic:
     fields = {}
     for name, text in texts.items():
         said = wording.words_of(text)

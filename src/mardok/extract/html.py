@@ -18,12 +18,11 @@ from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser
 
-from mardok.extract.known_parts import ATTRIBUTE, STAND_IN, KnownParts, Part
+from mardok.extract.block_builder import END, NO_JOINT, BlockBuilder, OpenLink, without_marks
+from mardok.extract.element_context import MARK, ROOT, ElementContext
 from mardok.extract.markup import attributes, rel_of, unescaped, value_of
 from mardok.extract.page import NO_SIGNS, Block, Image, Link, Signs
 from mardok.extract.signs import SIGN_TAGS, signs_of
-from mardok.extract.state import MARK, ROOT, State
-from mardok.extract.stream import END, NO_JOINT, OpenLink, Stream, without_marks
 from mardok.extract.tags import (
     BEGIN_BLOCK,
     BEGIN_INLINE,
@@ -37,6 +36,7 @@ from mardok.extract.tags import (
     Tag,
     tag_of,
 )
+from mardok.extract.template_cache import ATTRIBUTE, STAND_IN, Part, TemplateCache
 from mardok.urls import normal_url, resolved_url
 
 _REMEMBERED_CHARACTERS = 1 << 22
@@ -64,11 +64,11 @@ class _Memory:
     """What pieces of markup were read as; emptied when it is full."""
 
     def __init__(self) -> None:
-        self._found: dict[tuple[State, str, str], Any] = {}
+        self._found: dict[tuple[ElementContext, str, str], Any] = {}
         self._seen: set[int] = set()
         self._size = 0
 
-    def is_met_again(self, state: State, markup: str) -> bool:
+    def is_met_again(self, state: ElementContext, markup: str) -> bool:
         """Whether the markup was asked about there before: most parts are a page's own, and not worth remembering."""
         key = hash((state, markup))
         if key in self._seen:
@@ -78,11 +78,11 @@ class _Memory:
         self._seen.add(key)
         return False
 
-    def get(self, state: State, markup: str, origin: str) -> Any:
+    def get(self, state: ElementContext, markup: str, origin: str) -> Any:
         """What the markup is there, below an origin or folder; None if it is not known."""
         return self._found.get((state, markup, origin))
 
-    def put(self, state: State, markup: str, origin: str, found: Any) -> None:
+    def put(self, state: ElementContext, markup: str, origin: str, found: Any) -> None:
         self._size += len(markup)
         if self._size > _REMEMBERED_CHARACTERS:
             self._found.clear()
@@ -164,9 +164,9 @@ def _mark(parser: LexborHTMLParser, only: Sequence[str], ignore: Sequence[str]) 
 class _Reader:
     """Turns the flat sequence of tags and texts into blocks with links."""
 
-    def __init__(self, url: str, state: State) -> None:
+    def __init__(self, url: str, state: ElementContext) -> None:
         self.document = Document(base=url)
-        self.stream = Stream()
+        self.stream = BlockBuilder()
         self.seen: set[str] = set()
         """Elements that stand somewhere, of those that are looked at once more."""
         self.h1: list[int] = []
@@ -179,8 +179,8 @@ class _Reader:
         self._set_base(url)
         self.state = state
         """What holds for text outside of :meth:`read`, and when it is entered and left."""
-        self.stack: list[State] = []
-        self.interrupted: list[tuple[int, Stream]] = []
+        self.stack: list[ElementContext] = []
+        self.interrupted: list[tuple[int, BlockBuilder]] = []
         """Streams in which an inline element of another kind interrupts a block, with the depth of that element."""
 
     def _set_base(self, url: str) -> None:
@@ -239,7 +239,7 @@ class _Reader:
                 pieces.append(text)
         self.state = state
 
-    def other(self, tag: Tag, markup: str, text: str, state: State) -> State:
+    def other(self, tag: Tag, markup: str, text: str, state: ElementContext) -> ElementContext:
         """What holds after a tag of a rarer kind, which `text` follows."""
         if tag.is_block:
             self.stream.end_block(state)
@@ -278,7 +278,7 @@ class _Reader:
         self.stack.append(state)
         return self.entered(tag, markup, state) if tag.has_context else state
 
-    def entered(self, tag: Tag, markup: str, outer: State) -> State:
+    def entered(self, tag: Tag, markup: str, outer: ElementContext) -> ElementContext:
         """What holds inside an element."""
         if tag.is_telling:
             state = outer.telling(tag.name, tag.label, markup)
@@ -288,10 +288,10 @@ class _Reader:
         if not tag.is_block and (inner.chrome, inner.chosen) != (outer.context.chrome, outer.context.chosen):
             # A button or a hidden word inside a sentence is a block of its own, and the sentence goes on after it.
             self.interrupted.append((len(self.stack), self.stream))
-            self.stream = Stream(self.stream.joint)
+            self.stream = BlockBuilder(self.stream.joint)
         return state
 
-    def resumed(self, state: State) -> Stream:
+    def resumed(self, state: ElementContext) -> BlockBuilder:
         """The stream that was interrupted, with what interrupted it."""
         self.stream.end_link()
         self.stream.end_block(state)
@@ -300,7 +300,7 @@ class _Reader:
         self.stream.insert_part(blocks, state.depth)
         return self.stream
 
-    def begin_link(self, markup: str, state: State) -> None:
+    def begin_link(self, markup: str, state: ElementContext) -> None:
         self.n_anchors += 1
         stream = self.stream
         stream.end_link()
@@ -313,7 +313,7 @@ class _Reader:
         if url is not None or in_page:
             stream.begin_link(OpenLink(url, rel_of(markup) if "rel=" in markup else "", in_page))
 
-    def shown_image(self, markup: str, state: State) -> None:
+    def shown_image(self, markup: str, state: ElementContext) -> None:
         if state.is_unseen:
             return
         address, alt = value_of("src", markup), value_of("alt", markup)
@@ -325,7 +325,7 @@ class _Reader:
             if alt and not link.alt:
                 link.alt = " ".join(alt.split())
 
-    def textless_link(self, markup: str, state: State) -> None:
+    def textless_link(self, markup: str, state: ElementContext) -> None:
         """A frame, or a part of an image map: it leads somewhere and shows no text."""
         attrs = attributes(markup)
         address = attrs.get("href") or attrs.get("src")
@@ -334,11 +334,11 @@ class _Reader:
             name = " ".join((attrs.get("alt") or attrs.get("title") or "").split())
             self.stream.insert([Block("", state.context, (Link(url, name, rel_of(markup), 0, 0),), NO_JOINT)])
 
-    def title(self, text: str, state: State) -> None:
+    def title(self, text: str, state: ElementContext) -> None:
         if state.context.tag == "head" and not self.document.title:
             self.document.title = " ".join(unescaped(text).split())
 
-    def meta(self, markup: str, state: State) -> None:
+    def meta(self, markup: str, state: ElementContext) -> None:
         found = attributes(markup)
         if "http-equiv" not in found or state.context.chrome != "noscript":  # it is for browsers without scripts alone
             self.document.metas.append(found)
@@ -349,7 +349,7 @@ class _Reader:
             self._set_base(normal_url(href, self.document.base) or self.document.base)
             self.has_base = True
 
-    def link_element(self, markup: str, state: State) -> None:
+    def link_element(self, markup: str, state: ElementContext) -> None:
         if state.context.tag == "head":  # in the body it is not trusted: anybody's comment could carry one
             self.document.link_elements.append(attributes(markup))
 
@@ -413,5 +413,5 @@ class _Reader:
         return document
 
 
-_KNOWN = KnownParts()
+_KNOWN = TemplateCache()
 _MEMORY = _Memory()

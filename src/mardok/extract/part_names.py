@@ -1,6 +1,6 @@
 """What the classes, ids and roles of elements call them: furniture, content, or nothing known.
 
-In:  labels of elements, as :func:`mardok.extract.state.label_of` makes them.
+In:  labels of elements, as :func:`mardok.extract.element_context.label_of` makes them.
 Out: which of the two they name, if either.
 
 Names are cut where case or a sign parts their words, so that ``navHeader``, ``nav-header`` and ``docnav`` all name a menu.

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from mardok.extract.state import BLOCK_TAGS, CONTEXT_TAGS, is_telling, label_of
+from mardok.extract.element_context import BLOCK_TAGS, CONTEXT_TAGS, is_telling, label_of
 
 RAW_TEXT_TAGS = frozenset(["script", "style", "iframe", "noembed", "noframes", "plaintext", "xmp"])
 """Elements whose content is no markup."""

@@ -16,7 +16,7 @@ from itertools import pairwise
 import numpy as np
 
 from mardok.findings.head_checks import duplicates
-from mardok.findings.trouble import Trouble, and_more
+from mardok.findings.page_check import Check, and_more
 from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.text.site import Site
@@ -47,7 +47,7 @@ class _Heading:
     is_hidden: bool
 
 
-def body_troubles(site: Site, rows: Sequence[int], meant_for: Sequence[str], settings: Checks) -> Iterator[Trouble]:
+def check_bodies(site: Site, rows: Sequence[int], meant_for: Sequence[str], settings: Checks) -> Iterator[Check]:
     """Troubles of headings, images and texts of some pages.
 
     Parameters
@@ -81,27 +81,27 @@ def _headings(site: Site) -> dict[int, list[_Heading]]:
     return found
 
 
-def _h1_troubles(site: Site, row: int, headings: Sequence[_Heading]) -> Iterator[Trouble]:
+def _h1_troubles(site: Site, row: int, headings: Sequence[_Heading]) -> Iterator[Check]:
     page = site.pages[row]
     shown = [heading.text for heading in headings if heading.level == 1 and not heading.is_hidden]
     hidden = [heading.text for heading in headings if heading.level == 1 and heading.is_hidden]
     if len(shown) > 1:
-        yield Trouble(row, CheckId.H1_SEVERAL, str(len(shown)), " | ".join(text[:_SHOWN] for text in shown))
+        yield Check(row, CheckId.H1_SEVERAL, str(len(shown)), " | ".join(text[:_SHOWN] for text in shown))
     if shown or page.h1:
         return
     if page.signs.h1_images:
-        yield Trouble(row, CheckId.H1_IMAGE, "")
+        yield Check(row, CheckId.H1_IMAGE, "")
     elif hidden:
-        yield Trouble(row, CheckId.H1_HIDDEN, hidden[0][:_SHOWN])
+        yield Check(row, CheckId.H1_HIDDEN, hidden[0][:_SHOWN])
     else:
-        yield Trouble(row, CheckId.H1_MISSING, "")
+        yield Check(row, CheckId.H1_MISSING, "")
 
 
-def _outline_troubles(site: Site, row: int, headings: Sequence[_Heading], settings: Checks) -> Iterator[Trouble]:
+def _outline_troubles(site: Site, row: int, headings: Sequence[_Heading], settings: Checks) -> Iterator[Check]:
     main = [heading for heading in headings if heading.is_main]
     for above, heading in pairwise(main):
         if heading.level > above.level + 1:
-            yield Trouble(
+            yield Check(
                 row,
                 CheckId.HEADING_SKIPPED,
                 str(sentence("check-detail.skipped", above=above.level, below=heading.level)),
@@ -110,23 +110,23 @@ def _outline_troubles(site: Site, row: int, headings: Sequence[_Heading], settin
             break
     n_words = int(site.corpus.n_words[row])
     if n_words >= settings.flat_words and not any(heading.level > 1 for heading in main) and main:
-        yield Trouble(row, CheckId.HEADING_FLAT, str(n_words), str(sentence("check-detail.flat")))
+        yield Check(row, CheckId.HEADING_FLAT, str(n_words), str(sentence("check-detail.flat")))
 
 
-def _h2_troubles(site: Site, row: int, headings: Sequence[_Heading], settings: Checks) -> Iterator[Trouble]:
+def _h2_troubles(site: Site, row: int, headings: Sequence[_Heading], settings: Checks) -> Iterator[Check]:
     texts = [heading.text for heading in headings if heading.level == 2 and heading.is_main]
     has_others = any(heading.level > 2 and heading.is_main for heading in headings)
     if not texts and has_others and int(site.corpus.n_words[row]) >= settings.h2_words:
-        yield Trouble(row, CheckId.H2_MISSING, "", str(sentence("check-detail.h2-missing")))
+        yield Check(row, CheckId.H2_MISSING, "", str(sentence("check-detail.h2-missing")))
     for text, n in Counter(texts).items():
         if n > 1:
-            yield Trouble(row, CheckId.H2_DUPLICATE, str(n), text[:_SHOWN])
+            yield Check(row, CheckId.H2_DUPLICATE, str(n), text[:_SHOWN])
     long = [text for text in texts if len(text) > settings.h2_characters]
     if long:
-        yield Trouble(row, CheckId.H2_LONG, str(len(max(long, key=len))), max(long, key=len)[: settings.h2_characters])
+        yield Check(row, CheckId.H2_LONG, str(len(max(long, key=len))), max(long, key=len)[: settings.h2_characters])
 
 
-def _repeated(rows: Sequence[int], headings: dict[int, list[_Heading]], settings: Checks) -> Iterator[Trouble]:
+def _repeated(rows: Sequence[int], headings: dict[int, list[_Heading]], settings: Checks) -> Iterator[Check]:
     """Headings in the furniture of most pages."""
     pages_of: dict[str, list[int]] = defaultdict(list)
     for row in rows:
@@ -136,12 +136,12 @@ def _repeated(rows: Sequence[int], headings: dict[int, list[_Heading]], settings
         if len(pages) >= settings.template_pages and len(pages) >= settings.template_share * len(rows):
             shared = str(sentence("template.furniture", pages=len(pages), what=text[:_SHOWN]))
             for row in pages:
-                yield Trouble(
+                yield Check(
                     row, CheckId.HEADING_REPEATED, text[:_SHOWN], "", n_pages=len(pages), pattern=text, template=shared
                 )
 
 
-def _images_without_alt(site: Site, rows: Collection[int]) -> Iterator[Trouble]:
+def _images_without_alt(site: Site, rows: Collection[int]) -> Iterator[Check]:
     images = site.images
     bare = np.flatnonzero(~images.has_alt)
     by_page: dict[int, Counter[str]] = defaultdict(Counter)
@@ -149,10 +149,10 @@ def _images_without_alt(site: Site, rows: Collection[int]) -> Iterator[Trouble]:
         if page in rows:
             by_page[page][str(images.urls[number])] += 1
     for row, urls in by_page.items():
-        yield Trouble(row, CheckId.IMAGE_ALT_MISSING, str(urls.total()), and_more(min(urls), len(urls) - 1))
+        yield Check(row, CheckId.IMAGE_ALT_MISSING, str(urls.total()), and_more(min(urls), len(urls) - 1))
 
 
-def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
+def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Check]:
     """Texts that show escaped characters as code, or that lost characters in a wrong encoding.
 
     Who explains such characters shows them on purpose: in code, in quotation marks or in a sentence about codes.
@@ -182,7 +182,7 @@ def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Trouble]:
                 if hit:
                     first[page_row] = _around(hit)
         for row in sorted(first):
-            yield Trouble(row, check, first[row])
+            yield Check(row, check, first[row])
 
 
 def _unexplained(pattern: re.Pattern[str], text: str, shown_code: Sequence[str]) -> re.Match[str] | None:

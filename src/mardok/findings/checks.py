@@ -16,15 +16,15 @@ from numpy.typing import NDArray
 
 from mardok.compare.destinations import Destination
 from mardok.compare.titles import Titles
-from mardok.compare.topics import Wording
+from mardok.compare.topics import Stemmer
 from mardok.extract.indexable import NotIndexable
-from mardok.findings.body_checks import body_troubles
+from mardok.findings.body_checks import check_bodies
 from mardok.findings.coverage import Coverage
 from mardok.findings.groups import Grouping, untranslated_guests
-from mardok.findings.head_checks import head_troubles
+from mardok.findings.head_checks import check_heads
 from mardok.findings.kinds import PageKinds, is_utility_address
-from mardok.findings.link_checks import link_troubles, pointer_troubles
-from mardok.findings.trouble import Told, and_more, with_templates
+from mardok.findings.link_checks import check_links, check_pointers
+from mardok.findings.page_check import PageCheck, and_more, with_templates
 from mardok.sentences import sentence
 from mardok.settings import Kinds, Settings, Variants
 from mardok.sources.raw import Intake
@@ -41,7 +41,7 @@ class Checked:
 
     failing: Sequence[Failure]
     """Why each page fails although it answers 200."""
-    ways: Sequence[Destination]
+    destinations: Sequence[Destination]
     grouping: Grouping
     intake: Intake
     coverage: Coverage
@@ -50,40 +50,40 @@ class Checked:
     is_blocked: Callable[[str], bool]
     """Whether robots.txt closes an address."""
     titles: Titles
-    wording: Wording
+    wording: Stemmer
     kinds: PageKinds
     rows: NDArray[np.int64]
     """Indexable pages that are no variants of others."""
 
 
-def checks_table(troubles: Iterable[Told]) -> pd.DataFrame:
+def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
     """The table of checks."""
     return CHECK_ROWS.frame(
         (told.url, told.check, bool(told.template), told.value, told.detail, told.n_pages) for told in troubles
     )
 
 
-def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told]:
+def run_checks(site: Site, checked: Checked, settings: Settings) -> list[PageCheck]:
     """All troubles of pages and addresses, each page with what sits in its template, too."""
-    ways, noindex_reasons = checked.ways, checked.noindex_reasons
+    destinations, noindex_reasons = checked.destinations, checked.noindex_reasons
     rows = [row for row in checked.rows.tolist() if site.pages[row].is_html and not checked.kinds.is_further[row]]
     answered = [
         row for row, page in enumerate(site.pages) if page.is_html and page.status in (None, 200) and not page.redirect_url
     ]
     meant_for = checked.grouping.meant_for
     troubles = [
-        *head_troubles(site, rows, checked.titles, checked.wording, checked.kinds, meant_for, settings.checks),
-        *body_troubles(site, rows, meant_for, settings.checks),
-        *link_troubles(site, ways, checked.intake.failed, settings.checks),
-        *pointer_troubles(site, answered, noindex_reasons, checked.grouping.keeper_of, checked.intake.broken_parts),
+        *check_heads(site, rows, checked.titles, checked.wording, checked.kinds, meant_for, settings.checks),
+        *check_bodies(site, rows, meant_for, settings.checks),
+        *check_links(site, destinations, checked.intake.failed, settings.checks),
+        *check_pointers(site, answered, noindex_reasons, checked.grouping.keeper_of, checked.intake.broken_parts),
     ]
     kept = with_templates(troubles, checked.kinds.kind, rows, settings.checks)
     return [
         *(
-            Told(site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages, one.template)
+            PageCheck(site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages, one.template)
             for one in kept
         ),
-        *_redirect_troubles(site, ways),
+        *_redirect_troubles(site, destinations),
         *_untranslated(site, checked.grouping.untranslated, checked.grouping.meant_for),
         *_answering_variants(site, checked.grouping, settings.variants),
         *_crawl_troubles(site, checked.intake, checked.coverage, noindex_reasons),
@@ -93,7 +93,7 @@ def find_troubles(site: Site, checked: Checked, settings: Settings) -> list[Told
     ]
 
 
-def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> Iterable[Told]:
+def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> Iterable[PageCheck]:
     """Addresses that differ from a page's own in scheme, host, slash, case or index file only, one row for each of these."""
     by_mark: dict[AddressMark, list[tuple[str, str]]] = defaultdict(list)
     for row, keeper in sorted(grouping.keeper_of.items()):
@@ -104,33 +104,35 @@ def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> I
                 by_mark[mark].append((url, kept))
     for mark, pairs in by_mark.items():
         detail = sentence("check-detail.variant", mark=sentence(f"address-mark.{mark.name.lower()}"), page=pairs[0][1])
-        yield Told(pairs[0][0], CheckId.VARIANT_ANSWERS, str(len(pairs)), str(detail))
+        yield PageCheck(pairs[0][0], CheckId.VARIANT_ANSWERS, str(len(pairs)), str(detail))
 
 
 def _crawl_troubles(
     site: Site, intake: Intake, coverage: Coverage, noindex_reasons: Sequence[NotIndexable | None]
-) -> Iterable[Told]:
+) -> Iterable[PageCheck]:
     """What robots.txt and sitemaps say that does not fit the pages."""
     for url, what in intake.html_instead.items():
-        yield Told(url, what, "", str(sentence("check-detail.html-instead")))
+        yield PageCheck(url, what, "", str(sentence("check-detail.html-instead")))
     sitemap_of = {url: sitemap for sitemap, urls in sorted(intake.sitemaps.items(), reverse=True) for url in urls}
     for row in sorted(coverage.listed):
         url = site.pages[row].url
         reason = noindex_reasons[row]
         if reason is not None:
-            yield Told(url, CheckId.SITEMAP_NOT_INDEXABLE, str(reason.text), sitemap_of[url])
+            yield PageCheck(url, CheckId.SITEMAP_NOT_INDEXABLE, str(reason.text), sitemap_of[url])
     for row in (row for row in coverage.orphans if not noindex_reasons[row]):
-        yield Told(site.pages[row].url, CheckId.PAGE_ORPHAN, "", sitemap_of[site.pages[row].url])
+        yield PageCheck(site.pages[row].url, CheckId.PAGE_ORPHAN, "", sitemap_of[site.pages[row].url])
 
 
-def _failing_pages(site: Site, noindex_reasons: Sequence[NotIndexable | None], failing: Sequence[Failure]) -> Iterable[Told]:
+def _failing_pages(
+    site: Site, noindex_reasons: Sequence[NotIndexable | None], failing: Sequence[Failure]
+) -> Iterable[PageCheck]:
     for row, why in enumerate(failing):
         if why and not noindex_reasons[row]:
             check = CheckId.PAGE_SOFT_404 if why == Failure.ERROR_TEXT else CheckId.PAGE_EMPTY
-            yield Told(site.pages[row].url, check, why, str(sentence(f"failure.{why}")))
+            yield PageCheck(site.pages[row].url, check, why, str(sentence(f"failure.{why}")))
 
 
-def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) -> Iterable[Told]:
+def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) -> Iterable[PageCheck]:
     """Closed addresses that the texts of pages link to, one row each."""
     placed_url = site.links.placed_url
     for number in distinct(placed_url).tolist():
@@ -140,7 +142,7 @@ def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) 
             pages = np.unique(site.links.page[(placed_url == number) & ~site.chrome_links])
             if not len(pages) or is_utility_address(url, kinds):
                 continue
-            yield Told(
+            yield PageCheck(
                 url,
                 CheckId.LINK_BLOCKED,
                 str(len(pages)),
@@ -148,31 +150,33 @@ def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) 
             )
 
 
-def _broken_images(site: Site, intake: Intake) -> Iterable[Told]:
+def _broken_images(site: Site, intake: Intake) -> Iterable[PageCheck]:
     broken = {url: str(status) for url, status in intake.images.items() if status >= 400} | intake.failed
     is_broken = np.array([url in broken for url in site.images.urls], bool)[site.images.url]
     places = zip(site.images.page[is_broken].tolist(), site.images.url[is_broken].tolist(), strict=True)
     for row, url in sorted({(row, site.images.urls[number]) for row, number in places}):
-        yield Told(site.pages[row].url, CheckId.IMAGE_BROKEN, broken[url], url)
+        yield PageCheck(site.pages[row].url, CheckId.IMAGE_BROKEN, broken[url], url)
 
 
-def _untranslated(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]) -> Iterable[Told]:
+def _untranslated(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]) -> Iterable[PageCheck]:
     """Pages with the text of others that are not in the language they are meant for, one row each."""
     for guest, hosts in untranslated_guests(site, pairs, meant_for).items():
         urls = [site.pages[host].url for host in hosts]
         detail = str(
             sentence("check-detail.untranslated", language=meant_for[guest], pages=and_more(min(urls), len(urls) - 1))
         )
-        yield Told(site.pages[guest].url, CheckId.TEXT_UNTRANSLATED, site.pages[guest].language, detail)
+        yield PageCheck(site.pages[guest].url, CheckId.TEXT_UNTRANSLATED, site.pages[guest].language, detail)
 
 
-def _redirect_troubles(site: Site, ways: Sequence[Destination]) -> Iterable[Told]:
-    for page, way in zip(site.pages, ways, strict=True):
-        route = " > ".join((page.url, *way.redirects))
-        if way.is_loop:
-            yield Told(page.url, CheckId.REDIRECT_LOOP, str(len(way.redirects)), route)
-        elif len(way.redirects) > 1:
-            yield Told(page.url, CheckId.REDIRECT_CHAIN, str(len(way.redirects)), route, way.redirects[-1])
-        end = site.row_of.get(way.redirects[-1]) if way.redirects and not way.is_loop else None
+def _redirect_troubles(site: Site, destinations: Sequence[Destination]) -> Iterable[PageCheck]:
+    for page, destination in zip(site.pages, destinations, strict=True):
+        route = " > ".join((page.url, *destination.redirects))
+        if destination.is_loop:
+            yield PageCheck(page.url, CheckId.REDIRECT_LOOP, str(len(destination.redirects)), route)
+        elif len(destination.redirects) > 1:
+            yield PageCheck(
+                page.url, CheckId.REDIRECT_CHAIN, str(len(destination.redirects)), route, destination.redirects[-1]
+            )
+        end = site.row_of.get(destination.redirects[-1]) if destination.redirects and not destination.is_loop else None
         if end is not None and (site.pages[end].status or 200) >= 400:
-            yield Told(page.url, CheckId.REDIRECT_BROKEN, str(site.pages[end].status), way.redirects[-1])
+            yield PageCheck(page.url, CheckId.REDIRECT_BROKEN, str(site.pages[end].status), destination.redirects[-1])

@@ -24,7 +24,7 @@ from mardok.compare.titles import Titles
 from mardok.compare.topics import Topic
 from mardok.extract.indexable import NotIndexable
 from mardok.findings.groups import Grouping, find_groups, variant_groups, with_variants
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import PageStrength
 from mardok.findings.mentions import unlinked_mentions, wording_of
 from mardok.findings.wording import (
     CarriedText,
@@ -44,7 +44,7 @@ from mardok.vocabulary import Failure, GroupKind
 
 
 @dataclass(frozen=True)
-class Comparison:
+class WordAttribution:
     """What came of comparing the pages."""
 
     grouping: Grouping
@@ -60,7 +60,7 @@ class Comparison:
 
 
 @dataclass(frozen=True)
-class Related:
+class CopyAnalysis:
     """Which pages are variants and copies."""
 
     grouping: Grouping
@@ -78,7 +78,7 @@ class Related:
 
 
 @dataclass(frozen=True)
-class Worded:
+class PhraseAnalysis:
     """What the pages say."""
 
     tables: dict[str, pd.DataFrame]
@@ -89,14 +89,14 @@ class Worded:
     """How each page uses its target phrase."""
 
 
-def relate(
+def find_copy_groups(
     site: Site,
     noindex_reasons: Sequence[NotIndexable | None],
     failing: Sequence[Failure],
     titles: Titles,
-    standing: Standing,
+    strength: PageStrength,
     settings: Settings,
-) -> Related:
+) -> CopyAnalysis:
     """Which pages are variants and copies; the sets of shingles, which fill much memory, are needed no longer than that."""
     rows = [
         row
@@ -105,48 +105,52 @@ def relate(
     ]
     traits = _traits(site, settings.copies)
     counting = page_sets(site.corpus, np.array(rows, np.int64))
-    variants, keeper_of = variant_groups(site, counting, standing, settings)
-    apart = counting.taken(np.array([row for row in rows if row not in keeper_of], np.int64))
+    variants, keeper_of = variant_groups(site, counting, strength, settings)
+    apart = counting.select(np.array([row for row in rows if row not in keeper_of], np.int64))
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
-    grouping = find_groups(site, titles, variants, relations, traits, standing, settings)
+    grouping = find_groups(site, titles, variants, relations, traits, strength, settings)
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    return Related(grouping, kept, _groups_of_copies(site, grouping, relations.pairs), apart.rows)
+    return CopyAnalysis(grouping, kept, _groups_of_copies(site, grouping, relations.pairs), apart.rows)
 
 
-def account_for(site: Site, ways: Sequence[Destination], related: Related, settings: Settings) -> Comparison:
+def attribute_words(
+    site: Site, destinations: Sequence[Destination], related: CopyAnalysis, settings: Settings
+) -> WordAttribution:
     """Whose the words of each page are, beside how the pages are related."""
     counts, group_of = related.counts, related.group_of
     runs = repeated_runs(site.corpus, counts)
-    accounted = account(site.corpus, runs, counts, group_of, site.section, text_links(site, ways), settings.boilerplate)
+    accounted = account(
+        site.corpus, runs, counts, group_of, site.section, text_links(site, destinations), settings.boilerplate
+    )
     texts = carried_texts(site, runs, accounted)
     tables = {
         "passages": passages_table(site, runs, accounted),
         "teasers": teasers_table(site, accounted.is_teaser),
         "boilerplate": boilerplate_table(site, texts, counts, group_of),
     }
-    return Comparison(related.grouping, accounted, related.kept, texts, tables, related.rows)
+    return WordAttribution(related.grouping, accounted, related.kept, texts, tables, related.rows)
 
 
-def count_wording(
+def analyse_phrases(
     site: Site,
-    ways: Sequence[Destination],
-    related: Related,
+    destinations: Sequence[Destination],
+    related: CopyAnalysis,
     accounted: Accounted,
     topics: Sequence[Topic],
     settings: Settings,
-) -> Worded:
+) -> PhraseAnalysis:
     """Phrases, mentions, and how each page uses the phrase that it is about."""
     counts, stems = related.counts, stemmed_site(site, settings.phrases)
     groups = related.grouping.groups
     wanted = {group.keeper: wording_of(site, group.keeper) for group in groups if group.kind == GroupKind.COPIES}
-    mentions = unlinked_mentions(site, stems, ways, counts, {row: text for row, text in wanted.items() if text})
+    mentions = unlinked_mentions(site, stems, destinations, counts, {row: text for row, text in wanted.items() if text})
     of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in topics])
     tables = {  # last, when what goes on beside needs less memory: they need the most
         "phrases": phrases_table(stems, counts, accounted.is_repeated, settings.phrases),
         "page_phrases": page_phrases_table(stems, settings.phrases),
         "section_phrases": section_phrases_table(site, stems, counts, accounted, settings.phrases),
     }
-    return Worded(tables, mentions, of_topic)
+    return PhraseAnalysis(tables, mentions, of_topic)
 
 
 def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:

@@ -17,13 +17,13 @@ from mardok.compare.destinations import Destination
 from mardok.compare.links import text_links
 from mardok.compare.series import find_series
 from mardok.compare.titles import Titles
-from mardok.compare.topics import Topic, Wording
-from mardok.findings.comparison import Comparison
+from mardok.compare.topics import Stemmer, Topic
+from mardok.findings.comparison import WordAttribution
 from mardok.findings.contained import Contained, contained_pages
 from mardok.findings.groups import GroupRow, untranslated_guests
-from mardok.findings.keeper import Standing, choose_keeper
+from mardok.findings.keeper import PageStrength, choose_keeper
 from mardok.findings.kinds import PageKinds, page_kinds
-from mardok.findings.rivals import Ground, Rivalry, find_rivals, may_compete, series_rows
+from mardok.findings.rivals import RivalInputs, Rivalry, find_rivals, may_compete, series_rows
 from mardok.findings.site_name import NamePhrase, name_phrases
 from mardok.findings.targets import target_pages, target_rows
 from mardok.findings.thin import Verdict, nearest_relatives, thin_pages
@@ -50,44 +50,44 @@ class Contested:
 
 def contested(
     site: Site,
-    ways: Sequence[Destination],
+    destinations: Sequence[Destination],
     titles: Titles,
     said: Sequence[Topic],
-    wording: Wording,
-    compared: Comparison,
-    standing: Standing,
+    wording: Stemmer,
+    compared: WordAttribution,
+    strength: PageStrength,
     targets: Mapping[str, str],
     settings: Settings,
 ) -> Contested:
     """Compare what pages promise and what search shows of them."""
-    n_pages, demand, grouping = len(site.pages), standing.demand, compared.grouping
+    n_pages, demand, grouping = len(site.pages), strength.demand, compared.grouping
     kinds = page_kinds(site, settings)
     shown = shown_pages(demand, settings.search.minimum_share) if demand is not None else None
     in_copies = {row for group in grouping.groups if group.kind == GroupKind.COPIES for row in group.members}
     # What stands untranslated under another language's address is to be translated, and says nothing of its own till then.
     goes = in_copies | set(untranslated_guests(site, grouping.untranslated, grouping.meant_for))
-    stays = np.isin(np.arange(n_pages), compared.rows) & standing.is_indexable & ~np.isin(np.arange(n_pages), sorted(goes))
+    stays = np.isin(np.arange(n_pages), compared.rows) & strength.is_indexable & ~np.isin(np.arange(n_pages), sorted(goes))
     series = find_series(site, titles.own, np.flatnonzero(stays).tolist())
     pairs = list(compared.kept[["a", "b", "resemblance", "a_in_b", "b_in_a"]].itertuples(index=False, name=None))
-    meant = target_pages(site, ways, targets, wording)
+    meant = target_pages(site, destinations, targets, wording)
     rivalries = find_rivals(
-        Ground(
+        RivalInputs(
             site=site,
             topics=said,
             kinds=kinds,
             series=series,
             resemblance={(a, b): resemblance for a, b, resemblance, *_ in pairs},
-            links=frozenset(text_links(site, ways).tolist()),
+            links=frozenset(text_links(site, destinations).tolist()),
             settled={
                 row: number
                 for number, group in enumerate(grouping.groups)
                 if group.kind == GroupKind.COPIES
                 for row in group.rows
             },
-            may_count=may_compete(kinds, stays),
+            is_compared=may_compete(kinds, stays),
             target_of={target.stems: target.row for target in meant if target.row >= 0},
         ),
-        standing,
+        strength,
         shown,
         demand.is_brand if demand is not None else np.zeros(0, bool),
         settings,
@@ -105,7 +105,7 @@ def contested(
         return bool(told) and told <= by_other
 
     def weaker(a: int, b: int) -> int:
-        return b if choose_keeper(site, [a, b], standing, settings.variants, are_variants=False)[0] == a else a
+        return b if choose_keeper(site, [a, b], strength, settings.variants, are_variants=False)[0] == a else a
 
     contained = contained_pages(
         site, said, pairs, kinds, grouping.meant_for, stays, compared.accounted.boilerplate, weaker, settings
@@ -117,12 +117,12 @@ def contested(
         compared.accounted.own,
         stays & ((site.corpus.n_words > 0) | np.array([not page.bytes_hash for page in site.pages], bool)),
         nearest_relatives(pairs, stays, takes_over),
-        standing,
+        strength,
         shown,
         demand.months if demand is not None else 0.0,
         settings,
     )
-    home = site.row_of.get(f"{standing.origin}/", -1)
+    home = site.row_of.get(f"{strength.origin}/", -1)
     names = name_phrases(site, titles, said, wording, np.flatnonzero(stays).tolist(), demand, shown, home, settings)
     return Contested(
         kinds,

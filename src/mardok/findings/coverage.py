@@ -75,7 +75,7 @@ class Coverage:
 
 def coverage_of(
     site: Site,
-    ways: Sequence[Destination],
+    destinations: Sequence[Destination],
     intake: Intake,
     origin: str,
     is_blocked: Callable[[str], bool],
@@ -113,9 +113,9 @@ def coverage_of(
     if not len(site.links.at):
         gaps.append(str(sentence("gap.no-links")))
     return Coverage(
-        depth=_depths(site, ways, origin),
+        depth=_depths(site, destinations, origin),
         listed=frozenset(site.row_of[url] for url in listed if url in site.row_of),
-        linked=_linked(site, ways),
+        linked=_linked(site, destinations),
         listed_unread=tuple(sorted(url for url in listed if url not in site.row_of and url not in known)),
         unread=tuple(sorted(unread)),
         has_sitemap=bool(intake.sitemaps),
@@ -123,31 +123,34 @@ def coverage_of(
     )
 
 
-def _edges(site: Site, ways: Sequence[Destination]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _edges(site: Site, destinations: Sequence[Destination]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Pages and the pages their links lead to: the addresses themselves, and where these redirect to."""
     kept = site.link_targets >= 0
     source, target = site.links.page[kept], site.link_targets[kept]
-    end = np.array([way.row if page.redirect_url else -1 for way, page in zip(ways, site.pages, strict=True)], np.int64)
+    end = np.array(
+        [destination.row if page.redirect_url else -1 for destination, page in zip(destinations, site.pages, strict=True)],
+        np.int64,
+    )
     beyond = end[target]
     arrives = beyond >= 0
     return np.concatenate([source, source[arrives]]), np.concatenate([target, beyond[arrives]])
 
 
-def _linked(site: Site, ways: Sequence[Destination]) -> frozenset[int]:
-    source, target = _edges(site, ways)
+def _linked(site: Site, destinations: Sequence[Destination]) -> frozenset[int]:
+    source, target = _edges(site, destinations)
     return frozenset(distinct(target[source != target]).tolist())
 
 
-def _depths(site: Site, ways: Sequence[Destination], origin: str) -> NDArray[np.int64]:
+def _depths(site: Site, destinations: Sequence[Destination], origin: str) -> NDArray[np.int64]:
     """Links from the home page to each page by breadth-first search; a redirect is no link of its own."""
     n_pages = len(site.pages)
     depth = np.full(n_pages, -1, dtype=np.int64)
     home = site.row_of.get(f"{origin}/", -1)
     if home < 0:
         return depth
-    source, target = _edges(site, ways)
+    source, target = _edges(site, destinations)
     graph = sparse.csr_array((np.ones(len(source), bool), (source, target)), shape=(n_pages, n_pages))
-    frontier = np.unique([home, ways[home].row if ways[home].row >= 0 else home])
+    frontier = np.unique([home, destinations[home].row if destinations[home].row >= 0 else home])
     links = 0
     while len(frontier):
         depth[frontier] = links

@@ -25,7 +25,7 @@ from mardok.compare.relations import PageSets, Relations, Traits
 from mardok.compare.titles import Titles
 from mardok.compare.variants import components, variant_sets
 from mardok.extract.page import Page
-from mardok.findings.keeper import Standing, choose_keeper, shared_clicks
+from mardok.findings.keeper import PageStrength, choose_keeper, shared_clicks
 from mardok.findings.promise import Promise, promise_different_things, promises, series_patterns, shown_slot
 from mardok.sentences import Text
 from mardok.settings import Settings
@@ -112,10 +112,10 @@ class Grouping:
 
 
 def variant_groups(
-    site: Site, pages: PageSets, standing: Standing, settings: Settings
+    site: Site, pages: PageSets, strength: PageStrength, settings: Settings
 ) -> tuple[list[Group], dict[int, int]]:
     """Groups of variants among some pages, and the keeper of each page that is a variant of another."""
-    figures = _Figures(site, pages, {}, standing, settings)
+    figures = _Figures(site, pages, {}, strength, settings)
     groups = [figures.group(GroupKind.VARIANTS, found) for found in variant_sets(site, pages, settings)]
     return groups, {member: group.keeper for group in groups for member in group.members}
 
@@ -142,7 +142,7 @@ def find_groups(
     variants: Sequence[Group],
     relations: Relations,
     traits: Traits,
-    standing: Standing,
+    strength: PageStrength,
     settings: Settings,
 ) -> Grouping:
     """All groups of a site.
@@ -157,7 +157,7 @@ def find_groups(
     a, b = relations.pairs["a"].to_numpy(), relations.pairs["b"].to_numpy()
     alike = relations.pairs[traits.say_the_same(relations.pairs["resemblance"].to_numpy(), a, b)]
     resemblance = dict(zip(_rows(alike), alike["resemblance"], strict=True))
-    figures = _Figures(site, relations.pages, resemblance, standing, settings, relations, traits)
+    figures = _Figures(site, relations.pages, resemblance, strength, settings, relations, traits)
     keeper_of = {member: group.keeper for group in variants for member in group.members}
     meant_for = _meant_languages(site)
     untranslated, copies = _by_language(site, alike, meant_for)
@@ -176,9 +176,11 @@ def find_groups(
     gone = {member for group in merged for member in group.members}
     left = [(a, b) for a, b in different if a not in gone and b not in gone]
     apart = figures.groups_of_copies(left, lambda a, b: b not in gone and differ(a, b), said)
-    is_kin = (relations.kin_of[copies["a"]] >= 0) & (relations.kin_of[copies["a"]] == relations.kin_of[copies["b"]])
-    n_copies = relations.kin_copies + np.bincount(
-        copies.loc[~is_kin, ["a", "b"]].to_numpy().ravel(), minlength=len(site.pages)
+    is_cluster = (relations.cluster_of[copies["a"]] >= 0) & (
+        relations.cluster_of[copies["a"]] == relations.cluster_of[copies["b"]]
+    )
+    n_copies = relations.cluster_copies + np.bincount(
+        copies.loc[~is_cluster, ["a", "b"]].to_numpy().ravel(), minlength=len(site.pages)
     )
     return Grouping((*variants, *merged, *apart, *alternates), keeper_of, untranslated, tuple(meant_for), n_copies)
 
@@ -277,12 +279,12 @@ class _Figures:
         site: Site,
         pages: PageSets,
         resemblance: Mapping[tuple[int, int], float],
-        standing: Standing,
+        strength: PageStrength,
         settings: Settings,
         relations: Relations | None = None,
         traits: Traits | None = None,
     ) -> None:
-        self.site, self.pages, self.standing, self.settings = site, pages, standing, settings
+        self.site, self.pages, self.strength, self.settings = site, pages, strength, settings
         self.relations, self.traits = relations, traits
         self.resemblance = resemblance
         """Of the pairs that are known to be copies."""
@@ -292,23 +294,25 @@ class _Figures:
         one, other = self.site.pages[a], self.site.pages[b]
         return _names_alternate(one, other) or _names_alternate(other, one)
 
-    def _kin_near(self, keeper: int, among: Collection[int]) -> set[int]:
+    def _cluster_near(self, keeper: int, among: Collection[int]) -> set[int]:
         """Of a large family, whose pairs are not all kept, the pages that are copies of a keeper."""
-        if self.relations is None or self.traits is None or self.relations.kin_of[keeper] < 0:
+        if self.relations is None or self.traits is None or self.relations.cluster_of[keeper] < 0:
             return set()
-        others = np.array(sorted(set(self.relations.kin(keeper).tolist()) & set(among) - {keeper}), np.int64)
+        others = np.array(sorted(set(self.relations.cluster(keeper).tolist()) & set(among) - {keeper}), np.int64)
         if not len(others):
             return set()
         is_copy = self.traits.are_copies(self.pages.resemblance(keeper, others), np.full(len(others), keeper), others)
         return {int(other) for other in others[is_copy] if not self.are_alternates(keeper, int(other))}
 
-    def _with_crowds(self, near: Mapping[int, set[int]], keeper: int) -> set[int]:
+    def _with_duplicates(self, near: Mapping[int, set[int]], keeper: int) -> set[int]:
         """Pages that the pairs show near a keeper, where one page of a crowd stands for all of it."""
         if self.relations is None:
             return near[keeper]
-        found = near[keeper] | near.get(int(self.relations.model_of[keeper]), set())
-        models = {row for row in found if self.relations.kin_of[row] >= 0 and self.relations.model_of[row] == row}
-        mates = np.flatnonzero(np.isin(self.relations.model_of, sorted(models))) if models else ()
+        found = near[keeper] | near.get(int(self.relations.representative_of[keeper]), set())
+        representatives = {
+            row for row in found if self.relations.cluster_of[row] >= 0 and self.relations.representative_of[row] == row
+        }
+        mates = np.flatnonzero(np.isin(self.relations.representative_of, sorted(representatives))) if representatives else ()
         return found | {int(row) for row in mates}
 
     def groups_of_copies(
@@ -341,9 +345,9 @@ class _Figures:
             rest = [row for row in rest if row not in settled]
             if len(rest) < 2:
                 continue
-            keeper, reason = choose_keeper(self.site, rest, self.standing, self.settings.variants, are_variants=False)
-            kin = {row for row in self._kin_near(keeper, component) if fits(keeper, row)}
-            members = (self._with_crowds(near, keeper) & component) | kin
+            keeper, reason = choose_keeper(self.site, rest, self.strength, self.settings.variants, are_variants=False)
+            cluster = {row for row in self._cluster_near(keeper, component) if fits(keeper, row)}
+            members = (self._with_duplicates(near, keeper) & component) | cluster
             members -= settled | {keeper}
             if members:
                 groups.append(self.group(GroupKind.COPIES, [keeper, *sorted(members)], keeper, reason, said))
@@ -366,7 +370,7 @@ class _Figures:
         """A group of pages; the keeper is chosen unless it is given."""
         if keeper is None:
             is_variants = kind == GroupKind.VARIANTS
-            keeper, reason = choose_keeper(self.site, rows, self.standing, self.settings.variants, are_variants=is_variants)
+            keeper, reason = choose_keeper(self.site, rows, self.strength, self.settings.variants, are_variants=is_variants)
         members = tuple(sorted(set(rows) - {keeper}))
         hashes = self.site.text_hashes
         pattern, slots = _pattern_and_slots(keeper, members, said) if said else ("", None)
@@ -381,7 +385,7 @@ class _Figures:
             pattern=pattern,
             slots=slots,
             are_alternates=are_alternates,
-            share_queries=len(shared_clicks(rows, self.standing.demand)) > 1,
+            share_queries=len(shared_clicks(rows, self.strength.demand)) > 1,
         )
 
     def _resemblance_to(self, keeper: int, members: Sequence[int]) -> dict[int, float]:

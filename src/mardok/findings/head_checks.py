@@ -10,10 +10,10 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from mardok.compare.titles import Titles
-from mardok.compare.topics import Wording
+from mardok.compare.topics import Stemmer
 from mardok.findings.kinds import PageKinds
 from mardok.findings.letter_widths import width_px
-from mardok.findings.trouble import Trouble, and_more
+from mardok.findings.page_check import Check, and_more
 from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.text.site import Site
@@ -29,15 +29,15 @@ _OWN_SHARE, _FOREIGN_SHARE = 0.08, 0.25
 """Shares of function words: fewer of the page's own language, and more of another, is another language."""
 
 
-def head_troubles(
+def check_heads(
     site: Site,
     rows: Sequence[int],
     titles: Titles,
-    wording: Wording,
+    wording: Stemmer,
     kinds: PageKinds,
     meant_for: Sequence[str],
     settings: Checks,
-) -> Iterator[Trouble]:
+) -> Iterator[Check]:
     """Troubles of titles and descriptions of some pages.
 
     Parameters
@@ -61,55 +61,55 @@ def head_troubles(
     yield from duplicates(site, rows, CheckId.DESCRIPTION_DUPLICATE, lambda row: site.pages[row].description, meant_for)
 
 
-def _social_troubles(site: Site, rows: Sequence[int], settings: Checks) -> Iterator[Trouble]:
+def _social_troubles(site: Site, rows: Sequence[int], settings: Checks) -> Iterator[Check]:
     """Pages without the elements that networks show a page by, on a site that has them elsewhere."""
     for name in ("og:title", "og:image"):
         having = {row for row in rows if name in site.pages[row].signs.social}
         if len(having) >= max(settings.social_share * len(rows), 1):
             for row in rows:
                 if row not in having and site.pages[row].bytes_hash:
-                    yield Trouble(row, CheckId.SOCIAL_MISSING, name, pattern=name)
+                    yield Check(row, CheckId.SOCIAL_MISSING, name, pattern=name)
 
 
 def _title_troubles(
-    row: int, has_html: bool, title: str, own: str, kind: PageKind, empty: Iterable[str], wording: Wording, settings: Checks
-) -> Iterator[Trouble]:
+    row: int, has_html: bool, title: str, own: str, kind: PageKind, empty: Iterable[str], wording: Stemmer, settings: Checks
+) -> Iterator[Check]:
     if not title:
         if has_html:
-            yield Trouble(row, CheckId.TITLE_MISSING, "")
+            yield Check(row, CheckId.TITLE_MISSING, "")
         return
     width = width_px(title, _TITLE_LETTER_PX)
     if width > settings.title_px:
         detail = str(sentence("check-detail.title-long", characters=len(title), px=settings.title_px, title=title))
-        yield Trouble(row, CheckId.TITLE_LONG, f"{width:.0f}", detail)
+        yield Check(row, CheckId.TITLE_LONG, f"{width:.0f}", detail)
     said = wording.words_of(own)
     if " ".join(said) in empty:
-        yield Trouble(row, CheckId.TITLE_EMPTY_WORDS, title)
+        yield Check(row, CheckId.TITLE_EMPTY_WORDS, title)
     elif len(said) < settings.title_words and kind not in (PageKind.UTILITY, PageKind.HOME, PageKind.TOOL):
-        yield Trouble(row, CheckId.TITLE_SHORT, title)
+        yield Check(row, CheckId.TITLE_SHORT, title)
 
 
 def _description_troubles(
-    row: int, has_html: bool, description: str, language: str, spoken: Sequence[str], wording: Wording, settings: Checks
-) -> Iterator[Trouble]:
+    row: int, has_html: bool, description: str, language: str, spoken: Sequence[str], wording: Stemmer, settings: Checks
+) -> Iterator[Check]:
     if not description:
         if has_html:
-            yield Trouble(row, CheckId.DESCRIPTION_MISSING, "")
+            yield Check(row, CheckId.DESCRIPTION_MISSING, "")
         return
     width = width_px(description, _DESCRIPTION_LETTER_PX)
     if width > settings.description_px:
         detail = str(sentence("check-detail.description-long", characters=len(description), px=settings.description_px))
-        yield Trouble(row, CheckId.DESCRIPTION_LONG, f"{width:.0f}", detail)
+        yield Check(row, CheckId.DESCRIPTION_LONG, f"{width:.0f}", detail)
     said = wording.words_of(description)
     if len(said) < settings.description_words:
-        yield Trouble(row, CheckId.DESCRIPTION_SHORT, description)
+        yield Check(row, CheckId.DESCRIPTION_SHORT, description)
     stems = Counter(stem for stem in wording.stems_of(said, language) if stem)
     word, n = max(stems.items(), key=lambda item: (item[1], item[0]), default=("", 0))
     if n >= settings.description_repeats and n >= settings.description_repeat_share * len(said):
-        yield Trouble(row, CheckId.DESCRIPTION_STUFFED, str(sentence("check-detail.stuffed", n=n, word=word)), description)
+        yield Check(row, CheckId.DESCRIPTION_STUFFED, str(sentence("check-detail.stuffed", n=n, word=word)), description)
     other = _other_language(said, language, spoken)
     if other:
-        yield Trouble(
+        yield Check(
             row,
             CheckId.DESCRIPTION_LANGUAGE,
             other,
@@ -134,7 +134,7 @@ def _other_language(said: Sequence[str], language: str, spoken: Sequence[str]) -
 
 def duplicates(
     site: Site, rows: Iterable[int], check: CheckId, text_of: Callable[[int], str], meant_for: Sequence[str]
-) -> Iterator[Trouble]:
+) -> Iterator[Check]:
     """Pages meant for one language that say the same, one trouble a page."""
     same: dict[tuple[str, str], list[int]] = defaultdict(list)
     for row in rows:
@@ -144,4 +144,4 @@ def duplicates(
     for pages in same.values():
         for row in pages if len(pages) > 1 else ():
             other = next(other for other in pages if other != row)
-            yield Trouble(row, check, text_of(row), and_more(site.pages[other].url, len(pages) - 2))
+            yield Check(row, check, text_of(row), and_more(site.pages[other].url, len(pages) - 2))

@@ -24,7 +24,7 @@ from mardok.compare.topics import Topic
 from mardok.extract.indexable import NotIndexable
 from mardok.findings.coverage import Coverage
 from mardok.findings.groups import Grouping
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import PageStrength
 from mardok.findings.kinds import PageKinds
 from mardok.findings.thin import Verdict
 from mardok.sentences import sentence
@@ -83,10 +83,10 @@ def queries_table(shown: Shown | None, demand: Demand | None) -> pd.DataFrame:
 
 def pages_table(
     site: Site,
-    ways: Sequence[Destination],
+    destinations: Sequence[Destination],
     noindex_reasons: Sequence[NotIndexable | None],
     failing: Sequence[Failure],
-    standing: Standing,
+    strength: PageStrength,
     grouping: Grouping,
     pairs: pd.DataFrame,
     coverage: Coverage,
@@ -113,13 +113,13 @@ def pages_table(
     n_words = site.corpus.n_words
     keeper_of = grouping.keeper_of
     nearest = _nearest(pairs, [keeper_of.get(row, row) for row in range(n)])
-    searched = standing.demand is not None
+    searched = strength.demand is not None
     nan = np.full(n, np.nan)
     return PAGES.frame(
         {
             "url": [page.url for page in site.pages],
             "status": [pd.NA if page.status is None else page.status for page in site.pages],
-            "final_url": [way.url for way in ways],
+            "final_url": [destination.url for destination in destinations],
             "indexable": [not reason for reason in noindex_reasons],
             "reason": [
                 str(reason.text) if reason else _comparison_limit(site, row, failing[row], settings.copies.minimum_words)
@@ -141,11 +141,11 @@ def pages_table(
             "copies": grouping.n_copies,
             "nearest_url": [site.pages[row].url if row >= 0 else "" for row, _ in nearest],
             "nearest_resemblance": [value for _, value in nearest],
-            "inlinks": standing.inlinks,
-            "link_weight": np.where(standing.link_weight > 0, standing.link_weight, np.nan),
-            "clicks": standing.clicks if searched else nan,
-            "clicks_before": standing.demand.before("clicks") if standing.demand is not None else nan,
-            "impressions": standing.impressions if searched else nan,
+            "inlinks": strength.inlinks,
+            "link_weight": np.where(strength.link_weight > 0, strength.link_weight, np.nan),
+            "clicks": strength.clicks if searched else nan,
+            "clicks_before": strength.demand.before("clicks") if strength.demand is not None else nan,
+            "impressions": strength.impressions if searched else nan,
             "thin": [_answer(verdict.is_thin if verdict is not None else None) for verdict in facts.verdicts],
             "thin_reason": ["" if verdict is None else str(verdict.reason) for verdict in facts.verdicts],
             "noindex_reason": [reason.reason if reason is not None else "" for reason in noindex_reasons],

@@ -22,7 +22,7 @@ from mardok.urls import AddressMark, split_url, variant_form
 
 
 @dataclass(frozen=True)
-class Standing:
+class PageStrength:
     """What stands for each page of a site; all arrays have the shape (n_pages,)."""
 
     is_indexable: NDArray[np.bool_]
@@ -68,7 +68,7 @@ class _Criterion:
 
 
 def choose_keeper(
-    site: Site, rows: Sequence[int], standing: Standing, variants: Variants, *, are_variants: bool
+    site: Site, rows: Sequence[int], strength: PageStrength, variants: Variants, *, are_variants: bool
 ) -> tuple[int, Sentence]:
     """The page of a group that should stay, and why.
 
@@ -76,7 +76,7 @@ def choose_keeper(
     the one with more clicks on the queries they share, more clicks, more links from other sites, more conversions, more
     inlinks, more link weight, the cleaner address.
     """
-    criteria = _criteria(site, rows, standing, variants, are_variants)
+    criteria = _criteria(site, rows, strength, variants, are_variants)
     ranked = sorted(
         rows, key=lambda row: (*(-criterion.value(row) for criterion in criteria), _address_cost(site, row, variants))
     )
@@ -88,9 +88,9 @@ def choose_keeper(
 
 
 def _criteria(
-    site: Site, rows: Sequence[int], standing: Standing, variants: Variants, are_variants: bool
+    site: Site, rows: Sequence[int], strength: PageStrength, variants: Variants, are_variants: bool
 ) -> list[_Criterion]:
-    shared = shared_clicks(rows, standing.demand)
+    shared = shared_clicks(rows, strength.demand)
     url = {row: site.pages[row].url for row in rows}
     form = {row: variant_form(url[row], variants) for row in rows}
 
@@ -103,15 +103,15 @@ def _criteria(
             lambda a, b: sentence(f"keeper-because.{name}", n=float(values[a]), next=float(values[b])),
         )
 
-    home = [holds(lambda row: url[row] == standing.origin + "/", "home")]
-    named = [holds(lambda row: row in standing.named, "named")]
+    home = [holds(lambda row: url[row] == strength.origin + "/", "home")]
+    named = [holds(lambda row: row in strength.named, "named")]
     plain = [
-        holds(lambda row: url[row].startswith(standing.origin + "/"), "host"),
+        holds(lambda row: url[row].startswith(strength.origin + "/"), "host"),
         holds(lambda row: url[row].startswith("https:"), "https"),
         holds(lambda row: -len(form[row].reachable) - len(form[row].parameters), "plain"),
     ]
     merit = [
-        holds(lambda row: bool(standing.is_indexable[row]), "indexable"),
+        holds(lambda row: bool(strength.is_indexable[row]), "indexable"),
         _Criterion(
             lambda row: shared.get(row, 0.0),
             lambda a, b: sentence(
@@ -119,27 +119,27 @@ def _criteria(
             ),
         ),
         _Criterion(
-            lambda row: float(standing.clicks[row]),
+            lambda row: float(strength.clicks[row]),
             lambda a, b: sentence(
-                "keeper-because.clicks", clicks=float(standing.clicks[a]), next=_or_none(float(standing.clicks[b]))
+                "keeper-because.clicks", clicks=float(strength.clicks[a]), next=_or_none(float(strength.clicks[b]))
             ),
         ),
-        more(standing.external_links, "external-links"),
-        more(standing.conversions, "conversions"),
+        more(strength.external_links, "external-links"),
+        more(strength.conversions, "conversions"),
         _Criterion(
-            lambda row: float(standing.inlinks[row]),
+            lambda row: float(strength.inlinks[row]),
             lambda a, b: sentence(
-                "keeper-because.inlinks", n=int(standing.inlinks[a]), next=int(standing.inlinks[b]) or sentence("none")
+                "keeper-because.inlinks", n=int(strength.inlinks[a]), next=int(strength.inlinks[b]) or sentence("none")
             ),
         ),
-        _Criterion(lambda row: round(float(standing.link_weight[row]), 9), _more_weight(standing)),
+        _Criterion(lambda row: round(float(strength.link_weight[row]), 9), _more_weight(strength)),
     ]
     return [*home, *named, *(plain if are_variants else []), *merit]
 
 
-def _more_weight(standing: Standing) -> Callable[[int, int], Sentence]:
+def _more_weight(strength: PageStrength) -> Callable[[int, int], Sentence]:
     def reason(a: int, b: int) -> Sentence:
-        one, other = (fine_percent(float(standing.link_weight[row])) for row in (a, b))
+        one, other = (fine_percent(float(strength.link_weight[row])) for row in (a, b))
         key = "keeper-because.slightly-more-weight" if one == other else "keeper-because.weight"
         return sentence(key, share=one, next=other)
 
@@ -165,7 +165,7 @@ def shared_clicks(rows: Sequence[int], demand: Demand | None) -> dict[int, float
     if sum(demand.first[row] < demand.first[row + 1] for row in rows) < 2:
         return {}
     own = demand.of(rows)
-    own = own.taken(~demand.is_brand[own.query])
+    own = own.select(~demand.is_brand[own.query])
     shared = queries_of_several(own)
     pages = sorted(set(own.row[shared].tolist()))
     return {row: float(own.clicks[shared & (own.row == row)].sum()) / demand.months for row in pages}

@@ -13,7 +13,7 @@ import numpy as np
 
 from mardok.compare.destinations import Destination
 from mardok.extract.indexable import NotIndexable
-from mardok.findings.trouble import Trouble, and_more
+from mardok.findings.page_check import Check, and_more
 from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.text.distinct import distinct
@@ -27,7 +27,9 @@ _ERROR = 400
 """Least HTTP status of an error."""
 
 
-def link_troubles(site: Site, ways: Sequence[Destination], failed: Mapping[str, str], settings: Checks) -> Iterator[Trouble]:
+def check_links(
+    site: Site, destinations: Sequence[Destination], failed: Mapping[str, str], settings: Checks
+) -> Iterator[Check]:
     """Links within the site that lead to errors, through redirects, or that say nothing.
 
     Parameters
@@ -39,7 +41,7 @@ def link_troubles(site: Site, ways: Sequence[Destination], failed: Mapping[str, 
     wrong: dict[int, tuple[CheckId, str, str]] = {}
     for number in distinct(site.links.placed_url).tolist():
         url = str(site.links.urls[number])
-        found = _trouble_of(site, ways, url, failed, hosts)
+        found = _trouble_of(site, destinations, url, failed, hosts)
         if found:
             wrong[number] = found
     yield from _bad_targets(site, wrong, settings)
@@ -47,26 +49,26 @@ def link_troubles(site: Site, ways: Sequence[Destination], failed: Mapping[str, 
 
 
 def _trouble_of(
-    site: Site, ways: Sequence[Destination], url: str, failed: Mapping[str, str], hosts: set[str]
+    site: Site, destinations: Sequence[Destination], url: str, failed: Mapping[str, str], hosts: set[str]
 ) -> tuple[CheckId, str, str] | None:
     """Check, value and where it leads, of an address that pages link to."""
     row = site.row_of.get(url)
     if row is None:
         return (CheckId.LINK_BROKEN, failed[url], url) if url in failed and bare_host(url) in hosts else None
-    page, way = site.pages[row], ways[row]
+    page, destination = site.pages[row], destinations[row]
     if (page.status or 200) >= 400:
         return CheckId.LINK_BROKEN, str(page.status), url
-    if not way.redirects:
+    if not destination.redirects:
         return None
-    if way.is_loop:
+    if destination.is_loop:
         return CheckId.LINK_BROKEN, "loop", url
-    end = site.row_of.get(way.redirects[-1])
+    end = site.row_of.get(destination.redirects[-1])
     if end is not None and (site.pages[end].status or 200) >= 400:
-        return CheckId.LINK_BROKEN, str(site.pages[end].status), f"{url}{_LEADS_TO}{way.redirects[-1]}"
-    return CheckId.LINK_REDIRECTED, str(page.status or "refresh"), f"{url}{_LEADS_TO}{way.redirects[-1]}"
+        return CheckId.LINK_BROKEN, str(site.pages[end].status), f"{url}{_LEADS_TO}{destination.redirects[-1]}"
+    return CheckId.LINK_REDIRECTED, str(page.status or "refresh"), f"{url}{_LEADS_TO}{destination.redirects[-1]}"
 
 
-def _bad_targets(site: Site, wrong: Mapping[int, tuple[CheckId, str, str]], settings: Checks) -> Iterator[Trouble]:
+def _bad_targets(site: Site, wrong: Mapping[int, tuple[CheckId, str, str]], settings: Checks) -> Iterator[Check]:
     """One trouble for each page and target."""
     placed = site.links.placed_url
     is_wrong = np.isin(placed, np.array(sorted(wrong), np.int64))
@@ -82,10 +84,10 @@ def _bad_targets(site: Site, wrong: Mapping[int, tuple[CheckId, str, str]], sett
         shared = str(sentence("template.furniture", pages=len(sources), what=route)) if is_template else ""
         for source in sorted(sources):
             n_pages = len(sources) if is_template else 1
-            yield Trouble(source, check, value, route, target=end, n_pages=n_pages, pattern=route, template=shared)
+            yield Check(source, check, value, route, target=end, n_pages=n_pages, pattern=route, template=shared)
 
 
-def _empty_words(site: Site, settings: Checks) -> Iterator[Trouble]:
+def _empty_words(site: Site, settings: Checks) -> Iterator[Check]:
     """Links within the site whose words say nothing of their targets, one trouble a page and wording."""
     empty = {" ".join(words(text)) for text in settings.empty_link_texts}
     links = site.links
@@ -106,16 +108,16 @@ def _empty_words(site: Site, settings: Checks) -> Iterator[Trouble]:
         )
     for (row, anchor), targets in found.items():
         shown = and_more(site.pages[min(targets)].url, len(set(targets)) - 1)
-        yield Trouble(row, CheckId.LINK_TEXT_EMPTY, anchor, shown, pattern=anchor.casefold())
+        yield Check(row, CheckId.LINK_TEXT_EMPTY, anchor, shown, pattern=anchor.casefold())
 
 
-def pointer_troubles(
+def check_pointers(
     site: Site,
     rows: Sequence[int],
     noindex_reasons: Sequence[NotIndexable | None],
     variants: Collection[int],
     broken_parts: Mapping[str, int],
-) -> Iterator[Trouble]:
+) -> Iterator[Check]:
     """Troubles of canonicals, alternates and insecure parts.
 
     Parameters
@@ -132,7 +134,7 @@ def pointer_troubles(
     for row in rows:
         page = site.pages[row]
         if len(page.signs.canonicals) > 1:
-            yield Trouble(
+            yield Check(
                 row, CheckId.CANONICAL_SEVERAL, str(len(page.signs.canonicals)), ", ".join(page.signs.canonicals[:3])
             )
         if page.canonical_url and page.canonical_url != page.url:
@@ -142,9 +144,9 @@ def pointer_troubles(
         broken = [url for url in page.signs.loaded if _status_of(site, url, broken_parts) >= _ERROR]
         if broken:
             status = str(_status_of(site, broken[0], broken_parts))
-            yield Trouble(row, CheckId.PAGE_PART_BROKEN, status, broken[0], pattern=broken[0])
+            yield Check(row, CheckId.PAGE_PART_BROKEN, status, broken[0], pattern=broken[0])
         if page.signs.insecure:
-            yield Trouble(row, CheckId.PAGE_INSECURE_PARTS, str(len(page.signs.insecure)), page.signs.insecure[0])
+            yield Check(row, CheckId.PAGE_INSECURE_PARTS, str(len(page.signs.insecure)), page.signs.insecure[0])
 
 
 def _status_of(site: Site, url: str, broken_parts: Mapping[str, int]) -> int:
@@ -153,29 +155,29 @@ def _status_of(site: Site, url: str, broken_parts: Mapping[str, int]) -> int:
     return (site.pages[row].status or 0) if row >= 0 else broken_parts.get(url, 0)
 
 
-def _canonical_troubles(site: Site, row: int, noindex_reasons: Sequence[NotIndexable | None]) -> Iterator[Trouble]:
+def _canonical_troubles(site: Site, row: int, noindex_reasons: Sequence[NotIndexable | None]) -> Iterator[Check]:
     page, reason = site.pages[row], noindex_reasons[row]
     if any(url == page.url for _, url in page.alternates):
-        yield Trouble(row, CheckId.CANONICAL_HREFLANG, page.canonical_url, str(sentence("check-detail.own-alternate")))
+        yield Check(row, CheckId.CANONICAL_HREFLANG, page.canonical_url, str(sentence("check-detail.own-alternate")))
     end = site.row_of.get(page.canonical_url)
     if end is None:
         if reason is not None and reason.reason == NoindexReason.CANONICAL_ON_OTHER_HOST:
-            yield Trouble(row, CheckId.CANONICAL_OTHER_HOST, bare_host(page.canonical_url), page.canonical_url)
+            yield Check(row, CheckId.CANONICAL_OTHER_HOST, bare_host(page.canonical_url), page.canonical_url)
         return
     there = site.pages[end]
     if (there.status or 200) >= 400:
-        yield Trouble(row, CheckId.CANONICAL_BROKEN, str(there.status), there.url)
+        yield Check(row, CheckId.CANONICAL_BROKEN, str(there.status), there.url)
     elif there.redirect_url:
-        yield Trouble(
+        yield Check(
             row, CheckId.CANONICAL_REDIRECTED, str(there.status or "refresh"), f"{there.url}{_LEADS_TO}{there.redirect_url}"
         )
     elif there.canonical_url and there.canonical_url != there.url:
-        yield Trouble(row, CheckId.CANONICAL_CHAIN, there.canonical_url, there.url)
+        yield Check(row, CheckId.CANONICAL_CHAIN, there.canonical_url, there.url)
     elif (away := noindex_reasons[end]) is not None and away.reason == NoindexReason.NOINDEX:
-        yield Trouble(row, CheckId.CANONICAL_NOINDEX, str(away.text), there.url)
+        yield Check(row, CheckId.CANONICAL_NOINDEX, str(away.text), there.url)
 
 
-def _hreflang_troubles(site: Site, row: int, noindex_reasons: Sequence[NotIndexable | None]) -> Iterator[Trouble]:
+def _hreflang_troubles(site: Site, row: int, noindex_reasons: Sequence[NotIndexable | None]) -> Iterator[Check]:
     page = site.pages[row]
     for code, url in page.alternates:
         end = site.row_of.get(url)
@@ -183,6 +185,6 @@ def _hreflang_troubles(site: Site, row: int, noindex_reasons: Sequence[NotIndexa
             continue
         reason = noindex_reasons[end]
         if reason is not None:
-            yield Trouble(row, CheckId.HREFLANG_BROKEN, str(reason.text), f"{code}: {url}")
+            yield Check(row, CheckId.HREFLANG_BROKEN, str(reason.text), f"{code}: {url}")
         elif not any(back == page.url for _, back in site.pages[end].alternates):
-            yield Trouble(row, CheckId.HREFLANG_RETURN_MISSING, code, url)
+            yield Check(row, CheckId.HREFLANG_RETURN_MISSING, code, url)

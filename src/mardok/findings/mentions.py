@@ -22,7 +22,11 @@ _FEWEST_WORDS = 2
 
 
 def unlinked_mentions(
-    site: Site, stemmed: Stemmed, ways: Sequence[Destination], counts: NDArray[np.bool_], wording_of: Mapping[int, str]
+    site: Site,
+    stemmed: Stemmed,
+    destinations: Sequence[Destination],
+    counts: NDArray[np.bool_],
+    wording_of: Mapping[int, str],
 ) -> dict[int, list[Unlinked]]:
     """For each page the pages of its language that mention its wording and do not link to it from their main text.
 
@@ -36,7 +40,7 @@ def unlinked_mentions(
     targets = list(wording_of)
     number = {name: code for code, name in enumerate(stemmed.languages)}
     language_of = np.array([number[page.language] for page in site.pages], np.int64)
-    ends = np.array([way.row for way in ways], np.int64)
+    ends = np.array([destination.row for destination in destinations], np.int64)
     leads = np.where(site.link_targets >= 0, ends[site.link_targets], -1)
     thing_of = np.full(len(site.pages) + 1, -1, np.int64)  # the last one is what a link leads to that leads nowhere
     thing_of[targets] = np.arange(len(targets))
@@ -50,7 +54,7 @@ def unlinked_mentions(
         fits = counts & (language_of == language_of[target])
         fits[site.links.page[links[of_links]]] = False
         fits[target] = False
-        found[target] = unlinked(mentions_at(stemmed, blocks, places.taken(of_places)), fits)
+        found[target] = unlinked(mentions_at(stemmed, blocks, places.select(of_places)), fits)
     return found
 
 

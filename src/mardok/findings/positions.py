@@ -32,7 +32,7 @@ def positions_table(rivalries: Iterable[Rivalry], demand: Demand | None) -> pd.D
     )
     rows = demand.rows
     key = rows.row.astype(np.int64) * n_queries + rows.query
-    rows = rows.taken(np.isin(key, wanted) & (rows.impressions > 0))
+    rows = rows.select(np.isin(key, wanted) & (rows.impressions > 0))
     if not len(rows):
         return POSITIONS.frame([])
     since = np.nanmin(demand.rows.date).astype("datetime64[D]")
@@ -60,5 +60,5 @@ def positions_table(rivalries: Iterable[Rivalry], demand: Demand | None) -> pd.D
 
 
 def _queries(rivalry: Rivalry) -> list[str]:
-    told = [query for rival in rivalry.rivals if rival.contest for query in rival.contest.queries[:_QUERIES]]
+    told = [query for rival in rivalry.rivals if rival.overlap for query in rival.overlap.queries[:_QUERIES]]
     return list(dict.fromkeys(told))[:_QUERIES]

@@ -25,7 +25,7 @@ from mardok.compare.series import Series
 from mardok.compare.topics import Topic
 from mardok.compare.variants import components
 from mardok.findings.groups import GroupRow
-from mardok.findings.keeper import Standing, choose_keeper
+from mardok.findings.keeper import PageStrength, choose_keeper
 from mardok.findings.kinds import PageKinds
 from mardok.sentences import Sentence, Text, sentence
 from mardok.settings import Settings
@@ -39,16 +39,16 @@ _MOST_ALIKE = 20
 
 
 @dataclass(frozen=True)
-class Contest:
+class QueryOverlap:
     """What search data shows of two pages; figures are of the queries that show both, those for the site's name apart."""
 
     queries: tuple[str, ...]
     """The queries, those with the most impressions first."""
     impressions: float
     """Impressions a month of both pages."""
-    overlap: float
+    share: float
     """Share of the other page's clicks, else impressions, that it gets on them, 0 to 1."""
-    overlap_in: ShareOf
+    share_of: ShareOf
     turns: Turns
     clicks: float
     """Clicks a month of both pages, in the later span where two are compared."""
@@ -70,12 +70,12 @@ class Rival:
     """To the keeper; 0 below the least kept one."""
     wording: tuple[PromiseField, ...]
     """What the two say alike; empty where only search shows it."""
-    contest: Contest | None
+    overlap: QueryOverlap | None
 
     @property
     def evidence(self) -> Evidence:
         """Strongest kind of evidence."""
-        if self.contest:
+        if self.overlap:
             return Evidence.SEARCH
         return Evidence.TEXT if self.resemblance else Evidence.WORDING
 
@@ -113,7 +113,7 @@ class Rivalry:
 
 
 @dataclass(frozen=True)
-class Ground:
+class RivalInputs:
     """What rivals are found on; sequences have one entry a page."""
 
     site: Site
@@ -126,7 +126,7 @@ class Ground:
     """Links from main text, as source * n_pages + target."""
     settled: Mapping[int, int]
     """For pages in a group of copies, a number of the group."""
-    may_count: NDArray[np.bool_]
+    is_compared: NDArray[np.bool_]
     """Pages that can be rivals: indexable, no variants, no copies that go, no utility pages, no pages of a listing."""
     target_of: Mapping[frozenset[str], int]
     """Page that a person named for a phrase, by its stems."""
@@ -148,7 +148,7 @@ def series_rows(series: Iterable[Series], in_copies: Collection[int]) -> list[Gr
 
 
 def find_rivals(
-    ground: Ground, standing: Standing, shown: Shown | None, is_brand: NDArray[np.bool_], settings: Settings
+    inputs: RivalInputs, strength: PageStrength, shown: Shown | None, is_brand: NDArray[np.bool_], settings: Settings
 ) -> list[Rivalry]:
     """Groups of rivals, in the order of their first pages.
 
@@ -159,7 +159,7 @@ def find_rivals(
     is_brand : ndarray of bool
         For each query whether it asks for the site by its name.
     """
-    finder = _Finder(ground, standing, shown, is_brand, settings)
+    finder = _Finder(inputs, strength, shown, is_brand, settings)
     alike = finder.alike_in_wording()
     near: dict[int, set[int]] = defaultdict(set)
     for a, b in [*alike, *finder.alike_in_search()]:
@@ -168,19 +168,24 @@ def find_rivals(
             near[b].add(a)
     edges = sorted((a, b) for a in near for b in near[a] if a < b)
     found = []
-    for component in components(len(ground.site.pages), edges):
+    for component in components(len(inputs.site.pages), edges):
         found += finder.stars(component, near, alike)
     return sorted(found, key=lambda rivalry: rivalry.rows)
 
 
 class _Finder:
     def __init__(
-        self, ground: Ground, standing: Standing, shown: Shown | None, is_brand: NDArray[np.bool_], settings: Settings
+        self,
+        inputs: RivalInputs,
+        strength: PageStrength,
+        shown: Shown | None,
+        is_brand: NDArray[np.bool_],
+        settings: Settings,
     ) -> None:
-        self.ground, self.standing, self.shown, self.is_brand, self.settings = ground, standing, shown, is_brand, settings
-        self.series_of = {row: number for number, series in enumerate(ground.series) for row in series.slots}
+        self.inputs, self.strength, self.shown, self.is_brand, self.settings = inputs, strength, shown, is_brand, settings
+        self.series_of = {row: number for number, series in enumerate(inputs.series) for row in series.slots}
         self.first = (
-            np.searchsorted(shown.row, np.arange(len(ground.site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
+            np.searchsorted(shown.row, np.arange(len(inputs.site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
         )
 
     def alike_in_wording(self) -> dict[tuple[int, int], tuple[PromiseField, ...]]:
@@ -190,10 +195,10 @@ class _Finder:
         of_phrase: Callable[[Topic], frozenset[str]] = lambda topic: topic.stems  # noqa: E731
         for name, stems_of in ((PromiseField.TITLE, of_title), (PromiseField.TARGET_PHRASE, of_phrase)):
             by_stems: dict[tuple[str, frozenset[str]], list[int]] = defaultdict(list)
-            for row in np.flatnonzero(self.ground.may_count).tolist():
-                said = stems_of(self.ground.topics[row])
+            for row in np.flatnonzero(self.inputs.is_compared).tolist():
+                said = stems_of(self.inputs.topics[row])
                 if len(said) >= _LEAST_STEMS:
-                    by_stems[self.ground.site.pages[row].language, said].append(row)
+                    by_stems[self.inputs.site.pages[row].language, said].append(row)
             for rows in by_stems.values():
                 if 1 < len(rows) <= _MOST_ALIKE:
                     for pair in combinations(rows, 2):
@@ -205,7 +210,7 @@ class _Finder:
         if self.shown is None:
             return []
         pairs = contending_pairs(self.shown, self.is_brand)
-        counts = self.ground.may_count
+        counts = self.inputs.is_compared
         kept = pairs[
             (pairs["impressions"] >= self.settings.rivals.minimum_impressions)
             & counts[pairs["a"].to_numpy(np.int64)]
@@ -215,11 +220,11 @@ class _Finder:
 
     def may_compete(self, a: int, b: int) -> bool:
         """Whether nothing else tells two pages apart."""
-        ground = self.ground
-        one, other = ground.site.pages[a], ground.site.pages[b]
+        inputs = self.inputs
+        one, other = inputs.site.pages[a], inputs.site.pages[b]
         if one.language != other.language or (a in self.series_of and self.series_of[a] == self.series_of.get(b)):
             return False
-        if a in ground.settled and ground.settled[a] == ground.settled.get(b):
+        if a in inputs.settled and inputs.settled[a] == inputs.settled.get(b):
             return False
         if other.url in {url for _, url in one.alternates} or one.url in {url for _, url in other.alternates}:
             return False
@@ -227,13 +232,13 @@ class _Finder:
 
     def _lists(self, parent: int, item: int) -> bool:
         """Whether a page is the listing that another page stands on."""
-        ground = self.ground
-        if ground.kinds.kind[parent] not in (PageKind.LISTING, PageKind.HOME):
+        inputs = self.inputs
+        if inputs.kinds.kind[parent] not in (PageKind.LISTING, PageKind.HOME):
             return False
-        key = parent * len(ground.site.pages) + item
-        folder = ground.site.pages[parent].url.partition("?")[0]
-        is_below = folder.endswith("/") and ground.site.pages[item].url.startswith(folder)
-        return key in ground.links and (is_below or ground.kinds.kind[parent] == PageKind.LISTING)
+        key = parent * len(inputs.site.pages) + item
+        folder = inputs.site.pages[parent].url.partition("?")[0]
+        is_below = folder.endswith("/") and inputs.site.pages[item].url.startswith(folder)
+        return key in inputs.links and (is_below or inputs.kinds.kind[parent] == PageKind.LISTING)
 
     def stars(
         self,
@@ -254,25 +259,25 @@ class _Finder:
         return found
 
     def _keeper(self, rows: Sequence[int]) -> tuple[int, Sentence]:
-        named = [row for phrase, row in self.ground.target_of.items() if row in rows]
+        named = [row for phrase, row in self.inputs.target_of.items() if row in rows]
         if named:
             return min(named), sentence("keeper-because.meant")
-        return choose_keeper(self.ground.site, rows, self.standing, self.settings.variants, are_variants=False)
+        return choose_keeper(self.inputs.site, rows, self.strength, self.settings.variants, are_variants=False)
 
     def _rival(self, keeper: int, row: int, alike: Mapping[tuple[int, int], tuple[PromiseField, ...]]) -> Rival | None:
         pair = (min(keeper, row), max(keeper, row))
-        contest = self.contest(keeper, row)
+        overlap = self.overlap(keeper, row)
         wording = alike.get(pair, ())
-        if contest is None and (not wording or (self._is_shown(keeper) and self._is_shown(row))):
+        if overlap is None and (not wording or (self._is_shown(keeper) and self._is_shown(row))):
             return None
-        return Rival(row, self.ground.resemblance.get(pair, 0.0), wording, contest)
+        return Rival(row, self.inputs.resemblance.get(pair, 0.0), wording, overlap)
 
     def _is_shown(self, row: int) -> bool:
-        return bool(self.standing.impressions[row] >= self.settings.rivals.minimum_impressions)
+        return bool(self.strength.impressions[row] >= self.settings.rivals.minimum_impressions)
 
-    def contest(self, keeper: int, row: int) -> Contest | None:
+    def overlap(self, keeper: int, row: int) -> QueryOverlap | None:
         """What search shows of two pages; None if it does not show them for one query, or one of them only in passing."""
-        shown, demand = self.shown, self.standing.demand
+        shown, demand = self.shown, self.strength.demand
         if shown is None or demand is None:
             return None
         here, there = (slice(self.first[page], self.first[page + 1]) for page in (keeper, row))
@@ -289,14 +294,14 @@ class _Finder:
         leader_position = position if shares[0] >= shares[1] else other
         if min(shares) < self.settings.rivals.trivial_share and leader_position <= 2:
             return None
-        overlap, unit = self._overlap(shown, there, b)
+        share, unit = self._shared_part(shown, there, b)
         rows = demand.of([keeper, row])
         clicks, before = _clicks(demand, [keeper, row], common)
-        return Contest(
+        return QueryOverlap(
             queries=tuple(demand.queries[code] for code in common[np.lexsort((common, -by_query))].tolist()),
             impressions=impressions,
-            overlap=overlap,
-            overlap_in=unit,
+            share=share,
+            share_of=unit,
             turns=turns(rows, common.tolist()),
             clicks=clicks,
             clicks_before=before,
@@ -305,7 +310,7 @@ class _Finder:
             is_dated=demand.is_dated,
         )
 
-    def _overlap(self, shown: Shown, page: slice, at: NDArray[np.int64]) -> tuple[float, ShareOf]:
+    def _shared_part(self, shown: Shown, page: slice, at: NDArray[np.int64]) -> tuple[float, ShareOf]:
         own = ~self.is_brand[shown.query[page]]
         clicks = float(shown.clicks[page][own].sum())
         if clicks > 0:
@@ -314,10 +319,10 @@ class _Finder:
         return (float(shown.impressions[at].sum()) / impressions if impressions else 0.0), ShareOf.IMPRESSIONS
 
     def _phrase(self, keeper: int, rivals: Sequence[Rival]) -> str:
-        asked = [rival.contest for rival in rivals if rival.contest]
+        asked = [rival.overlap for rival in rivals if rival.overlap]
         if asked:
-            return max(asked, key=lambda contest: contest.impressions).queries[0]
-        return self.ground.topics[keeper].phrase
+            return max(asked, key=lambda overlap: overlap.impressions).queries[0]
+        return self.inputs.topics[keeper].phrase
 
 
 def _clicks(demand: Demand, pages: Collection[int], queries: NDArray[np.int64]) -> tuple[float, float]:

@@ -17,7 +17,7 @@ import numpy as np
 from mardok.compare.contention import Shown, Turns, turns
 from mardok.compare.demand import Demand
 from mardok.compare.titles import Titles
-from mardok.compare.topics import Topic, Wording
+from mardok.compare.topics import Stemmer, Topic
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.text.stems import joined
@@ -54,7 +54,7 @@ def name_phrases(
     site: Site,
     titles: Titles,
     topics: Sequence[Topic],
-    wording: Wording,
+    wording: Stemmer,
     counts: Collection[int],
     demand: Demand | None,
     shown: Shown | None,
@@ -90,7 +90,7 @@ def _wanted(
     language: str,
     rows: tuple[int, ...],
     topics: Sequence[Topic],
-    wording: Wording,
+    wording: Stemmer,
     demand: Demand | None,
     shown: Shown | None,
     home: int,
@@ -111,7 +111,7 @@ def _wanted(
     return None
 
 
-def _asking(stems: frozenset[str], run: Sequence[str], language: str, wording: Wording, demand: Demand) -> list[int]:
+def _asking(stems: frozenset[str], run: Sequence[str], language: str, wording: Stemmer, demand: Demand) -> list[int]:
     """Codes of the queries that say just these stems."""
     begins = tuple(word[:3] for word in run)
     near = [

@@ -16,7 +16,7 @@ import numpy as np
 from mardok.compare.contention import Shown
 from mardok.compare.demand import Demand
 from mardok.compare.destinations import Destination
-from mardok.compare.topics import Wording
+from mardok.compare.topics import Stemmer
 from mardok.text.site import Site
 
 
@@ -31,12 +31,14 @@ class Target:
     stems: frozenset[str]
 
 
-def target_pages(site: Site, ways: Sequence[Destination], targets: Mapping[str, str], wording: Wording) -> list[Target]:
+def target_pages(
+    site: Site, destinations: Sequence[Destination], targets: Mapping[str, str], wording: Stemmer
+) -> list[Target]:
     """The pages meant for phrases, in the order of the phrases given."""
     found = []
     for phrase, url in targets.items():
         row = site.row_of.get(url, -1)
-        end = ways[row].row if row >= 0 else -1
+        end = destinations[row].row if row >= 0 else -1
         language = site.pages[end].language if end >= 0 else ""
         wording.learn({language: {phrase}})
         found.append(Target(phrase, url, end, wording.telling(phrase, language)))
@@ -44,7 +46,7 @@ def target_pages(site: Site, ways: Sequence[Destination], targets: Mapping[str, 
 
 
 def target_rows(
-    site: Site, targets: Sequence[Target], shown: Shown | None, demand: Demand | None, wording: Wording
+    site: Site, targets: Sequence[Target], shown: Shown | None, demand: Demand | None, wording: Stemmer
 ) -> list[dict[str, Any]]:
     """What became of each phrase.
 
@@ -76,7 +78,7 @@ def target_rows(
     return rows
 
 
-def _asking(site: Site, targets: Sequence[Target], demand: Demand, wording: Wording) -> dict[Target, list[int]]:
+def _asking(site: Site, targets: Sequence[Target], demand: Demand, wording: Stemmer) -> dict[Target, list[int]]:
     """Codes of the queries that say each phrase."""
     by_stems: dict[tuple[str, frozenset[str]], list[int]] = defaultdict(list)
     for language in sorted({_language(site, target) for target in targets}):

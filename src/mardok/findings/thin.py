@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.contention import Shown
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import PageStrength
 from mardok.findings.kinds import PageKinds
 from mardok.sentences import Text, sentence
 from mardok.settings import Settings, Thin
@@ -66,7 +66,7 @@ def thin_pages(
     own_words: NDArray[np.int64],
     is_asked: NDArray[np.bool_],
     relatives: Relatives,
-    standing: Standing,
+    strength: PageStrength,
     shown: Shown | None,
     months: float,
     settings: Settings,
@@ -96,7 +96,7 @@ def thin_pages(
             found[row] = Verdict(False, sentence("thin.reason.chapter", manual=site.pages[chapters[row]].url))
             continue
         found[row] = _verdict(
-            site, row, kinds, limits, int(own_words[row]), asked_for, relatives, standing, months, settings
+            site, row, kinds, limits, int(own_words[row]), asked_for, relatives, strength, months, settings
         )
     return found
 
@@ -131,7 +131,7 @@ def _verdict(
     own: int,
     asked_for: Callable[[int], _Asked],
     relatives: Relatives,
-    standing: Standing,
+    strength: PageStrength,
     months: float,
     settings: Settings,
 ) -> Verdict:
@@ -150,7 +150,7 @@ def _verdict(
     is_listing = kind == PageKind.LISTING
     if is_listing:
         if not is_wanted:
-            if _is_small_tag(row, kinds) and months and not standing.clicks[row]:
+            if _is_small_tag(row, kinds) and months and not strength.clicks[row]:
                 return Verdict(True, sentence("thin.reason.small-tag", n=int(kinds.n_items[row])), ThinRule.SMALL_TAG)
             return Verdict(False, sentence("thin.reason.listing"))
         few = sentence("thin.reason.shown-listing", own=own, words=n_words)
@@ -165,7 +165,7 @@ def _verdict(
         share = float(relatives.share[row])
         return Verdict(True, few, ThinRule.RELATIVE, relative=relative, own_words=own, resemblance=share)
     is_offer = kind in (PageKind.HOME, PageKind.PRODUCT, PageKind.SERVICE)
-    if months >= rules.months and not standing.clicks[row] and not is_offer:
+    if months >= rules.months and not strength.clicks[row] and not is_offer:
         return Verdict(True, sentence("thin.reason.no-clicks", few=few, months=months), ThinRule.NO_CLICKS)
     return Verdict(True, few, ThinRule.WAIT)
 

@@ -95,9 +95,9 @@ def section_phrases_table(
 def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.DataFrame:
     """Every stretch of a page that stands word for word on another one."""
     found = passages_of(runs, len(site.pages))
-    taken = accounted.is_boilerplate | accounted.is_shared | accounted.is_teaser
+    selected = accounted.is_boilerplate | accounted.is_shared | accounted.is_teaser
     marked, not_own = (
-        np.concatenate([np.zeros(1, np.int64), np.cumsum(words)]) for words in (accounted.is_boilerplate, taken)
+        np.concatenate([np.zeros(1, np.int64), np.cumsum(words)]) for words in (accounted.is_boilerplate, selected)
     )
     ends = found.stretch_place + found.stretch_words
     return PASSAGES.frame(
@@ -146,7 +146,7 @@ class CarriedText:
 
 def carried_texts(site: Site, runs: RepeatedRuns, accounted: Accounted) -> list[CarriedText]:
     """Every boilerplate passage, and every boilerplate block too short to be one, in the order of their places."""
-    found = passages_of(runs.taken(accounted.boilerplate_runs[runs.number]), len(site.pages))
+    found = passages_of(runs.select(accounted.boilerplate_runs[runs.number]), len(site.pages))
     stretches = np.column_stack([found.stretch_page, found.stretch_place, found.stretch_words])
     short = accounted.short_blocks
     blocks = np.column_stack([short.page, short.place, short.words])

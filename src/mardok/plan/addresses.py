@@ -11,9 +11,9 @@ from collections.abc import Collection, Mapping, Sequence
 
 from mardok.findings.groups import group_id
 from mardok.findings.kinds import PageKinds
+from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.workbench import Workbench
 from mardok.sentences import counted, listing, paragraph, path_of, sentence
 from mardok.urls import matches, variant_form
 from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, OtherRule, Owner, PageKind, StepKind
@@ -23,7 +23,7 @@ _LEAST_ADDRESSES = 3
 
 
 def translate_proposals(
-    guests: Mapping[int, Sequence[int]], meant_for: Sequence[str], moved: Collection[int], bench: Workbench
+    guests: Mapping[int, Sequence[int]], meant_for: Sequence[str], moved: Collection[int], context: PlanContext
 ) -> list[Proposal]:
     """A proposal for each language that pages are meant for and not in.
 
@@ -34,79 +34,79 @@ def translate_proposals(
     """
     by_language: dict[str, list[int]] = defaultdict(list)
     for row in sorted(guests):
-        if row not in moved and not matches(bench.url(row), bench.settings.plan.leave):
+        if row not in moved and not matches(context.url(row), context.settings.plan.leave):
             by_language[meant_for[row]].append(row)
-    return [_translate(language, rows, guests, bench) for language, rows in sorted(by_language.items())]
+    return [_translate(language, rows, guests, context) for language, rows in sorted(by_language.items())]
 
 
-def _translate(language: str, rows: Sequence[int], guests: Mapping[int, Sequence[int]], bench: Workbench) -> Proposal:
-    spoken = {row: bench.site.pages[row].language for row in rows}
+def _translate(language: str, rows: Sequence[int], guests: Mapping[int, Sequence[int]], context: PlanContext) -> Proposal:
+    spoken = {row: context.site.pages[row].language for row in rows}
     steps = tuple(
         Step(
-            bench.url(row),
+            context.url(row),
             StepKind.TRANSLATE,
-            detail=sentence("translate.step", original=bench.url(min(guests[row])), language=spoken[row]),
+            detail=sentence("translate.step", original=context.url(min(guests[row])), language=spoken[row]),
         )
         for row in rows
     )
-    urls = tuple(map(bench.url, rows))
+    urls = tuple(map(context.url, rows))
     return Proposal(
         id=group_id("translate", urls), action=Action.TRANSLATE, rule=OtherRule.UNTRANSLATED, owner=Owner.WRITER, keeper="",
         urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
-        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=Confidence.HIGH, evidence=Evidence.TEXT,
+        effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.HIGH, evidence=Evidence.TEXT,
         summary=sentence("translate.summary", pages=counted("page", len(rows)), language=language),
         why=paragraph(
             sentence("translate.why", pages=listing([path_of(url) for url in urls]), language=language),
             sentence("no-evidence"),
         ),
         unless=sentence("translate.unless"), steps=steps,
-        basis={"originals": {bench.url(row): bench.url(min(guests[row])) for row in rows}},
+        basis={"originals": {context.url(row): context.url(min(guests[row])) for row in rows}},
     )  # fmt: skip
 
 
 def filter_proposals(
-    kinds: PageKinds, compared: Collection[int], moved: Collection[int], bench: Workbench
+    kinds: PageKinds, compared: Collection[int], moved: Collection[int], context: PlanContext
 ) -> list[Proposal]:
     """Proposals for parameters that filter a listing which is read without them too."""
-    settings = bench.settings
+    settings = context.settings
     plain = {
         form.key: row
         for row in sorted(compared)
-        for form in [variant_form(bench.url(row), settings.variants)]
+        for form in [variant_form(context.url(row), settings.variants)]
         if not form.parameters and kinds.kind[row] in (PageKind.LISTING, PageKind.HOME)
     }
     by_parameter: dict[str, list[int]] = defaultdict(list)
     for row in sorted(compared):
-        url = bench.url(row)
+        url = context.url(row)
         if "?" not in url or kinds.is_further[row] or kinds.kind[row] != PageKind.LISTING or row in moved:
             continue
         form = variant_form(url, settings.variants)
         if form.parameters and form.key in plain and not matches(url, settings.plan.leave):
             by_parameter[form.parameters[0][0]].append(row)
     filters = [(name, rows) for name, rows in sorted(by_parameter.items()) if len(rows) >= _LEAST_ADDRESSES]
-    return [one for name, rows in filters for one in _filter(name, rows, bench)]
+    return [one for name, rows in filters for one in _filter(name, rows, context)]
 
 
-def _filter(name: str, rows: Sequence[int], bench: Workbench) -> list[Proposal]:
-    least = bench.settings.thin.minimum_impressions
-    asked = [row for row in rows if bench.standing.impressions[row] >= least]
+def _filter(name: str, rows: Sequence[int], context: PlanContext) -> list[Proposal]:
+    least = context.settings.thin.minimum_impressions
+    asked = [row for row in rows if context.strength.impressions[row] >= least]
     others = [row for row in rows if row not in set(asked)]
-    return [_one(name, part, bench, is_asked=is_asked) for part, is_asked in ((asked, True), (others, False)) if part]
+    return [_one(name, part, context, is_asked=is_asked) for part, is_asked in ((asked, True), (others, False)) if part]
 
 
-def _one(name: str, rows: Sequence[int], bench: Workbench, *, is_asked: bool) -> Proposal:
-    urls = tuple(map(bench.url, rows))
+def _one(name: str, rows: Sequence[int], context: PlanContext, *, is_asked: bool) -> Proposal:
+    urls = tuple(map(context.url, rows))
     rule = OtherRule.FILTER_ASKED_FOR if is_asked else OtherRule.FILTER_NOT_ASKED_FOR
     addresses = counted("address", len(rows))
-    shown = float(bench.standing.impressions[list(rows)].sum())
+    shown = float(context.strength.impressions[list(rows)].sum())
     detail = sentence(f"filter.step.{rule}", parameter=name)
     steps = tuple(Step(url, StepKind.LEAVE if is_asked else StepKind.NOINDEX, detail=detail) for url in urls)
-    is_known = bench.standing.demand is not None
+    is_known = context.strength.demand is not None
     known = sentence("filter.known.hardly-shown" if is_known else "filter.known.no-search-data")
     return Proposal(
         id=group_id("filter", urls), action=Action.LEAVE if is_asked else Action.NOINDEX, rule=rule, owner=Owner.DEVELOPER,
         keeper="", urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
-        effort_hours=effort_hours(steps, bench.settings.plan.effort, n_rules=1),
+        effort_hours=effort_hours(steps, context.settings.plan.effort, n_rules=1),
         confidence=Confidence.MEDIUM if is_known else Confidence.LOW,
         evidence=Evidence.SEARCH if is_known else Evidence.TEXT,
         summary=sentence(f"filter.summary.{rule}", addresses=addresses, parameter=name),

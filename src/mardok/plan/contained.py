@@ -14,10 +14,10 @@ from dataclasses import dataclass
 from mardok.findings.contained import Repeated
 from mardok.findings.groups import group_id
 from mardok.findings.wording import section_name
+from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
 from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.workbench import Workbench, gain_basis
 from mardok.sentences import counted, paragraph, path_of, sentence, shares
 from mardok.settings import Settings
 from mardok.text.site import Site
@@ -54,62 +54,62 @@ def contained_drafts(
     return drafts
 
 
-def contained_proposals(drafts: Sequence[ContainedDraft], bench: Workbench) -> list[Proposal]:
+def contained_proposals(drafts: Sequence[ContainedDraft], context: PlanContext) -> list[Proposal]:
     """Drafts written out."""
     together: dict[tuple[str, str], list[Repeated]] = defaultdict(list)
     for draft in drafts:
         if not draft.moved:
             one = draft.found
-            together[section_name(bench.url(one.row)), section_name(bench.url(one.other))].append(one)
+            together[section_name(context.url(one.row)), section_name(context.url(one.other))].append(one)
     return [
-        *(_merge(draft.found, bench) for draft in drafts if draft.moved),
-        *(_trim(alike, bench) for alike in together.values()),
+        *(_merge(draft.found, context) for draft in drafts if draft.moved),
+        *(_trim(alike, context) for alike in together.values()),
     ]
 
 
-def _merge(one: Repeated, bench: Workbench) -> Proposal:
-    target = bench.moves.end_of(one.row)
-    url, kept = bench.url(one.row), bench.url(target)
+def _merge(one: Repeated, context: PlanContext) -> Proposal:
+    target = context.moves.end_of(one.row)
+    url, kept = context.url(one.row), context.url(target)
     steps = [
         Step(kept, StepKind.LEAVE, detail=sentence("contained.step.keeper")),
-        *bench.unique_text(one.row, target),
-        *bench.moving(one.row, sentence("contained.step.moved")),
+        *context.unique_text(one.row, target),
+        *context.moving(one.row, sentence("contained.step.moved")),
     ]
-    gain = bench.gain([one.row, target], [one.row])
+    gain = context.gain([one.row, target], [one.row])
     urls = tuple(sorted([url, kept]))
     pair = {"page": path_of(url), "kept": path_of(kept)}
     return Proposal(
         id=group_id("contained", urls), action=Action.MERGE, rule=ContainedRule.SAME_PROMISE, owner=Owner.EDITOR,
-        keeper=kept, urls=urls, gain=gain, effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        keeper=kept, urls=urls, gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.MEDIUM, evidence=Evidence.TEXT, summary=sentence("contained.summary.merge", **pair),
-        why=paragraph(sentence("contained.why.merge", share=one.share, **pair), bench.figures(gain, 1)),
+        why=paragraph(sentence("contained.why.merge", share=one.share, **pair), context.figures(gain, 1)),
         unless=sentence("contained.unless.merge"),
         steps=tuple(steps), basis={"containment": round(one.share, 6), **gain_basis(gain)},
     )  # fmt: skip
 
 
-def _trim(alike: Sequence[Repeated], bench: Workbench) -> Proposal:
+def _trim(alike: Sequence[Repeated], context: PlanContext) -> Proposal:
     """Pages of one section that pages of one section repeat: one decision."""
-    urls = tuple(sorted({bench.url(row) for one in alike for row in (one.row, one.other)}))
+    urls = tuple(sorted({context.url(row) for one in alike for row in (one.row, one.other)}))
     steps = tuple(
         Step(
-            bench.url(one.row),
+            context.url(one.row),
             StepKind.TRIM,
-            bench.url(one.other),
-            sentence("contained.step.trim", words=one.shared_words, other=path_of(bench.url(one.other))),
+            context.url(one.other),
+            sentence("contained.step.trim", words=one.shared_words, other=path_of(context.url(one.other))),
         )
         for one in alike
     )
     first = alike[0]
     n_words = sum(one.shared_words for one in alike)
-    pair = sentence("pair", one=path_of(bench.url(first.row)), other=path_of(bench.url(first.other)))
+    pair = sentence("pair", one=path_of(context.url(first.row)), other=path_of(context.url(first.other)))
     pages = counted("page", len(alike))
     return Proposal(
         id=group_id("contained", urls), action=Action.TRIM, rule=ContainedRule.OTHER_PROMISE, owner=Owner.EDITOR, keeper="",
         urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
-        effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=Confidence.MEDIUM, evidence=Evidence.TEXT,
+        effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.MEDIUM, evidence=Evidence.TEXT,
         summary=sentence("contained.summary.pair" if len(alike) == 1 else "contained.summary.pairs", pages=pages, pair=pair),
         why=sentence("contained.why.trim", shares=shares([one.share for one in alike]), pages=pages, words=n_words),
         unless=sentence("contained.unless.trim"), steps=steps,
-        basis={"containment": {bench.url(one.row): round(one.share, 6) for one in alike}, "shared_words": n_words},
+        basis={"containment": {context.url(one.row): round(one.share, 6) for one in alike}, "shared_words": n_words},
     )  # fmt: skip

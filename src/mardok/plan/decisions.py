@@ -21,7 +21,7 @@ from mardok.errors import HandoffError
 from mardok.plan.proposal import Proposal
 from mardok.sentences import Sentence, clauses, sentence
 from mardok.settings import Settings
-from mardok.sources.decisions import Earlier
+from mardok.sources.decisions import PlanDecision
 from mardok.vocabulary import Action, Decision
 
 _LEAST_SHARE = 0.5
@@ -39,7 +39,7 @@ class Decided:
     note: str = ""
 
 
-def follow(proposals: Sequence[Proposal], earlier: Iterable[Earlier]) -> tuple[dict[str, Decided], list[Earlier]]:
+def follow(proposals: Sequence[Proposal], earlier: Iterable[PlanDecision]) -> tuple[dict[str, Decided], list[PlanDecision]]:
     """Decisions by the ids of the proposals, and those that found none."""
     by_id = {proposal.id: proposal for proposal in proposals}
     found: dict[str, Decided] = {}
@@ -53,15 +53,15 @@ def follow(proposals: Sequence[Proposal], earlier: Iterable[Earlier]) -> tuple[d
     alike = sorted(
         ((-_overlap(proposal, told), told.proposal, proposal.id, at) for at, told in enumerate(rest) for proposal in free),
     )
-    taken: set[int] = set()
+    selected: set[int] = set()
     for share, _, proposal_id, at in alike:
-        if -share >= _LEAST_SHARE and at not in taken and proposal_id not in found:
+        if -share >= _LEAST_SHARE and at not in selected and proposal_id not in found:
             found[proposal_id] = _decided(by_id[proposal_id], rest[at])
-            taken.add(at)
-    return found, [told for at, told in enumerate(rest) if at not in taken]
+            selected.add(at)
+    return found, [told for at, told in enumerate(rest) if at not in selected]
 
 
-def with_actions(settings: Settings, earlier: Iterable[Earlier]) -> Settings:
+def with_actions(settings: Settings, earlier: Iterable[PlanDecision]) -> Settings:
     """Settings that hold what a person wants to be done instead: pages to be left, or to stay reachable."""
     leave = {escape(url) for told in earlier if told.action == Action.LEAVE for url in told.urls}
     reachable = {escape(url) for told in earlier if told.action == Action.CANONICAL for url in told.urls}
@@ -74,7 +74,7 @@ def with_actions(settings: Settings, earlier: Iterable[Earlier]) -> Settings:
     return settings.model_copy(update={"plan": changed})
 
 
-def with_decisions(plan: pd.DataFrame, earlier: Iterable[Earlier]) -> pd.DataFrame:
+def with_decisions(plan: pd.DataFrame, earlier: Iterable[PlanDecision]) -> pd.DataFrame:
     """A plan with the decisions and notes of its edited file, by id.
 
     Raises
@@ -89,14 +89,14 @@ def with_decisions(plan: pd.DataFrame, earlier: Iterable[Earlier]) -> pd.DataFra
             raise HandoffError(
                 f"{told.place}: {asked} is not the plan's; audit again with the edited plan, then hand it over"
             )
-    nothing = Earlier("", Decision.NONE, "", "")
+    nothing = PlanDecision("", Decision.NONE, "", "")
     return plan.assign(
         decision=[by_id.get(proposal, nothing).decision for proposal in plan["proposal"]],
         note=[by_id.get(proposal, nothing).note for proposal in plan["proposal"]],
     )
 
 
-def _overlap(proposal: Proposal, told: Earlier) -> float:
+def _overlap(proposal: Proposal, told: PlanDecision) -> float:
     """Share of the addresses that both are about, of the larger of the two; 0 if they are about different work."""
     if proposal.action != told.proposed and not {proposal.action, told.proposed} <= _ON_GROUPS:
         return 0.0
@@ -104,7 +104,7 @@ def _overlap(proposal: Proposal, told: Earlier) -> float:
     return common / max(len(told.urls), len(proposal.urls), 1)
 
 
-def _decided(proposal: Proposal, told: Earlier) -> Decided:
+def _decided(proposal: Proposal, told: PlanDecision) -> Decided:
     if told.decision != Decision.REJECT:
         return Decided(told.decision, told.note)
     changes = _changes(told, proposal)
@@ -114,7 +114,7 @@ def _decided(proposal: Proposal, told: Earlier) -> Decided:
     return Decided(Decision.NONE, str(clauses(told.note, raised)))
 
 
-def _changes(told: Earlier, proposal: Proposal) -> list[Sentence]:
+def _changes(told: PlanDecision, proposal: Proposal) -> list[Sentence]:
     """Figures of the basis that are others now, in words."""
     try:
         before = json.loads(told.basis) if told.basis else {}

@@ -74,7 +74,7 @@ def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], mov
     at_risk = float(own.clicks[~is_shared & np.isin(own.row, list(moved))].sum()) / demand.months
     if not is_shared.any():
         return Gain(-at_risk, 0.0, GainUnit.CLICKS, at_risk)
-    shared = _Queries(own.taken(is_shared), curve)
+    shared = _Queries(own.select(is_shared), curve)
     moment = numbered(
         shared.number, shared.rows.place.astype(np.int64), shared.rows.date.astype("datetime64[D]").astype(np.int64)
     )
@@ -113,7 +113,7 @@ def gain_of_names(demand: Demand, curve: ClickCurve, queries: Mapping[int, Colle
     is_named = np.zeros(len(own), bool)
     for row, named in queries.items():
         is_named |= (own.row == row) & np.isin(own.query, list(named))
-    return _gain_at(demand, _Queries(own.taken(is_named), curve), None)
+    return _gain_at(demand, _Queries(own.select(is_named), curve), None)
 
 
 def reach_gain(demand: Demand, curve: ClickCurve, row: int, queries: Collection[int], position: float) -> Gain:
@@ -126,7 +126,7 @@ def reach_gain(demand: Demand, curve: ClickCurve, row: int, queries: Collection[
     """
     own = demand.of([row])
     return _gain_at(
-        demand, _Queries(own.taken(np.isin(own.query, list(queries))), curve), float(curve.at(np.array([position]))[0])
+        demand, _Queries(own.select(np.isin(own.query, list(queries))), curve), float(curve.at(np.array([position]))[0])
     )
 
 

@@ -36,13 +36,13 @@ class Move:
 class Moves:
     """All moves of a plan, and what follows from them."""
 
-    def __init__(self, site: Site, ways: Sequence[Destination], moves: Iterable[Move]) -> None:
+    def __init__(self, site: Site, destinations: Sequence[Destination], moves: Iterable[Move]) -> None:
         self._site = site
         self._move_of = {move.row: move for move in moves}
         self._linking: dict[int, list[tuple[int, str, bool]]] = defaultdict(list)
         self._pointing: dict[int, list[tuple[int, StepKind]]] = defaultdict(list)
         self._collect_links()
-        self._collect_pointers(ways)
+        self._collect_pointers(destinations)
 
     def end_of(self, row: int) -> int:
         """The page at which a page ends when every step is done."""
@@ -103,11 +103,11 @@ class Moves:
                 seen.add((source, row, anchor))
                 self._linking[row].append((source, anchor, bool(site.chrome_links[at])))
 
-    def _collect_pointers(self, ways: Sequence[Destination]) -> None:
-        for source, (page, way) in enumerate(zip(self._site.pages, ways, strict=True)):
+    def _collect_pointers(self, destinations: Sequence[Destination]) -> None:
+        for source, (page, destination) in enumerate(zip(self._site.pages, destinations, strict=True)):
             if source in self._move_of:
                 continue
-            passed = (self._site.row_of.get(url, -1) for url in way.hops)
+            passed = (self._site.row_of.get(url, -1) for url in destination.hops)
             moved = next((row for row in passed if row in self._move_of), None)
             if moved is not None:
                 self._pointing[moved].append((source, StepKind.REDIRECT if page.redirect_url else StepKind.CANONICAL))

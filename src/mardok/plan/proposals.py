@@ -21,12 +21,12 @@ import numpy as np
 
 from mardok.compare.destinations import Destination
 from mardok.findings.groups import Group, group_id
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import PageStrength
+from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
 from mardok.plan.gain import gain_of_names
 from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.workbench import Workbench, gain_basis
 from mardok.sentences import Listing, Sentence, Text, clauses, counted, listing, paragraph, path_of, quoted, sentence, shares
 from mardok.settings import Settings
 from mardok.text.site import Site
@@ -75,16 +75,16 @@ class GroupDraft:
 
 
 def group_drafts(
-    site: Site, ways: Sequence[Destination], groups: Iterable[Group], standing: Standing, settings: Settings
+    site: Site, destinations: Sequence[Destination], groups: Iterable[Group], strength: PageStrength, settings: Settings
 ) -> list[GroupDraft]:
     """What to do about each group of variants or copies."""
-    fixed = fixed_pages(site, ways, settings)
-    return [draft for group in groups for draft in _drafts(site, group, standing, settings, fixed)]
+    fixed = fixed_pages(site, destinations, settings)
+    return [draft for group in groups for draft in _drafts(site, group, strength, settings, fixed)]
 
 
-def group_proposals(drafts: Iterable[GroupDraft], bench: Workbench) -> list[Proposal]:
+def group_proposals(drafts: Iterable[GroupDraft], context: PlanContext) -> list[Proposal]:
     """Drafts written out, those by rules of one kind as one proposal; in no particular order."""
-    writer = _Writer(bench)
+    writer = _Writer(context)
     by_rules: dict[tuple[Action, bool], list[GroupDraft]] = defaultdict(list)
     proposals = []
     for draft in drafts:
@@ -95,9 +95,14 @@ def group_proposals(drafts: Iterable[GroupDraft], bench: Workbench) -> list[Prop
     return proposals + [writer.variants(alike) for alike in by_rules.values()]
 
 
-def fixed_pages(site: Site, ways: Sequence[Destination], settings: Settings) -> set[int]:
+def fixed_pages(site: Site, destinations: Sequence[Destination], settings: Settings) -> set[int]:
     """Pages that a home page sends on to: they stand in for it, and the home page is never moved."""
-    passed = [url for way, page in zip(ways, site.pages, strict=True) if _is_home(page.url, settings) for url in way.hops]
+    passed = [
+        url
+        for destination, page in zip(destinations, site.pages, strict=True)
+        if _is_home(page.url, settings)
+        for url in destination.hops
+    ]
     return {site.row_of[url] for url in passed if url in site.row_of and not _is_home(url, settings)}
 
 
@@ -105,12 +110,14 @@ def _is_home(url: str, settings: Settings) -> bool:
     return is_home(url, settings.variants)
 
 
-def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fixed: Collection[int]) -> list[GroupDraft]:
+def _drafts(
+    site: Site, group: Group, strength: PageStrength, settings: Settings, fixed: Collection[int]
+) -> list[GroupDraft]:
     is_variants = group.kind == GroupKind.VARIANTS
     movable = [
         row
         for row in group.members
-        if _may_move(site, row, group.keeper, standing, settings)
+        if _may_move(site, row, group.keeper, strength, settings)
         and row not in fixed
         and (is_variants or not _is_home(site.pages[row].url, settings))
     ]
@@ -119,8 +126,8 @@ def _drafts(site: Site, group: Group, standing: Standing, settings: Settings, fi
         return [GroupDraft(group, Action.LEAVE, rule)]
     if is_variants:
         drafts = _variant_drafts(site, group, movable, settings)
-    elif group.promises_differ and (standing.demand is None or _asked_for(group, standing, settings)):
-        rule = CopyRule.MAYBE_ASKED_FOR if standing.demand is None else CopyRule.ASKED_FOR
+    elif group.promises_differ and (strength.demand is None or _asked_for(group, strength, settings)):
+        rule = CopyRule.MAYBE_ASKED_FOR if strength.demand is None else CopyRule.ASKED_FOR
         drafts = [GroupDraft(replace(group, members=tuple(movable)), Action.REWRITE, rule)]
     else:
         drafts = _merge_drafts(site, group, movable, settings)
@@ -142,17 +149,17 @@ def _merge_drafts(site: Site, group: Group, movable: Sequence[int], settings: Se
     return drafts
 
 
-def _may_move(site: Site, row: int, keeper: int, standing: Standing, settings: Settings) -> bool:
+def _may_move(site: Site, row: int, keeper: int, strength: PageStrength, settings: Settings) -> bool:
     """Whether it is safe and of use to move a page onto a keeper, or to rewrite it beside one."""
     page, kept = site.pages[row], site.pages[keeper]
     is_foreign = bool(page.language and kept.language and page.language != kept.language)
-    both_indexable = bool(standing.is_indexable[row] and standing.is_indexable[keeper])
+    both_indexable = bool(strength.is_indexable[row] and strength.is_indexable[keeper])
     return both_indexable and not is_foreign and not matches(page.url, settings.plan.leave)
 
 
-def _asked_for(group: Group, standing: Standing, settings: Settings) -> dict[int, dict[int, float]]:
+def _asked_for(group: Group, strength: PageStrength, settings: Settings) -> dict[int, dict[int, float]]:
     """For each page that searchers ask for by name: the queries (numbers) that say its slot, with impressions a month."""
-    demand = standing.demand
+    demand = strength.demand
     if demand is None or group.slots is None:
         return {}
     rows = demand.of(group.rows)
@@ -226,10 +233,10 @@ def _writing_rule(url: str, keeper: str, settings: Settings) -> AddressRule:
 class _Writer:
     """Writes drafts out as proposals."""
 
-    def __init__(self, bench: Workbench) -> None:
-        self.bench = bench
-        self.site, self.standing, self.curve = bench.site, bench.standing, bench.curve
-        self.settings, self.moves, self.url = bench.settings, bench.moves, bench.url
+    def __init__(self, context: PlanContext) -> None:
+        self.context = context
+        self.site, self.strength, self.curve = context.site, context.strength, context.curve
+        self.settings, self.moves, self.url = context.settings, context.moves, context.url
 
     def variants(self, drafts: Sequence[GroupDraft]) -> Proposal:
         """One proposal for addresses that go by rules of one kind."""
@@ -241,7 +248,7 @@ class _Writer:
         members: dict[int, list[int]] = defaultdict(list)
         for draft in drafts:
             members[draft.group.keeper] += draft.group.members
-        gains = [self.bench.gain([keeper, *rows], rows) for keeper, rows in members.items()]
+        gains = [self.context.gain([keeper, *rows], rows) for keeper, rows in members.items()]
         in_clicks = [gain for gain in gains if gain.unit == GainUnit.CLICKS]
         summed = in_clicks or gains
         gain = Gain(
@@ -254,7 +261,7 @@ class _Writer:
             if step.url == self.url(row) and step.step in (StepKind.REDIRECT, StepKind.CANONICAL)
             else step
             for row in moved
-            for step in self.bench.moving(row, rule_of[row].text)
+            for step in self.context.moving(row, rule_of[row].text)
         ]
         steps += [Step(self.url(row), StepKind.LEAVE, detail=sentence("keeper.as-it-is")) for row in keepers]
         steps += [step for draft in drafts for step in self._staying(draft)]
@@ -275,7 +282,7 @@ class _Writer:
             why=paragraph(
                 self._sameness_of_variants(moved, text_of, is_identical=is_identical),
                 None if is_merge else sentence("variants.must-work", n=len(moved)),
-                self.bench.figures(gain, len(moved)),
+                self.context.figures(gain, len(moved)),
             ),
             unless=sentence(f"variants.unless.{action}"), steps=tuple(steps),
             basis={"rules": dict(rules), "addresses": len(moved), "identical": is_identical, **gain_basis(gain)},
@@ -307,14 +314,14 @@ class _Writer:
 
     def _merge(self, draft: GroupDraft) -> Proposal:
         group, is_merge = draft.group, draft.action == Action.MERGE
-        gain = self.bench.gain([group.keeper, *group.members], group.members)
+        gain = self.context.gain([group.keeper, *group.members], group.members)
         steps = [Step(self.url(group.keeper), StepKind.LEAVE, detail=sentence("keeper.stays", reason=group.reason))]
         for row in group.members:
-            steps += self.bench.unique_text(row, group.keeper) if is_merge else []
+            steps += self.context.unique_text(row, group.keeper) if is_merge else []
             detail = sentence("copies.step.identical" if row in group.identical else "copies.step.near")
-            steps += self.bench.moving(row, detail)
+            steps += self.context.moving(row, detail)
         steps += self._staying(draft)
-        steps += self.bench.mention_steps(group.keeper, group.rows) if is_merge else []
+        steps += self.context.mention_steps(group.keeper, group.rows) if is_merge else []
         n = len(group.members)
         copies = path_of(self.url(group.members[0])) if n == 1 else counted("copy", n)
         kept = path_of(self.url(group.keeper))
@@ -329,7 +336,7 @@ class _Writer:
             draft, owner, gain, steps, sentence(f"copies.summary.{draft.action}", copies=copies, kept=kept),
             paragraph(
                 self._sameness(group), sentence("copies.why.stays", kept=kept, reason=group.reason), but,
-                self.bench.figures(gain, n),
+                self.context.figures(gain, n),
             ),
             sentence(f"copies.unless.{CopyRule.NOT_ASKED_FOR if group.promises_differ else draft.rule}"), group.confidence,
         )  # fmt: skip
@@ -340,7 +347,7 @@ class _Writer:
 
     def _rewrite(self, draft: GroupDraft) -> Proposal:
         group = draft.group
-        asked = _asked_for(group, self.standing, self.settings)
+        asked = _asked_for(group, self.strength, self.settings)
         shown = {row: sum(queries.values()) for row, queries in asked.items()}
         gain = self._rewrite_gain(asked)
         first = [row for row in group.members if row in asked or not asked]
@@ -383,9 +390,9 @@ class _Writer:
         return clauses(*parts)
 
     def _rewrite_gain(self, asked: Mapping[int, Mapping[int, float]]) -> Gain:
-        if self.standing.demand is None or self.curve is None:
+        if self.strength.demand is None or self.curve is None:
             return Gain(0.0, 0.0, GainUnit.LINK_WEIGHT)
-        return gain_of_names(self.standing.demand, self.curve, asked)
+        return gain_of_names(self.strength.demand, self.curve, asked)
 
     def _leave(self, draft: GroupDraft) -> Proposal:
         group = draft.group

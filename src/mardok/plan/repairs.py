@@ -15,10 +15,10 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from mardok.findings.groups import group_id
-from mardok.findings.trouble import Told, once_a_template
+from mardok.findings.page_check import PageCheck, once_a_template
+from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.workbench import Workbench
 from mardok.sentences import Text, clauses, counted, listing, paragraph, path_of, sentence
 from mardok.urls import matches
 from mardok.vocabulary import Action, CheckId, Confidence, Evidence, GainUnit, OtherRule, Owner, StepKind
@@ -114,7 +114,7 @@ _DUPLICATES = (
 )  # fmt: skip
 
 
-def repair_proposals(troubles: Iterable[Told], gone: Collection[int], bench: Workbench) -> list[Proposal]:
+def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], context: PlanContext) -> list[Proposal]:
     """One proposal for each field of work, broken and untidy apart.
 
     Parameters
@@ -122,24 +122,24 @@ def repair_proposals(troubles: Iterable[Told], gone: Collection[int], bench: Wor
     gone : collection of int
         Pages that go, or leave the index.
     """
-    by_field: dict[tuple[_Field, bool], list[Told]] = defaultdict(list)
+    by_field: dict[tuple[_Field, bool], list[PageCheck]] = defaultdict(list)
     pages: dict[CheckId, set[str]] = defaultdict(set)
     listed_troubles = list(troubles)
     for told in listed_troubles:
         pages[told.check].add(told.url)
     for told in once_a_template(listed_troubles):
-        row = bench.site.row_of.get(told.url, -1)
-        is_left = matches(told.url, bench.settings.plan.leave) or row in gone
+        row = context.site.row_of.get(told.url, -1)
+        is_left = matches(told.url, context.settings.plan.leave) or row in gone
         if told.check in _ORDERS and not is_left:
             by_field[_ORDERS[told.check].field, _ORDERS[told.check].is_broken].append(told)
     return [
-        _proposal(field, is_broken, sorted(_still_wrong(found)), pages, bench)
+        _proposal(field, is_broken, sorted(_still_wrong(found)), pages, context)
         for (field, is_broken), found in sorted(by_field.items())
         if _still_wrong(found)
     ]
 
 
-def _still_wrong(found: Sequence[Told]) -> list[Told]:
+def _still_wrong(found: Sequence[PageCheck]) -> list[PageCheck]:
     """Troubles without duplicates whose like is moved by the plan."""
     alike = Counter((told.check, told.value) for told in found)
     return [
@@ -148,15 +148,19 @@ def _still_wrong(found: Sequence[Told]) -> list[Told]:
 
 
 def _proposal(
-    field: _Field, is_broken: bool, found: Sequence[Told], pages: Mapping[CheckId, Collection[str]], bench: Workbench
+    field: _Field,
+    is_broken: bool,
+    found: Sequence[PageCheck],
+    pages: Mapping[CheckId, Collection[str]],
+    context: PlanContext,
 ) -> Proposal:
     """The proposal for one field; `pages` has all pages with each trouble, of those of a template every one."""
-    by_check: dict[CheckId, list[Told]] = {check: [] for check in _ORDERS}
+    by_check: dict[CheckId, list[PageCheck]] = {check: [] for check in _ORDERS}
     for told in found:
         by_check[told.check].append(told)
     there = {check: same for check, same in by_check.items() if same}
     steps = tuple(
-        Step(told.url, _ORDERS[check].step, _target(told, bench), _detail(told))
+        Step(told.url, _ORDERS[check].step, _target(told, context), _detail(told))
         for check, same in there.items()
         for told in same
     )
@@ -179,7 +183,7 @@ def _proposal(
         id=group_id("repair", [field, str(is_broken), *urls]), action=Action.REPAIR,
         rule=OtherRule.BROKEN if is_broken else OtherRule.UNTIDY,
         owner=min(owners, key=lambda owner: (-owners[owner], owner)), keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.HIGH, evidence=Evidence.TEXT,
         summary=sentence("repair.summary", field=sentence(f"repair.field.{field.name.lower()}"), orders=listing(orders)),
         why=paragraph(
@@ -194,13 +198,13 @@ def _capital(text: str) -> str:
     return text[0].upper() + text[1:]
 
 
-def _target(told: Told, bench: Workbench) -> str:
+def _target(told: PageCheck, context: PlanContext) -> str:
     """Where the address or link is to lead, by what the plan makes of it."""
-    row = bench.site.row_of.get(told.target, -1)
-    return bench.url(bench.moves.end_of(row)) if row >= 0 else told.target
+    row = context.site.row_of.get(told.target, -1)
+    return context.url(context.moves.end_of(row)) if row >= 0 else told.target
 
 
-def _detail(told: Told) -> Text:
+def _detail(told: PageCheck) -> Text:
     trouble = sentence(f"check.{told.check}.trouble")
     parts = [sentence("repair.part", text=part) for part in (told.value, told.detail) if part]
     return clauses(

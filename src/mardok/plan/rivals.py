@@ -18,11 +18,11 @@ from dataclasses import dataclass
 
 from mardok.findings.groups import group_id
 from mardok.findings.kinds import PageKinds
-from mardok.findings.rivals import Contest, Rival, Rivalry
+from mardok.findings.rivals import QueryOverlap, Rival, Rivalry
+from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
 from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.workbench import Workbench, gain_basis
 from mardok.sentences import Sentence, Text, counted, listing, paragraph, path_of, quoted, sentence
 from mardok.settings import Rivals, Settings
 from mardok.text.site import Site
@@ -88,9 +88,9 @@ def rival_drafts(
     return drafts
 
 
-def has_lost(contest: Contest, rules: Rivals) -> bool:
+def has_lost(overlap: QueryOverlap, rules: Rivals) -> bool:
     """Whether two pages lost clicks on their common queries against the span before."""
-    return lost(contest.clicks, contest.clicks_before, rules)
+    return lost(overlap.clicks, overlap.clicks_before, rules)
 
 
 def lost(clicks: float, before: float, rules: Rivals) -> bool:
@@ -99,22 +99,22 @@ def lost(clicks: float, before: float, rules: Rivals) -> bool:
 
 
 def _action(rival: Rival, rivalry: Rivalry, kinds: PageKinds, settings: Settings) -> tuple[Action, RivalRule]:
-    rules, contest = settings.rivals, rival.contest
-    if contest is None:
+    rules, overlap = settings.rivals, rival.overlap
+    if overlap is None:
         return Action.INVESTIGATE, RivalRule.WORDING_ONLY
-    takes_turns = contest.turns.changes >= rules.least_turns
-    is_losing = has_lost(contest, rules)
-    weeks = contest.turns.weeks
-    leads = max(contest.turns.led.values(), default=0) / weeks if weeks else 0.0
-    if contest.is_dated and leads >= rules.steady_lead and not is_losing and _leader_position(rival, rivalry) <= _FIRST_PAGE:
+    takes_turns = overlap.turns.changes >= rules.least_turns
+    is_losing = has_lost(overlap, rules)
+    weeks = overlap.turns.weeks
+    leads = max(overlap.turns.led.values(), default=0) / weeks if weeks else 0.0
+    if overlap.is_dated and leads >= rules.steady_lead and not is_losing and _leader_position(rival, rivalry) <= _FIRST_PAGE:
         return Action.LEAVE, RivalRule.LEADER_IN_FRONT
-    if contest.turns.both_on_first_page >= rules.first_page_share:
+    if overlap.turns.both_on_first_page >= rules.first_page_share:
         return Action.LEAVE, RivalRule.BOTH_ON_FIRST_PAGE
     if kinds.kind[rival.row] != kinds.kind[rivalry.keeper]:
         return Action.RETITLE, RivalRule.DIFFERENT_KINDS
-    if not contest.is_dated:
+    if not overlap.is_dated:
         return Action.INVESTIGATE, RivalRule.NO_DAYS
-    if contest.overlap >= rules.overlap and (takes_turns or is_losing):
+    if overlap.share >= rules.overlap and (takes_turns or is_losing):
         return Action.MERGE, RivalRule.SAME_INTENT
     if takes_turns or is_losing:
         return Action.REWRITE, RivalRule.LESS_OVERLAP
@@ -122,27 +122,27 @@ def _action(rival: Rival, rivalry: Rivalry, kinds: PageKinds, settings: Settings
 
 
 def _leader_position(rival: Rival, rivalry: Rivalry) -> float:
-    contest = rival.contest
-    if contest is None or not contest.turns.led:
+    overlap = rival.overlap
+    if overlap is None or not overlap.turns.led:
         return math.inf
-    leader = max(contest.turns.led, key=lambda row: (contest.turns.led[row], -row))
-    return contest.position if leader == rivalry.keeper else contest.other_position
+    leader = max(overlap.turns.led, key=lambda row: (overlap.turns.led[row], -row))
+    return overlap.position if leader == rivalry.keeper else overlap.other_position
 
 
-def rival_proposals(drafts: Sequence[RivalDraft], bench: Workbench) -> list[Proposal]:
+def rival_proposals(drafts: Sequence[RivalDraft], context: PlanContext) -> list[Proposal]:
     """Drafts written out, in no particular order."""
     alike: dict[tuple[Action, RivalRule], list[RivalDraft]] = defaultdict(list)
     for draft in drafts:
         alike[draft.action, draft.rule].append(draft)
     found = []
     for (action, _), same in alike.items():
-        single = [_Writer(bench, draft).proposal() for draft in same]
+        single = [_Writer(context, draft).proposal() for draft in same]
         is_long = action in (Action.LEAVE, Action.INVESTIGATE) and len(single) > _MOST_SINGLE
-        found += [_as_one(same, single, bench)] if is_long else single
+        found += [_as_one(same, single, context)] if is_long else single
     return found
 
 
-def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], bench: Workbench) -> Proposal:
+def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], context: PlanContext) -> Proposal:
     """One proposal for many groups that are left, or looked into, for one reason."""
     by_demand = sorted(range(len(drafts)), key=lambda at: (-_demand(drafts[at]), single[at].urls))
     first = single[by_demand[0]]
@@ -158,7 +158,7 @@ def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], bench: Wor
         id=group_id(GroupKind.RIVALS, urls), action=first.action, rule=rule, owner=first.owner, keeper="", urls=urls,
         gain=first.gain,
         effort_hours=effort_hours(
-            [step for step in steps.values() if step.step == StepKind.INVESTIGATE], bench.settings.plan.effort
+            [step for step in steps.values() if step.step == StepKind.INVESTIGATE], context.settings.plan.effort
         ),
         confidence=first.confidence, evidence=max((one.evidence for one in single), key=lambda evidence: evidence.rank),
         summary=sentence(
@@ -176,40 +176,40 @@ def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], bench: Wor
 
 
 def _demand(draft: RivalDraft) -> float:
-    return sum(rival.contest.impressions for rival in draft.rivals if rival.contest)
+    return sum(rival.overlap.impressions for rival in draft.rivals if rival.overlap)
 
 
 class _Writer:
-    def __init__(self, bench: Workbench, draft: RivalDraft) -> None:
-        self.bench, self.draft = bench, draft
+    def __init__(self, context: PlanContext, draft: RivalDraft) -> None:
+        self.context, self.draft = context, draft
         self.keeper = draft.rivalry.keeper
         self.rows = [rival.row for rival in draft.rivals]
-        self.kept = path_of(bench.url(self.keeper))
-        asked = [rival.contest for rival in draft.rivals if rival.contest]
+        self.kept = path_of(context.url(self.keeper))
+        asked = [rival.overlap for rival in draft.rivals if rival.overlap]
         self.phrase = max(asked, key=lambda one: one.impressions).queries[0] if asked else draft.rivalry.phrase
 
     def proposal(self) -> Proposal:
         """The draft written out."""
-        draft, bench = self.draft, self.bench
-        contests = [rival.contest for rival in draft.rivals if rival.contest]
-        gain = self._gain(bool(contests))
-        steps = [Step(bench.url(self.keeper), StepKind.LEAVE, detail=self._keeper_detail())]
+        draft, context = self.draft, self.context
+        overlaps = [rival.overlap for rival in draft.rivals if rival.overlap]
+        gain = self._gain(bool(overlaps))
+        steps = [Step(context.url(self.keeper), StepKind.LEAVE, detail=self._keeper_detail())]
         for rival in draft.rivals:
             steps += self._steps(rival)
         if draft.action in (Action.MERGE, Action.REWRITE, Action.RETITLE):
-            steps += bench.mention_steps(self.keeper, draft.rivalry.rows)
-        urls = tuple(sorted(map(bench.url, [self.keeper, *self.rows])))
+            steps += context.mention_steps(self.keeper, draft.rivalry.rows)
+        urls = tuple(sorted(map(context.url, [self.keeper, *self.rows])))
         return Proposal(
             id=group_id(GroupKind.RIVALS, urls), action=draft.action, rule=draft.rule, owner=_OWNER[draft.action],
-            keeper=bench.url(self.keeper), urls=urls, gain=gain,
-            effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=self._confidence(contests),
+            keeper=context.url(self.keeper), urls=urls, gain=gain,
+            effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=self._confidence(overlaps),
             evidence=max((rival.evidence for rival in draft.rivals), key=lambda evidence: evidence.rank),
             summary=self._summary(),
-            why=paragraph(self._why(), self._decision(contests), self._gain_text(gain)),
+            why=paragraph(self._why(), self._decision(overlaps), self._gain_text(gain)),
             unless=sentence(f"rivals.unless.{draft.rule}"), steps=tuple(steps),
             basis={
                 "phrase": self.phrase,
-                "rivals": {bench.url(rival.row): self._basis(rival) for rival in draft.rivals},
+                "rivals": {context.url(rival.row): self._basis(rival) for rival in draft.rivals},
                 **gain_basis(gain),
             },
         )  # fmt: skip
@@ -218,39 +218,39 @@ class _Writer:
         action = self.draft.action
         if action in (Action.LEAVE, Action.INVESTIGATE) or not is_searched:
             return Gain(0.0, 0.0, GainUnit.CLICKS if is_searched else GainUnit.LINK_WEIGHT)
-        merged = self.bench.gain([self.keeper, *self.rows], self.rows)
+        merged = self.context.gain([self.keeper, *self.rows], self.rows)
         if action == Action.MERGE or merged.unit != GainUnit.CLICKS:
             return merged
         # Both pages stay: nothing is lost, and at best each is found where one of them leads today.
         return Gain(0.0, max(merged.high, 0.0), GainUnit.CLICKS, n_queries=merged.n_queries, impressions=merged.impressions)
 
-    def _confidence(self, contests: Sequence[Contest]) -> Confidence:
+    def _confidence(self, overlaps: Sequence[QueryOverlap]) -> Confidence:
         if self.draft.action == Action.LEAVE:
             return Confidence.MEDIUM
-        if not contests:
+        if not overlaps:
             return Confidence.LOW
-        rules = self.bench.settings.rivals
-        both = all(contest.turns.changes >= rules.least_turns and has_lost(contest, rules) for contest in contests)
+        rules = self.context.settings.rivals
+        both = all(overlap.turns.changes >= rules.least_turns and has_lost(overlap, rules) for overlap in overlaps)
         if both and self.draft.action == Action.MERGE:
             return Confidence.HIGH
-        return Confidence.MEDIUM if contests[0].is_dated else Confidence.LOW
+        return Confidence.MEDIUM if overlaps[0].is_dated else Confidence.LOW
 
     def _keeper_detail(self) -> Sentence:
         is_merge = self.draft.action == Action.MERGE
         return sentence("keeper.stays" if is_merge else "rivals.step.stronger", reason=self.draft.rivalry.reason)
 
     def _steps(self, rival: Rival) -> list[Step]:
-        bench, action, row = self.bench, self.draft.action, rival.row
-        phrase, keeper = self.phrase, bench.url(self.keeper)
+        context, action, row = self.context, self.draft.action, rival.row
+        phrase, keeper = self.phrase, context.url(self.keeper)
         if action == Action.MERGE:
-            moving = bench.moving(row, sentence("rivals.step.merge", phrase=phrase))
-            return [*bench.unique_text(row, self.keeper), *moving]
-        url = bench.url(row)
+            moving = context.moving(row, sentence("rivals.step.merge", phrase=phrase))
+            return [*context.unique_text(row, self.keeper), *moving]
+        url = context.url(row)
         if action == Action.REWRITE:
-            contest = rival.contest
+            overlap = rival.overlap
             detail = sentence("rivals.step.rewrite", phrase=phrase, kept=self.kept)
-            if contest is not None:
-                own = {"share": 1 - contest.overlap, "unit": sentence(f"figure.{contest.overlap_in}")}
+            if overlap is not None:
+                own = {"share": 1 - overlap.share, "unit": sentence(f"figure.{overlap.share_of}")}
                 detail = sentence("rivals.step.rewrite-for", phrase=phrase, kept=self.kept, **own)
             link = sentence("rivals.step.link", phrase=phrase)
             return [Step(url, StepKind.REWRITE, detail=detail), Step(url, StepKind.RELINK, keeper, link)]
@@ -263,13 +263,13 @@ class _Writer:
         return [Step(url, StepKind.LEAVE, detail=sentence(f"rivals.left.{self.draft.rule}"))]
 
     def _summary(self) -> Sentence:
-        others = path_of(self.bench.url(self.rows[0])) if len(self.rows) == 1 else counted("page", len(self.rows))
+        others = path_of(self.context.url(self.rows[0])) if len(self.rows) == 1 else counted("page", len(self.rows))
         return sentence(f"rivals.summary.{self.draft.action}", others=others, kept=self.kept, phrase=self.phrase)
 
     def _why(self) -> Text:
         shown = [self._figures(rival) for rival in self.draft.rivals[:3]]
         more, settled = len(self.draft.rivals) - 3, self.draft.settled
-        gone = listing([path_of(self.bench.url(row)) for row in settled])
+        gone = listing([path_of(self.context.url(row)) for row in settled])
         return paragraph(
             *shown,
             sentence("rivals.why.more", n=more) if more > 0 else None,
@@ -278,72 +278,72 @@ class _Writer:
 
     def _figures(self, rival: Rival) -> Text:
         """What is known of one page beside the keeper."""
-        path, contest = path_of(self.bench.url(rival.row)), rival.contest
+        path, overlap = path_of(self.context.url(rival.row)), rival.overlap
         return paragraph(
-            *(self._search_figures(path, contest) if contest is not None else ()),
+            *(self._search_figures(path, overlap) if overlap is not None else ()),
             sentence(
-                "rivals.why.wording-too" if contest is not None else "rivals.why.wording",
+                "rivals.why.wording-too" if overlap is not None else "rivals.why.wording",
                 path=path, kept=self.kept, fields=listing([sentence(f"rivals.field.{field}") for field in rival.wording]),
             ) if rival.wording else None,
             sentence("rivals.why.resemblance", share=rival.resemblance) if rival.resemblance else None,
         )  # fmt: skip
 
-    def _search_figures(self, path: str, contest: Contest) -> list[Text | None]:
-        demand, turns = self.bench.standing.demand, contest.turns
+    def _search_figures(self, path: str, overlap: QueryOverlap) -> list[Text | None]:
+        demand, turns = self.context.strength.demand, overlap.turns
         spans = demand.spans if demand else None
         return [
             sentence(
-                "rivals.why.search", path=path, kept=self.kept, number=counted("query", len(contest.queries)),
-                queries=listing(map(quoted, contest.queries)), impressions=contest.impressions,
-                other_position=contest.other_position, position=contest.position,
+                "rivals.why.search", path=path, kept=self.kept, number=counted("query", len(overlap.queries)),
+                queries=listing(map(quoted, overlap.queries)), impressions=overlap.impressions,
+                other_position=overlap.other_position, position=overlap.position,
             ),
             sentence(
                 "rivals.why.turns", weeks=counted("week", turns.weeks), kept=self.kept, led=turns.led.get(self.keeper, 0),
                 changes=counted("time", turns.changes),
             ) if turns.weeks else None,
-            sentence("rivals.why.overlap", share=contest.overlap, unit=sentence(f"figure.{contest.overlap_in}"), path=path),
-            sentence("rivals.why.clicks", now=contest.clicks, before=contest.clicks_before, span=spans.before_text)
-            if spans is not None and not math.isnan(contest.clicks_before)
+            sentence("rivals.why.overlap", share=overlap.share, unit=sentence(f"figure.{overlap.share_of}"), path=path),
+            sentence("rivals.why.clicks", now=overlap.clicks, before=overlap.clicks_before, span=spans.before_text)
+            if spans is not None and not math.isnan(overlap.clicks_before)
             else None,
         ]  # fmt: skip
 
-    def _decision(self, contests: Sequence[Contest]) -> Text:
-        rule, is_searched = self.draft.rule, self.bench.standing.demand is not None
+    def _decision(self, overlaps: Sequence[QueryOverlap]) -> Text:
+        rule, is_searched = self.draft.rule, self.context.strength.demand is not None
         values: dict[str, object] = {}
         if rule == RivalRule.WORDING_ONLY:
             values["known"] = sentence("rivals.known.never-together" if is_searched else "rivals.known.no-search-data")
         if rule == RivalRule.BOTH_ON_FIRST_PAGE:
-            values["share"] = min(contest.turns.both_on_first_page for contest in contests)
+            values["share"] = min(overlap.turns.both_on_first_page for overlap in overlaps)
         if rule in (RivalRule.DIFFERENT_KINDS, RivalRule.SAME_INTENT, RivalRule.LESS_OVERLAP, RivalRule.OTHERS_LEAD_HERE):
             values["stays"] = sentence("rivals.stays", kept=self.kept, reason=self.draft.rivalry.reason)
         return sentence(f"rivals.decision.{rule}", **values)
 
     def _gain_text(self, gain: Gain) -> Text | None:
         if self.draft.action == Action.MERGE:
-            return self.bench.figures(gain, len(self.rows))
+            return self.context.figures(gain, len(self.rows))
         if gain.high > 0:
             return sentence("rivals.gain")
         return None if self.draft.action == Action.LEAVE else sentence("no-evidence")
 
     def _basis(self, rival: Rival) -> dict[str, object]:
-        contest = rival.contest
+        overlap = rival.overlap
         found: dict[str, object] = {"wording": list(rival.wording), "resemblance": round(rival.resemblance, 6)}
-        if contest is None:
+        if overlap is None:
             return found
         return {
             **found,
-            "queries": list(contest.queries[:10]),
-            "n_queries": len(contest.queries),
-            "impressions": round(contest.impressions, 1),
-            "overlap": round(contest.overlap, 6),
-            "overlap_in": contest.overlap_in,
-            "lead_changes": contest.turns.changes,
-            "weeks_with_leader": contest.turns.weeks,
-            "weeks_led": {self.bench.url(row): n for row, n in contest.turns.led.items()},
-            "both_on_first_page": round(contest.turns.both_on_first_page, 6),
-            "clicks": round(contest.clicks, 1),
-            "clicks_before": None if math.isnan(contest.clicks_before) else round(contest.clicks_before, 1),
-            "positions": [round(contest.position, 1), round(contest.other_position, 1)],
+            "queries": list(overlap.queries[:10]),
+            "n_queries": len(overlap.queries),
+            "impressions": round(overlap.impressions, 1),
+            "overlap": round(overlap.share, 6),
+            "overlap_in": overlap.share_of,
+            "lead_changes": overlap.turns.changes,
+            "weeks_with_leader": overlap.turns.weeks,
+            "weeks_led": {self.context.url(row): n for row, n in overlap.turns.led.items()},
+            "both_on_first_page": round(overlap.turns.both_on_first_page, 6),
+            "clicks": round(overlap.clicks, 1),
+            "clicks_before": None if math.isnan(overlap.clicks_before) else round(overlap.clicks_before, 1),
+            "positions": [round(overlap.position, 1), round(overlap.other_position, 1)],
         }
 
 

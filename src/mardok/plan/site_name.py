@@ -11,10 +11,10 @@ from collections.abc import Sequence
 
 from mardok.findings.groups import group_id
 from mardok.findings.site_name import NamePhrase
+from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.plan.rivals import lost
-from mardok.plan.workbench import Workbench
 from mardok.sentences import Text, counted, listing, paragraph, path_of, sentence
 from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, NameRule, Owner, StepKind
 
@@ -22,26 +22,26 @@ _LEAST_TITLES = 5
 """Titles that carry a name, from which it is worth an edit of the template."""
 
 
-def site_name_proposals(names: Sequence[NamePhrase], bench: Workbench) -> list[Proposal]:
+def site_name_proposals(names: Sequence[NamePhrase], context: PlanContext) -> list[Proposal]:
     """A proposal for each name."""
-    return [_proposal(name, bench) for name in names if len(name.rows) >= _LEAST_TITLES]
+    return [_proposal(name, context) for name in names if len(name.rows) >= _LEAST_TITLES]
 
 
-def _proposal(found: NamePhrase, bench: Workbench) -> Proposal:
-    rule, decision = _decided(found, bench)
+def _proposal(found: NamePhrase, context: PlanContext) -> Proposal:
+    rule, decision = _decided(found, context)
     action = _ACTION[rule]
     rows = [*([found.home] if found.home >= 0 else []), *found.rows]
-    urls = tuple(sorted(map(bench.url, rows)))
+    urls = tuple(sorted(map(context.url, rows)))
     detail = sentence(f"site-name.step.{action}", name=found.name)
     keeps = sentence("site-name.step.leave", name=found.name)
-    steps = [] if found.home < 0 else [Step(bench.url(found.home), StepKind.LEAVE, detail=keeps)]
-    steps += [Step(bench.url(row), StepKind(action), detail=detail) for row in found.rows]
+    steps = [] if found.home < 0 else [Step(context.url(found.home), StepKind.LEAVE, detail=keeps)]
+    steps += [Step(context.url(row), StepKind(action), detail=detail) for row in found.rows]
     titles = counted("title", len(found.rows))
     named = {"titles": titles, "name": found.name, "phrase": found.phrase}
     if found.queries:
         why = sentence("site-name.why.searched", impressions=found.impressions, **named)
     elif found.promised_by >= 0:
-        why = sentence("site-name.why.promised", page=path_of(bench.url(found.promised_by)), **named)
+        why = sentence("site-name.why.promised", page=path_of(context.url(found.promised_by)), **named)
     else:
         why = sentence("site-name.why.repeated", **named)
     is_searched = bool(found.queries)
@@ -49,11 +49,11 @@ def _proposal(found: NamePhrase, bench: Workbench) -> Proposal:
     return Proposal(
         id=group_id("site name", [found.name.casefold(), *urls[:1]]), action=action, rule=rule,
         owner=Owner.DEVELOPER if action == Action.RETITLE else Owner.EDITOR,
-        keeper=bench.url(found.home) if found.home >= 0 else "", urls=urls,
+        keeper=context.url(found.home) if found.home >= 0 else "", urls=urls,
         # Clicks that were lost may have other causes, so they are told and not promised.
         gain=Gain(0.0, 0.0, GainUnit.CLICKS if is_searched else GainUnit.LINK_WEIGHT),
         # One template is looked at or edited, whatever the number of pages.
-        effort_hours=effort_hours([], bench.settings.plan.effort, n_rules=int(action == Action.RETITLE)),
+        effort_hours=effort_hours([], context.settings.plan.effort, n_rules=int(action == Action.RETITLE)),
         confidence=Confidence.MEDIUM if is_searched and not is_open else Confidence.LOW,
         evidence=Evidence.SEARCH if is_searched else Evidence.WORDING,
         summary=sentence(f"site-name.summary.{action}", **named),
@@ -63,7 +63,7 @@ def _proposal(found: NamePhrase, bench: Workbench) -> Proposal:
             "name": found.name, "phrase": found.phrase, "titles": len(found.rows), "queries": list(found.queries),
             "impressions": round(found.impressions, 1), "clicks": round(found.clicks, 1),
             "clicks_before": None if math.isnan(found.clicks_before) else round(found.clicks_before, 1),
-            "pages_shown": [bench.url(row) for row in found.shown],
+            "pages_shown": [context.url(row) for row in found.shown],
             "lead_changes": found.turns.changes if found.turns else 0,
         },
     )  # fmt: skip
@@ -75,9 +75,9 @@ _ACTION = {
 }  # fmt: skip
 
 
-def _decided(found: NamePhrase, bench: Workbench) -> tuple[NameRule, Text]:
+def _decided(found: NamePhrase, context: PlanContext) -> tuple[NameRule, Text]:
     """The rule that holds, and the reason in a sentence."""
-    rules, demand = bench.settings.rivals, bench.standing.demand
+    rules, demand = context.settings.rivals, context.strength.demand
     values: dict[str, object] = {}
     others = [row for row in found.shown if row != found.home]
     if not found.queries:
@@ -86,7 +86,7 @@ def _decided(found: NamePhrase, bench: Workbench) -> tuple[NameRule, Text]:
         others and found.turns and found.turns.changes >= rules.least_turns and any(row in found.turns.led for row in others)
     ):
         rule = NameRule.TURNS
-        pages = listing([path_of(bench.url(row)) for row in found.shown])
+        pages = listing([path_of(context.url(row)) for row in found.shown])
         values = {"pages": pages, "changes": counted("time", found.turns.changes)}
     elif lost(found.clicks, found.clicks_before, rules) and demand is not None:
         rule = NameRule.LOSS

@@ -12,14 +12,14 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 from mardok.findings.groups import group_id
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import PageStrength
 from mardok.findings.thin import Verdict
 from mardok.findings.wording import section_name
+from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
 from mardok.plan.gain import reach_gain
 from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.workbench import Workbench, gain_basis
 from mardok.sentences import Text, counted, listing, paragraph, path_of, quoted, sentence
 from mardok.settings import Settings
 from mardok.text.site import Site
@@ -55,7 +55,7 @@ class ThinDraft:
 def thin_drafts(
     site: Site,
     verdicts: Sequence[Verdict | None],
-    standing: Standing,
+    strength: PageStrength,
     kept: Collection[int],
     pointed: Collection[int],
     moved: Collection[int],
@@ -79,10 +79,10 @@ def thin_drafts(
         if verdict is None or not verdict.is_thin or row in moved:
             continue
         draft = ThinDraft(row, verdict)
-        obstacle = _obstacle(draft, site, standing, kept, pointed, moved, settings)
+        obstacle = _obstacle(draft, site, strength, kept, pointed, moved, settings)
         if obstacle:
             draft = _staying(draft, obstacle)
-        elif draft.leaves_index and is_whole and _is_forgotten(row, standing):
+        elif draft.leaves_index and is_whole and _is_forgotten(row, strength):
             draft = replace(draft, verdict=replace(verdict, rule=ThinRule.FORGOTTEN))
         drafts.append(draft)
     return _settled(drafts)
@@ -91,7 +91,7 @@ def thin_drafts(
 def _obstacle(
     draft: ThinDraft,
     site: Site,
-    standing: Standing,
+    strength: PageStrength,
     kept: Collection[int],
     pointed: Collection[int],
     moved: Collection[int],
@@ -110,7 +110,7 @@ def _obstacle(
         return ThinObstacle.POINTED_AT if row in pointed else ThinObstacle.NONE
     if verdict.relative in moved:
         return ThinObstacle.TARGET_BUSY
-    return ThinObstacle.NONE if standing.is_indexable[verdict.relative] else ThinObstacle.TARGET_NOT_INDEXABLE
+    return ThinObstacle.NONE if strength.is_indexable[verdict.relative] else ThinObstacle.TARGET_NOT_INDEXABLE
 
 
 def _settled(drafts: Sequence[ThinDraft]) -> list[ThinDraft]:
@@ -141,12 +141,12 @@ def _staying(draft: ThinDraft, obstacle: ThinObstacle) -> ThinDraft:
     return replace(draft, verdict=replace(draft.verdict, rule=ThinRule.WAIT, relative=-1), obstacle=obstacle)
 
 
-def _is_forgotten(row: int, standing: Standing) -> bool:
+def _is_forgotten(row: int, strength: PageStrength) -> bool:
     """Whether no page links here, none of another site either, and nothing is won here."""
-    return not (standing.inlinks[row] or standing.external_links[row] or standing.conversions[row])
+    return not (strength.inlinks[row] or strength.external_links[row] or strength.conversions[row])
 
 
-def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: bool) -> list[Proposal]:
+def thin_proposals(drafts: Sequence[ThinDraft], context: PlanContext, *, is_whole: bool) -> list[Proposal]:
     """Drafts written out, in no particular order."""
     by_rule: dict[ThinRule, list[ThinDraft]] = defaultdict(list)
     waiting: dict[ThinObstacle, list[ThinDraft]] = defaultdict(list)
@@ -155,28 +155,28 @@ def thin_proposals(drafts: Sequence[ThinDraft], bench: Workbench, *, is_whole: b
         if draft.verdict.rule == ThinRule.WAIT:
             waiting[draft.obstacle].append(draft)
     found = []
-    for alike in _by_section(by_rule[ThinRule.ASKED_FOR], bench):
-        found += [_expand_all(alike, bench)] if len(alike) > _MOST_SINGLE else [_expand(draft, bench) for draft in alike]
-    found += [_merge(draft, bench) for draft in by_rule[ThinRule.RELATIVE]]
+    for alike in _by_section(by_rule[ThinRule.ASKED_FOR], context):
+        found += [_expand_all(alike, context)] if len(alike) > _MOST_SINGLE else [_expand(draft, context) for draft in alike]
+    found += [_merge(draft, context) for draft in by_rule[ThinRule.RELATIVE]]
     noindex = sorted([*by_rule[ThinRule.SMALL_TAG], *by_rule[ThinRule.NO_CLICKS]], key=lambda draft: draft.row)
     for alike in (noindex, by_rule[ThinRule.FORGOTTEN]):
-        found += [_out_of_index(alike, bench)] if alike else []
-    found += [_leave(by_rule[ThinRule.WELL_PLACED], bench, is_whole)] if by_rule[ThinRule.WELL_PLACED] else []
-    found += [_leave(alike, bench, is_whole) for alike in waiting.values()]
+        found += [_out_of_index(alike, context)] if alike else []
+    found += [_leave(by_rule[ThinRule.WELL_PLACED], context, is_whole)] if by_rule[ThinRule.WELL_PLACED] else []
+    found += [_leave(alike, context, is_whole) for alike in waiting.values()]
     return found
 
 
-def _by_section(drafts: Sequence[ThinDraft], bench: Workbench) -> list[list[ThinDraft]]:
+def _by_section(drafts: Sequence[ThinDraft], context: PlanContext) -> list[list[ThinDraft]]:
     """Pages of one section together: where many of them are thin, it is one job for one writer."""
     found: dict[str, list[ThinDraft]] = defaultdict(list)
     for draft in drafts:
-        found[section_name(bench.url(draft.row))].append(draft)
+        found[section_name(context.url(draft.row))].append(draft)
     return list(found.values())
 
 
-def _expand_all(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
+def _expand_all(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal:
     """One proposal for the many thin pages of a section."""
-    single = sorted((_expand(draft, bench) for draft in drafts), key=lambda one: (-one.gain.high, one.urls))
+    single = sorted((_expand(draft, context) for draft in drafts), key=lambda one: (-one.gain.high, one.urls))
     urls = tuple(sorted(url for one in single for url in one.urls))
     gain = Gain(
         0.0,
@@ -189,13 +189,13 @@ def _expand_all(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
     first = single[0]
     return Proposal(
         id=group_id("thin", urls), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, owner=Owner.WRITER, keeper="", urls=urls,
-        gain=gain, effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=Confidence.MEDIUM,
+        gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.MEDIUM,
         evidence=Evidence.SEARCH,
         summary=sentence(
             "thin.summary.expand-section", pages=counted("page", len(urls)), section=path_of(section_name(urls[0]))
         ),
         why=sentence(
-            "thin.why.expand-section", impressions=gain.impressions, position=bench.settings.thin.expand_position,
+            "thin.why.expand-section", impressions=gain.impressions, position=context.settings.thin.expand_position,
             page=path_of(first.urls[0]), first=first.why,
         ),
         unless=sentence("thin.unless.expand-section"), steps=steps,
@@ -203,23 +203,23 @@ def _expand_all(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
     )  # fmt: skip
 
 
-def _expand(draft: ThinDraft, bench: Workbench) -> Proposal:
-    verdict, url, demand = draft.verdict, bench.url(draft.row), bench.standing.demand
+def _expand(draft: ThinDraft, context: PlanContext) -> Proposal:
+    verdict, url, demand = draft.verdict, context.url(draft.row), context.strength.demand
     assert demand is not None  # only searched pages are expanded
-    assert bench.curve is not None
+    assert context.curve is not None
     queries = [demand.queries[code] for code in verdict.queries]
     named = listing(map(quoted, queries), most=_NAMED_QUERIES)
-    gain = reach_gain(demand, bench.curve, draft.row, verdict.queries, bench.settings.thin.good_position)
+    gain = reach_gain(demand, context.curve, draft.row, verdict.queries, context.settings.thin.good_position)
     steps = (Step(url, StepKind.EXPAND, detail=sentence("thin.step.expand", queries=named, position=verdict.position)),)
     return Proposal(
         id=group_id("thin", [url]), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, owner=Owner.WRITER, keeper=url,
-        urls=(url,), gain=gain, effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        urls=(url,), gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH, summary=sentence("thin.summary.expand", page=path_of(url)),
         why=paragraph(
             _sentence(verdict.reason),
             sentence(
                 "thin.why.expand", impressions=gain.impressions, number=counted("query", len(queries)), queries=named,
-                position=verdict.position, good=bench.settings.thin.good_position,
+                position=verdict.position, good=context.settings.thin.good_position,
             ),
         ),
         unless=sentence("thin.unless.expand"), steps=steps,
@@ -227,53 +227,53 @@ def _expand(draft: ThinDraft, bench: Workbench) -> Proposal:
     )  # fmt: skip
 
 
-def _merge(draft: ThinDraft, bench: Workbench) -> Proposal:
+def _merge(draft: ThinDraft, context: PlanContext) -> Proposal:
     verdict, row = draft.verdict, draft.row
-    target = bench.moves.end_of(row)
-    url, kept = bench.url(row), bench.url(target)
-    steps = [Step(kept, StepKind.LEAVE, detail=sentence("thin.step.keeper")), *bench.unique_text(row, target)]
-    steps += bench.moving(row, sentence("thin.step.moved"))
-    gain = bench.gain([row, target], [row])
+    target = context.moves.end_of(row)
+    url, kept = context.url(row), context.url(target)
+    steps = [Step(kept, StepKind.LEAVE, detail=sentence("thin.step.keeper")), *context.unique_text(row, target)]
+    steps += context.moving(row, sentence("thin.step.moved"))
+    gain = context.gain([row, target], [row])
     urls = tuple(sorted([url, kept]))
-    is_searched = bench.standing.demand is not None
+    is_searched = context.strength.demand is not None
     return Proposal(
         id=group_id("thin", urls), action=Action.MERGE, rule=ThinRule.RELATIVE, owner=Owner.EDITOR, keeper=kept, urls=urls,
-        gain=gain, effort_hours=effort_hours(steps, bench.settings.plan.effort), confidence=Confidence.MEDIUM,
+        gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.MEDIUM,
         evidence=Evidence.TEXT, summary=sentence("thin.summary.merge", page=path_of(url), kept=path_of(kept)),
         why=paragraph(
             _sentence(verdict.reason),
             sentence(
                 "thin.why.merge-searched" if is_searched else "thin.why.merge", share=verdict.resemblance, kept=path_of(kept)
             ),
-            bench.figures(gain, 1),
+            context.figures(gain, 1),
         ),
         unless=sentence("thin.unless.merge"),
         steps=tuple(steps), basis={"nearest": round(verdict.resemblance, 6), **gain_basis(gain)},
     )  # fmt: skip
 
 
-def _out_of_index(drafts: Sequence[ThinDraft], bench: Workbench) -> Proposal:
+def _out_of_index(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal:
     """One proposal for pages that all leave the index, or are all retired."""
     action = Action.RETIRE if drafts[0].verdict.rule == ThinRule.FORGOTTEN else Action.NOINDEX
-    urls = tuple(sorted(bench.url(draft.row) for draft in drafts))
-    steps = [Step(bench.url(draft.row), StepKind(action), detail=draft.verdict.reason) for draft in drafts]
+    urls = tuple(sorted(context.url(draft.row) for draft in drafts))
+    steps = [Step(context.url(draft.row), StepKind(action), detail=draft.verdict.reason) for draft in drafts]
     return Proposal(
         id=group_id("thin", urls), action=action, rule=drafts[0].verdict.rule,
         owner=Owner.SERVER if action == Action.RETIRE else Owner.DEVELOPER, keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), effort_hours=effort_hours(steps, bench.settings.plan.effort),
+        gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH,
         summary=sentence(f"thin.summary.{action}", pages=_pages(urls, "page")),
         why=paragraph(_first_reason(drafts), sentence(f"thin.why.{action}")), unless=sentence(f"thin.unless.{action}"),
-        steps=tuple(steps), basis=_reasons(drafts, bench),
+        steps=tuple(steps), basis=_reasons(drafts, context),
     )  # fmt: skip
 
 
-def _leave(drafts: Sequence[ThinDraft], bench: Workbench, is_whole: bool) -> Proposal:
+def _leave(drafts: Sequence[ThinDraft], context: PlanContext, is_whole: bool) -> Proposal:
     """One proposal for pages that are left for one reason."""
     rule, obstacle = drafts[0].verdict.rule, drafts[0].obstacle
     is_fine = rule == ThinRule.WELL_PLACED
-    urls = tuple(sorted(bench.url(draft.row) for draft in drafts))
-    is_searched = bench.standing.demand is not None
+    urls = tuple(sorted(context.url(draft.row) for draft in drafts))
+    is_searched = context.strength.demand is not None
     if obstacle:
         key, values = "gives-way", {"obstacle": sentence(f"thin.obstacle.{obstacle}")}
     elif is_fine:
@@ -284,13 +284,13 @@ def _leave(drafts: Sequence[ThinDraft], bench: Workbench, is_whole: bool) -> Pro
     return Proposal(
         id=group_id(f"thin {'fine' if is_fine else 'wait'}", urls), action=Action.LEAVE, rule=rule, owner=Owner.EDITOR,
         keeper="", urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
-        effort_hours=effort_hours([], bench.settings.plan.effort), confidence=Confidence.MEDIUM,
+        effort_hours=effort_hours([], context.settings.plan.effort), confidence=Confidence.MEDIUM,
         evidence=Evidence.SEARCH if is_fine else Evidence.TEXT,
         summary=sentence(f"thin.left.{key}", pages=_pages(urls, "thin-page"), **values),
         why=paragraph(_first_reason(drafts), sentence(f"thin.decision.{key}", **values)),
-        unless=sentence(f"thin.unless.{key}", months=bench.settings.thin.months),
-        steps=tuple(Step(bench.url(draft.row), StepKind.LEAVE, detail=draft.verdict.reason) for draft in drafts),
-        basis=_reasons(drafts, bench),
+        unless=sentence(f"thin.unless.{key}", months=context.settings.thin.months),
+        steps=tuple(Step(context.url(draft.row), StepKind.LEAVE, detail=draft.verdict.reason) for draft in drafts),
+        basis=_reasons(drafts, context),
     )  # fmt: skip
 
 
@@ -298,8 +298,8 @@ def _pages(urls: Sequence[str], noun: str) -> Text:
     return path_of(urls[0]) if len(urls) == 1 else counted(noun, len(urls))
 
 
-def _reasons(drafts: Sequence[ThinDraft], bench: Workbench) -> dict[str, object]:
-    return {"reasons": {bench.url(draft.row): str(draft.verdict.reason) for draft in drafts}}
+def _reasons(drafts: Sequence[ThinDraft], context: PlanContext) -> dict[str, object]:
+    return {"reasons": {context.url(draft.row): str(draft.verdict.reason) for draft in drafts}}
 
 
 def _sentence(reason: Text) -> Text:

@@ -17,9 +17,9 @@ from scipy.sparse.csgraph import connected_components
 
 from mardok.findings.groups import group_id
 from mardok.findings.wording import CarriedText, section_name
+from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Proposal, Step
-from mardok.plan.workbench import Workbench, gain_basis
 from mardok.sentences import clipped, counted, paragraph, path_of, sentence
 from mardok.sentences import shares as shares_text
 from mardok.text.hashes import Corpus
@@ -31,7 +31,7 @@ _LEAST_WORDS = 20
 """Words of a text from which pages that share it belong together, and from which it is worth a page of its own."""
 
 
-def trim_proposals(texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], bench: Workbench) -> list[Proposal]:
+def trim_proposals(texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], context: PlanContext) -> list[Proposal]:
     """Proposals to trim pages.
 
     Parameters
@@ -39,7 +39,7 @@ def trim_proposals(texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], be
     may_trim : ndarray of bool, shape (n_pages,)
         Pages whose words count and that are in no group.
     """
-    site, settings = bench.site, bench.settings
+    site, settings = context.site, context.settings
     rules = settings.plan
     duties = [" ".join(words(wording)) for wording in rules.duties]
     kept = [text for text in texts if text.n_words >= _LEAST_WORDS and not _says_any(text.written, duties)]
@@ -50,7 +50,7 @@ def trim_proposals(texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], be
         url = site.pages[row].url
         is_heavy[row] = not is_home(url, settings.variants) and not matches(url, rules.leave)
     return [
-        _proposal(rows, [kept[number] for number in numbers], pasted, bench)
+        _proposal(rows, [kept[number] for number in numbers], pasted, context)
         for rows, numbers in _together(is_heavy, kept)
         if len(rows) >= rules.trim_pages
     ]
@@ -87,8 +87,10 @@ def _together(is_heavy: NDArray[np.bool_], texts: Sequence[CarriedText]) -> list
     return found
 
 
-def _proposal(rows: Sequence[int], texts: Sequence[CarriedText], pasted: NDArray[np.int64], bench: Workbench) -> Proposal:
-    site, settings = bench.site, bench.settings
+def _proposal(
+    rows: Sequence[int], texts: Sequence[CarriedText], pasted: NDArray[np.int64], context: PlanContext
+) -> Proposal:
+    site, settings = context.site, context.settings
     n_words = site.corpus.n_words
     urls = tuple(site.pages[row].url for row in rows)
     shares = [float(pasted[row] / n_words[row]) for row in rows]
@@ -110,7 +112,7 @@ def _proposal(rows: Sequence[int], texts: Sequence[CarriedText], pasted: NDArray
         if one_section
         else sentence("trim.summary", pages=pages)
     )
-    gain = bench.reach(rows)
+    gain = context.reach(rows)
     figures = sentence("no-evidence")
     if gain.is_evident:
         figures = sentence(

@@ -19,15 +19,16 @@ from mardok.compare.destinations import Destination
 from mardok.compare.mentions import Unlinked
 from mardok.findings.contained import Repeated
 from mardok.findings.groups import Group
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import PageStrength
 from mardok.findings.kinds import PageKinds
+from mardok.findings.page_check import PageCheck
 from mardok.findings.rivals import Rivalry
 from mardok.findings.site_name import NamePhrase
 from mardok.findings.thin import Verdict
-from mardok.findings.trouble import Told
 from mardok.findings.wording import CarriedText
 from mardok.plan.addresses import filter_proposals, translate_proposals
 from mardok.plan.contained import contained_drafts, contained_proposals
+from mardok.plan.context import PlanContext
 from mardok.plan.gain import click_curve
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Proposal
@@ -37,7 +38,6 @@ from mardok.plan.rivals import rival_drafts, rival_proposals
 from mardok.plan.site_name import site_name_proposals
 from mardok.plan.thin import OUT_OF_INDEX, thin_drafts, thin_proposals
 from mardok.plan.trim import trim_proposals
-from mardok.plan.workbench import Workbench
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.vocabulary import GroupKind, ThinRule
@@ -46,7 +46,7 @@ _WORKED_ON = (ThinRule.ASKED_FOR, ThinRule.RELATIVE, ThinRule.SMALL_TAG, ThinRul
 
 
 @dataclass(frozen=True)
-class Found:
+class PlanInputs:
     """What a plan is made of."""
 
     groups: Sequence[Group]
@@ -69,7 +69,7 @@ class Found:
     """Rows of the pages that were compared."""
     is_whole: bool
     """Whether the whole site was read."""
-    troubles: Sequence[Told]
+    troubles: Sequence[PageCheck]
     """What checks found."""
     guests: Mapping[int, Sequence[int]]
     """For each page with the text of others that is not in the language it is meant for, the others."""
@@ -78,15 +78,15 @@ class Found:
 
 
 def make_plan(
-    site: Site, ways: Sequence[Destination], found: Found, standing: Standing, settings: Settings
+    site: Site, destinations: Sequence[Destination], found: PlanInputs, strength: PageStrength, settings: Settings
 ) -> list[Proposal]:
     """All proposals."""
-    groups = group_drafts(site, ways, found.groups, standing, settings)
+    groups = group_drafts(site, destinations, found.groups, strength, settings)
     moved = {move.row for draft in groups for move in draft.moved}
     # What a home page sends on to stands in for it.
-    fixed = fixed_pages(site, ways, settings)
+    fixed = fixed_pages(site, destinations, settings)
     kept = {draft.group.keeper for draft in groups if draft.group.kind == GroupKind.COPIES} | fixed
-    pointed = {site.row_of[url] for way in ways for url in way.hops if url in site.row_of}
+    pointed = {site.row_of[url] for destination in destinations for url in destination.hops if url in site.row_of}
     in_copies = {row for draft in groups if draft.group.kind == GroupKind.COPIES for row in draft.group.rows}
     # What a page that says too little has in common with others is looked at with the thin pages.
     thin_rows = {row for row, verdict in enumerate(found.verdicts) if verdict is not None and verdict.is_thin}
@@ -96,32 +96,32 @@ def make_plan(
     rivals = rival_drafts(site, found.rivalries, found.kinds, kept, moved, settings)
     moved |= {move.row for draft in rivals for move in draft.moved}
     kept |= {row for rivalry in found.rivalries for row in rivalry.rows} | {draft.group.keeper for draft in groups}
-    thin = thin_drafts(site, found.verdicts, standing, kept, pointed, moved | in_copies, settings, is_whole=found.is_whole)
+    thin = thin_drafts(site, found.verdicts, strength, kept, pointed, moved | in_copies, settings, is_whole=found.is_whole)
     goes = [draft.moved for drafts in (groups, rivals, thin, contained) for draft in drafts]
-    moves = Moves(site, ways, [move for moved_by_one in goes for move in moved_by_one])
-    demand = standing.demand
+    moves = Moves(site, destinations, [move for moved_by_one in goes for move in moved_by_one])
+    demand = strength.demand
     # Who types the site's name clicks on it wherever it stands: that says nothing of positions.
-    curve = click_curve(demand.rows.taken(~demand.is_brand[demand.rows.query])) if demand is not None else None
-    bench = Workbench(site, standing, curve, found.mentions, settings, moves, found.is_pasted)
+    curve = click_curve(demand.rows.select(~demand.is_brand[demand.rows.query])) if demand is not None else None
+    context = PlanContext(site, strength, curve, found.mentions, settings, moves, found.is_pasted)
     may_trim = np.isin(np.arange(len(site.pages)), found.compared)
     may_trim[[row for group in found.groups for row in group.rows]] = False
     may_trim[sorted(moved | {draft.row for draft in thin if draft.verdict.rule in _WORKED_ON})] = False
     in_contained = {row for draft in contained for row in (draft.found.row, draft.found.other)}
     may_trim[sorted(in_contained)] = False
     gone = moved | {draft.row for draft in thin if draft.verdict.rule in (ThinRule.RELATIVE, *OUT_OF_INDEX)}
-    taken = moved | {draft.row for draft in thin} | kept
-    filters = filter_proposals(found.kinds, found.compared.tolist(), taken, bench)
-    trims = trim_proposals(found.texts, may_trim, bench)
+    selected = moved | {draft.row for draft in thin} | kept
+    filters = filter_proposals(found.kinds, found.compared.tolist(), selected, context)
+    trims = trim_proposals(found.texts, may_trim, context)
     # A page that is short without what is pasted into it is trimmed, not left.
     trimmed = {site.row_of[url] for proposal in trims for url in proposal.urls}
     return [
-        *group_proposals(groups, bench),
-        *rival_proposals(rivals, bench),
-        *thin_proposals([draft for draft in thin if draft.row not in trimmed], bench, is_whole=found.is_whole),
-        *contained_proposals(contained, bench),
+        *group_proposals(groups, context),
+        *rival_proposals(rivals, context),
+        *thin_proposals([draft for draft in thin if draft.row not in trimmed], context, is_whole=found.is_whole),
+        *contained_proposals(contained, context),
         *trims,
-        *site_name_proposals(found.names, bench),
-        *repair_proposals(found.troubles, gone, bench),
-        *translate_proposals(found.guests, found.meant_for, moved, bench),
+        *site_name_proposals(found.names, context),
+        *repair_proposals(found.troubles, gone, context),
+        *translate_proposals(found.guests, found.meant_for, moved, context),
         *filters,
     ]

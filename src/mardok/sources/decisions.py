@@ -22,7 +22,7 @@ from mardok.vocabulary import Action, Decision, StepKind
 
 
 @dataclass(frozen=True)
-class Earlier:
+class PlanDecision:
     """A proposal of an earlier plan with what was decided about it."""
 
     proposal: str
@@ -45,7 +45,7 @@ class Earlier:
     """The row as it stands in the file."""
 
 
-def read_decisions(path: Path, intake: Intake) -> list[Earlier]:
+def read_decisions(path: Path, intake: Intake) -> list[PlanDecision]:
     """Decisions, in the order of the file; rows that cannot be used are listed.
 
     Raises
@@ -104,7 +104,9 @@ def _known_plan(path: Path) -> dict[str, _Known]:
     }
 
 
-def _earlier(path: Path, number: int, cells: dict[str, str], known: Mapping[str, _Known], intake: Intake) -> Earlier | None:
+def _earlier(
+    path: Path, number: int, cells: dict[str, str], known: Mapping[str, _Known], intake: Intake
+) -> PlanDecision | None:
     place = f"row {number}"
 
     def refuse(reason: str) -> None:
@@ -119,7 +121,7 @@ def _earlier(path: Path, number: int, cells: dict[str, str], known: Mapping[str,
     if not (decision or cells.get("note") or keeper or action):
         return None
     written = written or _UNKNOWN
-    return Earlier(
+    return PlanDecision(
         proposal=cells["proposal"], decision=Decision(decision), note=cells.get("note", ""), place=place, urls=written.urls,
         proposed=written.action, keeper=keeper, action=action, basis=written.basis or cells.get("basis", ""), told=cells,
     )  # fmt: skip

@@ -437,13 +437,13 @@ class _Site:
         may_be = ~blocks.in_main & (blocks.level == 0) & (self.skeleton_recurs | self.text_recurs | self.marked_recurs)
         is_marked = self.is_dated | self.is_copyright
         is_told = self.ends_sentence & (self.plain_words >= _TELLING_WORDS) & ~everywhere & ~is_marked
-        taken = may_be & ((self.skeleton_recurs & is_line) | is_marked) & ~self.is_running & ~is_told
+        selected = may_be & ((self.skeleton_recurs & is_line) | is_marked) & ~self.is_running & ~is_told
         passed = may_be & (self.words <= _FEW_WORDS)
         active = np.zeros(self.n_pages, bool)
-        active[blocks.page[taken]] = True
+        active[blocks.page[selected]] = True
         active[self.page[at_edge]] = True
         for page in np.flatnonzero(active).tolist():
-            run = _Edge(int(self.core_first[page]), int(self.core_end[page]), found, ends, begins, taken, passed)
+            run = _Edge(int(self.core_first[page]), int(self.core_end[page]), found, ends, begins, selected, passed)
             depth = int(self.core_depth[page])
             for places in (
                 run.whole_children(run.from_start(), blocks.joint, depth),
@@ -465,7 +465,7 @@ class _Edge:
     """For each block the end of the largest element of furniture that begins with it, 0 without."""
     begins: Ints
     """For each block the first of the largest element of furniture that ends with it."""
-    taken: Bools
+    selected: Bools
     passed: Bools
 
     def from_start(self) -> range:
@@ -476,7 +476,7 @@ class _Edge:
                 at += 1
             elif self.ends[at] > at:
                 at = reach = min(int(self.ends[at]), self.end)
-            elif self.taken[at]:
+            elif self.selected[at]:
                 at = reach = at + 1
             elif self.passed[at]:
                 at += 1
@@ -493,7 +493,7 @@ class _Edge:
                 at = last
             elif self.begins[last] <= last:
                 at = reach = max(int(self.begins[last]), self.first)
-            elif self.taken[last]:
+            elif self.selected[last]:
                 at = reach = last
             elif self.passed[last]:
                 at = last

@@ -104,7 +104,7 @@ class Corpus:
         words = self.words_of(text)
         return shingle_hashes(words, np.array([0, len(words)]))[: n_shingles(np.array([len(words)]))[0]]
 
-    def taken(self, texts: Offsets) -> tuple[Hashes, Offsets]:
+    def select(self, texts: Offsets) -> tuple[Hashes, Offsets]:
         """Words of some texts, one after the other, and where each text begins, as :func:`word_hashes` gives them."""
         lengths = self.n_words[texts]
         offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(lengths)])

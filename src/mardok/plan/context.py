@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.compare.mentions import Unlinked
-from mardok.findings.keeper import Standing
+from mardok.findings.keeper import PageStrength
 from mardok.plan.gain import ClickCurve, gain_in_clicks, reach_gain
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Gain, Step
@@ -30,11 +30,11 @@ _LEAST_UNIQUE_WORDS = 5
 
 
 @dataclass(frozen=True)
-class Workbench:
+class PlanContext:
     """What proposals are written with."""
 
     site: Site
-    standing: Standing
+    strength: PageStrength
     curve: ClickCurve | None
     """The site's click-through rate by position; None without search data."""
     mentions: Mapping[int, Sequence[Unlinked]]
@@ -50,16 +50,16 @@ class Workbench:
 
     def gain(self, rows: Iterable[int], moved: Sequence[int]) -> Gain:
         """Clicks where search data tells of any, else the link weight that moved pages hand on."""
-        if self.standing.demand is not None and self.curve is not None:
-            gain = gain_in_clicks(self.standing.demand, self.curve, set(rows), set(moved))
+        if self.strength.demand is not None and self.curve is not None:
+            gain = gain_in_clicks(self.strength.demand, self.curve, set(rows), set(moved))
             if gain.is_evident:
                 return gain
-        weight = float(self.standing.link_weight[list(moved)].sum()) if moved else 0.0
+        weight = float(self.strength.link_weight[list(moved)].sum()) if moved else 0.0
         return Gain(weight, weight, GainUnit.LINK_WEIGHT)
 
     def reach(self, rows: Iterable[int]) -> Gain:
         """Clicks when pages come to a good position for the queries they are shown for, the site's name apart."""
-        demand, position = self.standing.demand, self.settings.thin.good_position
+        demand, position = self.strength.demand, self.settings.thin.good_position
         gains = []
         if demand is not None and self.curve is not None:
             for row in rows:
@@ -87,7 +87,7 @@ class Workbench:
         if self.moves.is_moved(keeper):
             return []
         found = [at for at in self.mentions.get(keeper, ()) if not self.moves.is_moved(at.page)]
-        found.sort(key=lambda at: (-self.standing.link_weight[at.page], at.page))
+        found.sort(key=lambda at: (-self.strength.link_weight[at.page], at.page))
         return [
             Step(
                 self.url(at.page),

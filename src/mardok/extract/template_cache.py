@@ -84,7 +84,7 @@ class Shortened:
             part.failures += 1
 
 
-class KnownParts:
+class TemplateCache:
     """What is known in one process."""
 
     def __init__(self) -> None:

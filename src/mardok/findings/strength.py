@@ -15,31 +15,31 @@ from mardok.compare.demand import Demand
 from mardok.compare.destinations import Destination
 from mardok.compare.links import inlink_counts, link_weights
 from mardok.extract.indexable import NotIndexable
-from mardok.findings.keeper import Standing, preferred_origin
+from mardok.findings.keeper import PageStrength, preferred_origin
 from mardok.sentences import sentence
 from mardok.settings import Settings
-from mardok.sources.decisions import Earlier
+from mardok.sources.decisions import PlanDecision
 from mardok.sources.page_lists import Signal
 from mardok.sources.raw import Intake, Unread
 from mardok.text.site import Site
 
 
-def standing_of(
+def measure_strength(
     site: Site,
     noindex_reasons: Sequence[NotIndexable | None],
-    ways: Sequence[Destination],
+    destinations: Sequence[Destination],
     demand: Demand | None,
     signals: Mapping[str, Signal],
-    decisions: Sequence[Earlier],
+    decisions: Sequence[PlanDecision],
     intake: Intake,
     settings: Settings,
-) -> Standing:
+) -> PageStrength:
     """Everything that speaks for a page to stay, page by page; a keeper that cannot stay is listed."""
     n = len(site.pages)
     is_indexable = np.array([not reason for reason in noindex_reasons], dtype=bool)
     inlinks = inlink_counts(site)
-    weights = link_weights(site, ways, settings.links.damping, settings.extract.robots_agents)
-    return Standing(
+    weights = link_weights(site, destinations, settings.links.damping, settings.extract.robots_agents)
+    return PageStrength(
         is_indexable=is_indexable,
         inlinks=inlinks,
         link_weight=np.nan_to_num(weights),
@@ -54,7 +54,7 @@ def standing_of(
 
 
 def _named_keepers(
-    site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[Earlier], intake: Intake
+    site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[PlanDecision], intake: Intake
 ) -> frozenset[int]:
     """Pages that a person chose to stay, as far as they can."""
     found = set()

@@ -12,9 +12,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
+from mardok.extract.element_context import ElementContext
 from mardok.extract.markup import unescaped
 from mardok.extract.page import Block, Context, Link
-from mardok.extract.state import State
 
 _END, _BEGIN_LINK, _END_LINK = "\x01", "\x02", "\x03"
 END = f" {_END} "
@@ -72,7 +72,7 @@ class OpenLink:
         self.url, self.rel, self.in_page = url, rel, in_page
 
 
-class Stream:
+class BlockBuilder:
     """Texts and links as they come, and the blocks they make."""
 
     def __init__(self, joint: int = 0) -> None:
@@ -92,7 +92,7 @@ class Stream:
         self._inserted: dict[int, list[Block]] = {}
         """Finished blocks, by the number of the block that they stand before."""
 
-    def end_block(self, state: State) -> None:
+    def end_block(self, state: ElementContext) -> None:
         """End the present block, if there is anything in it; a link that is open goes on in the next one."""
         if self.pieces[-1] is END:
             return

@@ -1,7 +1,7 @@
 """What the open elements say about what stands inside them: landmark, heading, chrome, whether it is shown.
 
 In:  the elements around a place, from the outermost in.
-Out: a :class:`State`; equal ones are one object, and the way from one to the next is remembered.
+Out: a :class:`ElementContext`; equal ones are one object, and the way from one to the next is remembered.
 """
 
 from __future__ import annotations
@@ -108,7 +108,7 @@ _PANEL = re.compile(
 _NOT_SHOWN = re.compile(r"display\s*:\s*none|visibility\s*:\s*hidden", re.IGNORECASE)
 
 
-class State:
+class ElementContext:
     """What the open elements say about what stands inside them; equal ones are one object."""
 
     __slots__ = ("context", "depth", "in_section", "inside", "is_unseen")
@@ -117,11 +117,11 @@ class State:
         self.context, self.in_section, self.is_unseen = context, in_section, is_unseen
         self.depth = context.path.count("/") + 1 if context.path else 0
         """Elements in the path of the context."""
-        self.inside: dict[str, State] = {}
+        self.inside: dict[str, ElementContext] = {}
         """States inside elements, by name, of those with telling attributes by tag: pages repeat them thousands of times."""
 
     @classmethod
-    def of(cls, context: Context, in_section: bool, is_unseen: bool) -> State:
+    def of(cls, context: Context, in_section: bool, is_unseen: bool) -> ElementContext:
         """The one state that is so."""
         key = context, in_section, is_unseen
         found = _STATES.get(key)
@@ -132,13 +132,13 @@ class State:
             found = _STATES[key] = cls(*key)
         return found
 
-    def plain(self, name: str, label: str) -> State:
+    def plain(self, name: str, label: str) -> ElementContext:
         """The state inside an element without telling attributes."""
         self._make_room()
         found = self.inside[label] = _inner_state(self, name, label, {})
         return found
 
-    def telling(self, name: str, label: str, markup: str) -> State:
+    def telling(self, name: str, label: str, markup: str) -> ElementContext:
         """The state inside an element with telling attributes."""
         found = self.inside.get(markup)
         if found is None:
@@ -181,7 +181,7 @@ def label_of(name: str, markup: str) -> str:
     return _DIGITS.sub("0", label.replace("/", "-").replace(" ", "-"))[:_LONGEST_LABEL]
 
 
-def _inner_state(outer: State, name: str, label: str, attrs: Mapping[str, str]) -> State:
+def _inner_state(outer: ElementContext, name: str, label: str, attrs: Mapping[str, str]) -> ElementContext:
     """What holds inside the element, given what holds outside."""
     role = attrs.get("role", "").strip().lower()
     tag, place, level, chrome, in_main, chosen, path = outer.context
@@ -199,7 +199,7 @@ def _inner_state(outer: State, name: str, label: str, attrs: Mapping[str, str]) 
     if reason and chrome != "hidden":
         place = chrome = reason
     is_unseen = outer.is_unseen or name in _UNSEEN_TAGS
-    return State.of(Context(tag, place, level, chrome, in_main, chosen, path), in_section, is_unseen)
+    return ElementContext.of(Context(tag, place, level, chrome, in_main, chosen, path), in_section, is_unseen)
 
 
 def _is_panel(name: str, role: str, attrs: Mapping[str, str]) -> bool:
@@ -211,7 +211,7 @@ def _is_panel(name: str, role: str, attrs: Mapping[str, str]) -> bool:
     return is_called and not names_furniture(called) and role not in _CHROME_ROLES
 
 
-def _chrome_reason(outer: State, name: str, role: str, attrs: Mapping[str, str]) -> str:
+def _chrome_reason(outer: ElementContext, name: str, role: str, attrs: Mapping[str, str]) -> str:
     is_hidden = "hidden" in attrs or attrs.get("aria-hidden") == "true" or _NOT_SHOWN.search(attrs.get("style", ""))
     if is_hidden and not _is_panel(name, role, attrs):
         return "hidden"
@@ -227,6 +227,6 @@ def _chrome_reason(outer: State, name: str, role: str, attrs: Mapping[str, str])
     return "breadcrumb" if any("breadcrumb" in value.lower() for value in telling) else ""
 
 
-_STATES: dict[tuple[Context, bool, bool], State] = {}
-ROOT = State.of(Context("body", "body", 0, "", False, ""), False, False)
+_STATES: dict[tuple[Context, bool, bool], ElementContext] = {}
+ROOT = ElementContext.of(Context("body", "body", 0, "", False, ""), False, False)
 """Where a document begins."""

@@ -15,7 +15,7 @@ from mardok.settings import Checks
 from mardok.vocabulary import CheckId, PageKind
 
 
-class Trouble(NamedTuple):
+class Check(NamedTuple):
     """One trouble of a page."""
 
     row: int
@@ -35,7 +35,7 @@ class Trouble(NamedTuple):
     """What the pages have in common whose template has the trouble; ``""`` if it is of the page alone."""
 
 
-class Told(NamedTuple):
+class PageCheck(NamedTuple):
     """One row of the table of checks, and what a repair must know beside it."""
 
     url: str
@@ -51,8 +51,8 @@ class Told(NamedTuple):
 
 
 def with_templates(
-    troubles: Iterable[Trouble], kinds: Sequence[PageKind], counts: Sequence[int], settings: Checks
-) -> list[Trouble]:
+    troubles: Iterable[Check], kinds: Sequence[PageKind], counts: Sequence[int], settings: Checks
+) -> list[Check]:
     """Troubles, each told whether so many pages of a kind share it that it must sit in their template.
 
     Parameters
@@ -63,7 +63,7 @@ def with_templates(
         Rows of the pages that are asked.
     """
     n_pages = Counter(kinds[row] for row in counts)
-    alike: dict[tuple[CheckId, str, PageKind], list[Trouble]] = defaultdict(list)
+    alike: dict[tuple[CheckId, str, PageKind], list[Check]] = defaultdict(list)
     for trouble in troubles:
         alike[trouble.check, trouble.pattern, kinds[trouble.row]].append(trouble)
     found = []
@@ -82,9 +82,9 @@ def with_templates(
     return found
 
 
-def once_a_template(troubles: Iterable[Told]) -> list[Told]:
+def once_a_template(troubles: Iterable[PageCheck]) -> list[PageCheck]:
     """Of troubles of a template the first, which stands for the others; all others as they are."""
-    found: dict[tuple[CheckId, str], Told] = {}
+    found: dict[tuple[CheckId, str], PageCheck] = {}
     alone = []
     for told in sorted(troubles):
         if told.template:
