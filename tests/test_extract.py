@@ -19,6 +19,7 @@ from mardok.extract.language import language_of
 from mardok.extract.page import Page
 from mardok.settings import Language, Settings
 from mardok.sources.raw import RawPage
+from mardok.text.columns import columns_of
 from mardok.text.site import site_of
 from mardok.vocabulary import NoindexReason
 
@@ -33,7 +34,7 @@ def page_of(html: str | bytes, *headers: tuple[str, str], status: int | None = 2
 
 def main_text(html: str, **text: object) -> str:
     chosen = Settings.model_validate({"text": text})
-    return site_of([batch_of([page_of(html, text=chosen.text)])], chosen).main_text(0)
+    return site_of(columns_of([batch_of([page_of(html, text=chosen.text)])]), chosen).main_text(0)
 
 
 # (HTML inside the body, main text)

@@ -16,6 +16,7 @@ from mardok.extract.extraction import extract_page
 from mardok.extract.page import Page
 from mardok.settings import Settings, Text
 from mardok.sources.raw import RawPage
+from mardok.text.columns import columns_of
 from mardok.text.elements import elements_of, path_codes, places_of
 from mardok.text.hashes import Hashes, corpus_of
 from mardok.text.recurrence import recurrence
@@ -116,7 +117,7 @@ def page_of(html: str, url: str) -> Page:
 def site_made(bodies: list[str], text: Text | None = None, *, batches: int = 1, folder: str = "") -> Site:
     pages = [page_of(body, f"{HOST}{folder}/{number:03}") for number, body in enumerate(bodies)]
     parts = [batch_of(pages[k::batches]) for k in range(batches)]
-    return site_of(parts, Settings(text=text or Text()))
+    return site_of(columns_of(parts), Settings(text=text or Text()))
 
 
 @pytest.mark.parametrize("name", TEMPLATES)

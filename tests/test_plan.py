@@ -26,6 +26,7 @@ from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.plan.safety import check_safety
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
+from mardok.text.columns import columns_of
 from mardok.text.site import Site, site_of
 from mardok.vocabulary import STRUCTURAL_STEPS, Action, Confidence, CopyRule, Evidence, GainUnit, Owner, StepKind
 
@@ -260,7 +261,7 @@ def a_site() -> Site:
         for name, head in heads.items()
     ]
     raws.append(RawPage(f"{HOST}/", "test", 200, (), b"<html lang=en><p>home"))
-    return site_of([batch_of(extract_page(raw, Settings()) for raw in raws)], Settings())
+    return site_of(columns_of([batch_of(extract_page(raw, Settings()) for raw in raws)]), Settings())
 
 
 def proposal(*steps: tuple[str, str, str], keeper: str = "b", action: str = "merge") -> Proposal:

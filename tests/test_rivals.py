@@ -26,6 +26,7 @@ from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
+from mardok.text.columns import columns_of
 from mardok.text.site import Site, site_of
 
 HOST = "https://www.wyndale.example"
@@ -38,7 +39,7 @@ def site_with(titles: Sequence[str], head: str = "", folder: str = "/") -> Site:
         RawPage(f"{HOST}{folder}{number:02}", "test", 200, (), f"<html lang=en>{head}<title>{title}</title>".encode())
         for number, title in enumerate(titles)
     ]
-    return site_of([batch_of(extract_page(page, Settings()) for page in pages)], Settings())
+    return site_of(columns_of([batch_of(extract_page(page, Settings()) for page in pages)]), Settings())
 
 
 @given(
@@ -88,7 +89,7 @@ def test_series_share_a_pattern_below_one_folder() -> None:
         "... size violin": ["1 2", "3 4", "4 4"],
     }
     scattered = [RawPage(f"{HOST}/{n}/x", "t", 200, (), f"<title>{title}</title>".encode()) for n, title in enumerate(towns)]
-    apart = site_of([batch_of(extract_page(page, Settings()) for page in scattered)], Settings())
+    apart = site_of(columns_of([batch_of(extract_page(page, Settings()) for page in scattered)]), Settings())
     assert find_series(apart, split_titles(apart).own, range(4)) == []
 
 

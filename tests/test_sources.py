@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 import mardok
 from mardok.settings import Search as SearchSettings
 from mardok.sources.body import BodyError, decoded, without_chunks
-from mardok.sources.raw import Intake
+from mardok.sources.raw import OpenIntake
 from mardok.sources.search_data import read_search
 from mardok.sources.warc import read_warc
 
@@ -28,8 +28,8 @@ HTML = ("Content-Type", "text/html")
 FIVE = [(f"https://host.example/{n}", 200, [], html(f"page number {n} " * 40)) for n in range(5)]
 
 
-def read(path: Path) -> tuple[list[str], Intake]:
-    intake = Intake()
+def read(path: Path) -> tuple[list[str], OpenIntake]:
+    intake = OpenIntake()
     return [page.url[-1] for page in read_warc(path, intake, LIMIT)], intake
 
 
@@ -211,7 +211,7 @@ def test_bad_search_rows_are_told_and_the_rest_used(tmp_path: Path) -> None:
         + "Total,,1,2,3,\n" + "short,https://host.example/\n" + "b,https://host.example/,-1,2,3,2026-01-06\n"
         + "b,https://host.example/,2,8,3,2026-01-06\n" + "never,https://host.example/,0,0,0,2026-01-06\n"
     )  # fmt: skip
-    intake = Intake()
+    intake = OpenIntake()
     rows = read_search([path], SearchSettings(), intake)
     assert rows[["query", "clicks", "impressions"]].to_numpy().tolist() == [["violin", 1, 20], ["b", 2, 8]]
     told = {row.place: row.reason for row in intake.unread}
@@ -253,7 +253,7 @@ def test_search_figures_are_understood_in_whatever_way_they_are_written(tmp_path
     heading, line, encoding, written = DIALECTS[name]
     path = tmp_path / name
     path.write_text(heading + "".join(line.format(*written(cells)) for cells in FIGURES), encoding, newline="")
-    intake = Intake()
+    intake = OpenIntake()
     rows = read_search([path], SearchSettings(), intake)
     assert intake.unread == []
     told = rows.assign(date=rows["date"].dt.strftime("%Y-%m-%d"))[SEARCH.strip().split(",")]
@@ -268,11 +268,11 @@ def test_parquet_with_other_headings_and_several_files_are_read(tmp_path: Path) 
     frame.assign(position=2.5, date=dates).to_parquet(tmp_path / "one.parquet")
     (tmp_path / "two.csv").write_text("query,page,clicks,impressions,position\nc,https://host.example/,1,2,3\n")
     settings = SearchSettings(columns={"query": "Suchbegriff"})
-    first = read_search([tmp_path / "one.parquet"], settings, Intake())
+    first = read_search([tmp_path / "one.parquet"], settings, OpenIntake())
     assert first["query"].tolist() == ["a", "b"]
     assert first["date"].tolist() == dates.tolist()
     frame.rename(columns={"Suchbegriff": "query"}).assign(position=2.5).to_parquet(tmp_path / "one.parquet")
-    both = read_search([tmp_path / "one.parquet", tmp_path / "two.csv"], SearchSettings(), Intake())
+    both = read_search([tmp_path / "one.parquet", tmp_path / "two.csv"], SearchSettings(), OpenIntake())
     assert both["query"].tolist() == ["a", "b", "c"]
     assert both["date"].isna().all()
 
@@ -294,4 +294,4 @@ def test_an_unusable_search_file_is_refused(tmp_path: Path, text: str, message: 
     path = tmp_path / "search.csv"
     path.write_text(text)
     with pytest.raises(mardok.TableError, match=message):
-        read_search([path], SearchSettings(), Intake())
+        read_search([path], SearchSettings(), OpenIntake())

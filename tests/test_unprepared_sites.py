@@ -21,6 +21,7 @@ from mardok.extract.extraction import extract_page
 from mardok.extract.language import language_of
 from mardok.settings import Language, Settings, Variants
 from mardok.sources.raw import RawPage
+from mardok.text.columns import columns_of
 from mardok.text.site import Site, site_of
 from mardok.urls import variant_form
 
@@ -41,7 +42,7 @@ def row(path: str, title: str, body: str, head: str = "", **more: object) -> Row
 
 def site_with(rows: list[Row]) -> Site:
     pages = [extract_page(RawPage(str(one["url"]), "test", 200, (), str(one["html"]).encode()), Settings()) for one in rows]
-    return site_of([batch_of(pages)], Settings())
+    return site_of(columns_of([batch_of(pages)]), Settings())
 
 
 def by_path(pages: pd.DataFrame, column: str) -> dict[str, object]:

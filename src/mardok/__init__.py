@@ -78,9 +78,9 @@ def __getattr__(name: str) -> Any:
         return import_module("mardok.figures")
     if name not in _MODULE_OF:
         raise AttributeError(f"module 'mardok' has no attribute {name!r}")
-    found = getattr(import_module(f"mardok.{_MODULE_OF[name]}"), name)
-    globals()[name] = found
-    return found
+    result = getattr(import_module(f"mardok.{_MODULE_OF[name]}"), name)
+    globals()[name] = result
+    return result
 
 
 def __dir__() -> list[str]:

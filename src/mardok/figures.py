@@ -137,10 +137,10 @@ def positions_over_time(tables: Tables, query: str, ax: Axes | None = None) -> A
     SelectionError
         If the audit holds no positions for the query: it is none that rivals compete for, or the search data has no days.
     """
-    told = tables["positions"]
-    rows = told[told["query"] == query]
+    stated = tables["positions"]
+    rows = stated[stated["query"] == query]
     if rows.empty:
-        there = ", ".join(map(repr, told["query"].value_counts().index[:5])) or "none: dated search data tells of them"
+        there = ", ".join(map(repr, stated["query"].value_counts().index[:5])) or "none: dated search data tells of them"
         raise SelectionError(f"{query!r}: is no query that rivals compete for; such queries are {there}")
     ax = _axes(ax)
     urls = tables["pages"]["url"]

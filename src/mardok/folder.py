@@ -84,8 +84,9 @@ def write_folder(
         (sibling / "data").mkdir()
         for name, frame in tables.items():
             TABLES[name].check(frame)
-            n_rows = _PAGES_AT_ONCE if name == PAGES.name else _ROWS_AT_ONCE
-            frame.to_parquet(sibling / "data" / f"{name}.parquet", index=False, row_group_size=n_rows)
+            _write_parquet(
+                sibling / "data" / f"{name}.parquet", frame, _PAGES_AT_ONCE if name == PAGES.name else _ROWS_AT_ONCE
+            )
             if TABLES[name].csv:
                 write_csv(sibling / f"{name}.csv", TABLES[name], frame)
             give_back_memory()
@@ -161,6 +162,23 @@ def _put(new: Path, place: Path) -> None:
         old.rename(place)
         raise
     shutil.rmtree(old, ignore_errors=True)
+
+
+def _write_parquet(path: Path, frame: pd.DataFrame, rows_at_once: int) -> None:
+    """Write a table as Parquet, so many rows together, with the names that occur among these and no others."""
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    stored = pa.Table.from_pandas(frame, preserve_index=False)
+    with pq.ParquetWriter(path, stored.schema) as writer:
+        for first in range(0, max(len(frame), 1), rows_at_once):
+            part = stored.slice(first, rows_at_once)
+            for at, column in enumerate(part.schema):
+                if pa.types.is_dictionary(column.type):
+                    # Arrow would write all names of the table with each group of rows.
+                    names = part.column(at).cast(column.type.value_type).combine_chunks().dictionary_encode()
+                    part = part.set_column(at, column, names.cast(column.type))
+            writer.write_table(part, row_group_size=rows_at_once)
 
 
 def write_csv(path: Path, table: Table, frame: pd.DataFrame) -> None:

@@ -94,8 +94,8 @@ def read_given_settings(folder: Path) -> dict[str, Any]:
     FolderError
         If `folder` holds no audit.
     """
-    found: dict[str, Any] = _read(folder).get("settings", {})
-    return found
+    result: dict[str, Any] = _read(folder).get("settings", {})
+    return result
 
 
 def read_meta(folder: Path) -> AuditMeta:
@@ -107,9 +107,11 @@ def read_meta(folder: Path) -> AuditMeta:
         If `folder` holds no audit, or one that this version does not read; the line says how to make it again.
     """
     raw = _read(folder)
-    found = raw.get("format", _FIRST_FORMAT)
-    if found != FORMAT:
-        raise FolderError(f"{folder}: has form {found!r}, and this version of Mardok reads form {FORMAT}; {way_out(folder)}")
+    result = raw.get("format", _FIRST_FORMAT)
+    if result != FORMAT:
+        raise FolderError(
+            f"{folder}: has form {result!r}, and this version of Mardok reads form {FORMAT}; {way_out(folder)}"
+        )
     try:
         return AuditMeta.model_validate(raw)
     except ValidationError as error:

@@ -49,11 +49,11 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
 
     def result() -> _Result:
         try:
-            found: _Result = receiver.recv()
+            results: _Result = receiver.recv()
         except (EOFError, OSError):  # it failed, or was killed for want of memory: done here, it says why
-            found = work()
+            results = work()
         process.join()
-        return found
+        return results
 
     return result
 
@@ -63,8 +63,8 @@ def _send(work: Callable[[], _Result], sender: Connection) -> None:
     # A search for cycles would write to every object, and so copy the memory that both processes share.
     with no_search_for_cycles():
         try:
-            found = work()
+            result = work()
             give_back_memory()
-            sender.send(found)
+            sender.send(result)
         except BaseException:  # noqa: BLE001 - whoever asks does the work again, and meets it there
             return

@@ -101,20 +101,20 @@ def phrases(
     if order not in ORDERS:
         raise SelectionError(f"order {order!r}: is not one of {', '.join(ORDERS)}")
     stemmed = audit.stemmed
-    counted = _counted(audit)
+    is_compared = _counted(audit)
     selected = np.isin(np.arange(len(audit.pages)), rows)
     n_words = int(audit.pages["words"].to_numpy()[rows].sum())
     least = 1 if n_words < _FEW_WORDS else settings.least_uses(len(rows))
     again = left_out = _repeated_boilerplate(audit, rows)
     if not (selection.is_all or selection.urls):
         left_out = again | _words_of(audit, audit.tables["teasers"])
-    found = phrases_of(stemmed, selected, counted & ~selected, range(fewest, most + 1), least, left_out)
-    found["boilerplate_uses"] = uses_within(stemmed, found, again & np.repeat(selected, stemmed.corpus.n_words))
+    result = phrases_of(stemmed, selected, is_compared & ~selected, range(fewest, most + 1), least, left_out)
+    result["boilerplate_uses"] = uses_within(stemmed, result, again & np.repeat(selected, stemmed.corpus.n_words))
     if containing:
-        found = found[_shared_words(stemmed, found, containing) == len(words(containing))]
+        result = result[_shared_words(stemmed, result, containing) == len(words(containing))]
     by = list(dict.fromkeys([order, "uses", "pages", "words"]))
-    found = found.sort_values([*by, "phrase"], ascending=[False] * len(by) + [True], ignore_index=True)
-    return found[["phrase", "words", "pages", "uses", "boilerplate_uses", "typical"]]
+    result = result.sort_values([*by, "phrase"], ascending=[False] * len(by) + [True], ignore_index=True)
+    return result[["phrase", "words", "pages", "uses", "boilerplate_uses", "typical"]]
 
 
 def _repeated_boilerplate(audit: Audit, rows: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -129,11 +129,11 @@ def _repeated_boilerplate(audit: Audit, rows: NDArray[np.int64]) -> NDArray[np.b
 def _words_of(audit: Audit, stretches: pd.DataFrame) -> NDArray[np.bool_]:
     """For each word whether it stands in one of some stretches, with `page`, `word` and `words`."""
     corpus = audit.stemmed.corpus
-    found = np.zeros(len(corpus.words), bool)
+    result = np.zeros(len(corpus.words), bool)
     starts = corpus.offsets[stretches["page"].to_numpy()] + stretches["word"].to_numpy()
     for start, n_words in zip(starts.tolist(), stretches["words"].tolist(), strict=True):
-        found[start : start + n_words] = True
-    return found
+        result[start : start + n_words] = True
+    return result
 
 
 def selected_rows(audit: Audit, selection: Selection) -> NDArray[np.int64]:
@@ -180,11 +180,11 @@ def _section_path(url: str) -> str:
     return f"/{first[1]}/" if len(first) > 2 else "/"
 
 
-def _shared_words(stemmed: Stemmed, found: pd.DataFrame, wording: str) -> NDArray[np.int64]:
+def _shared_words(stemmed: Stemmed, result: pd.DataFrame, wording: str) -> NDArray[np.int64]:
     """How many words of a wording each phrase holds, inflected or not."""
     wanted = [{int(stem_hashes([word], language)[0]) for language in stemmed.languages} for word in words(wording)]
     stems = (
-        set(stemmed.stems[place : place + n].tolist()) for place, n in found[["place", "words"]].itertuples(index=False)
+        set(stemmed.stems[place : place + n].tolist()) for place, n in result[["place", "words"]].itertuples(index=False)
     )
     return np.array([sum(bool(forms & there) for forms in wanted) for there in stems], np.int64)
 
@@ -221,13 +221,13 @@ def mentions(
     return pd.DataFrame(
         [
             (
-                urls[found.page],
-                found.text,
-                found.sentence,
-                "heading" if found.is_heading else "text",
-                blocks.url_of(found.link) if found.link >= 0 else "",
+                urls[result.page],
+                result.text,
+                result.sentence,
+                "heading" if result.is_heading else "text",
+                blocks.url_of(result.link) if result.link >= 0 else "",
             )
-            for found in _found(audit, blocks, wordings, selection, exact)
+            for result in _found(audit, blocks, wordings, selection, exact)
         ],
         columns=["url", "text", "sentence", "place", "link_url"],
     )
@@ -241,9 +241,9 @@ def _found(audit: Audit, blocks: BlockLinks, wordings: Sequence[str], selection:
     stemmed = audit.stemmed
     number = {name: code for code, name in enumerate(stemmed.languages)}
     language_of = np.array([number[name] for name in audit.pages["language"]], np.int64)
-    found = find_mentions(stemmed, language_of, [wordings], exact=exact)
-    page_of = np.searchsorted(stemmed.corpus.offsets, found.place, side="right") - 1
-    return mentions_at(stemmed, blocks, found.select(np.flatnonzero(np.isin(page_of, rows))))
+    result = find_mentions(stemmed, language_of, [wordings], exact=exact)
+    page_of = np.searchsorted(stemmed.corpus.offsets, result.place, side="right") - 1
+    return mentions_at(stemmed, blocks, result.select(np.flatnonzero(np.isin(page_of, rows))))
 
 
 def missing_links(
@@ -369,12 +369,12 @@ def near_phrases(audit: Audit, wording: str) -> list[str]:
     spelled = " ".join(_nearest_word(word, stemmed.corpus.vocabulary.values()) for word in asked)
     if spelled != " ".join(asked) and len(mentions(audit, [spelled])):
         return [spelled]
-    counted = _counted(audit)
-    least = audit.meta.settings.phrases.least_uses(int(counted.sum()))
-    found = phrases_of(stemmed, counted, np.zeros(len(counted), bool), range(1, _NEAR_WORDS + 1), least)
-    found["shared"] = _shared_words(stemmed, found, spelled)
-    found = found[found["shared"] > 0].sort_values(["shared", "uses", "phrase"], ascending=[False, False, True])
-    return [str(phrase) for phrase in found["phrase"].head(3)]
+    is_compared = _counted(audit)
+    least = audit.meta.settings.phrases.least_uses(int(is_compared.sum()))
+    result = phrases_of(stemmed, is_compared, np.zeros(len(is_compared), bool), range(1, _NEAR_WORDS + 1), least)
+    result["shared"] = _shared_words(stemmed, result, spelled)
+    result = result[result["shared"] > 0].sort_values(["shared", "uses", "phrase"], ascending=[False, False, True])
+    return [str(phrase) for phrase in result["phrase"].head(3)]
 
 
 def _nearest_word(word: str, known: Collection[str]) -> str:

@@ -96,12 +96,12 @@ class PageSheet:
     @cached_property
     def relatives(self) -> Rows:
         """Pages that are kept as a pair with this one, the nearest first."""
-        found = []
+        result = []
         for own, other, this_in_it, it_in_this in (
             ("url_a", "url_b", "a_in_b", "b_in_a"),
             ("url_b", "url_a", "b_in_a", "a_in_b"),
         ):
-            found += [
+            result += [
                 {
                     "resemblance": pair["resemblance"],
                     "this_in_it": pair[this_in_it],
@@ -111,7 +111,7 @@ class PageSheet:
                 }
                 for pair in _rows(self._store.where("pairs", own, self.url))
             ]
-        return sorted(found, key=lambda relative: (-relative["resemblance"], relative["url"]))
+        return sorted(result, key=lambda relative: (-relative["resemblance"], relative["url"]))
 
     @cached_property
     def _elsewhere(self) -> Elsewhere:
@@ -135,12 +135,12 @@ class PageSheet:
     @cached_property
     def groups(self) -> Rows:
         """Groups that the page is in: ``kind``, ``role``, ``pages``, ``evidence``, ``confidence``, ``keeper``."""
-        found = []
+        result = []
         for own in _rows(self._store.where("groups", "url", self.url)):
             members = self._store.where("groups", "group", own["group"])
             keepers = [url for url, role in zip(members["url"], members["role"], strict=True) if role == GroupRole.KEEPER]
             about = {name: own[name] for name in ("evidence", "confidence")}
-            found.append(
+            result.append(
                 {
                     "kind": own["kind"],
                     "role": own["role"],
@@ -149,7 +149,7 @@ class PageSheet:
                     "keeper": keepers[0] if keepers else None,
                 }
             )
-        return found
+        return result
 
     @cached_property
     def checks(self) -> Rows:

@@ -93,12 +93,12 @@ class MemoryStore(TableStore):
         return self._slice(table, slice(int(bounds[page]), int(bounds[page + 1])), self._frames[table].columns)
 
     def _slice(self, table: str, rows: slice, names: Iterable[str]) -> Columns:
-        found: Columns = {}
+        result: Columns = {}
         for name in names:
             if (table, name) not in self._cells:
                 self._cells[table, name] = _cells(self._frames[table][name])
-            found[name] = self._cells[table, name](rows)
-        return found
+            result[name] = self._cells[table, name](rows)
+        return result
 
 
 class FolderStore(TableStore):
@@ -161,7 +161,7 @@ class FolderStore(TableStore):
     def where(self, table: str, name: str, value: str) -> Columns:
         with _Damage(self._path(table), self._folder):
             values = self._file(table).read([name]).column(0).to_pylist()
-            at = [row for row, found in enumerate(values) if found == value]
+            at = [row for row, result in enumerate(values) if result == value]
             stored = self._file(table).read()
             rows = [stored.slice(row, 1).to_pydict() for row in at]
             return {column: [row[column][0] for row in rows] for column in stored.column_names}
@@ -171,10 +171,10 @@ class FolderStore(TableStore):
             file = self._file(table)
             at = file.schema_arrow.get_field_index(_PAGE)
             statistics = [file.metadata.row_group(group).column(at).statistics for group in range(file.num_row_groups)]
-            kept = [group for group, told in enumerate(statistics) if told is None or told.min <= page <= told.max]
-            found = file.read_row_groups(kept)
-            first, end = np.searchsorted(_array(found[_PAGE]), [page, page + 1]).tolist()
-            columns: Columns = found.slice(first, end - first).to_pydict()
+            kept = [group for group, stated in enumerate(statistics) if stated is None or stated.min <= page <= stated.max]
+            result = file.read_row_groups(kept)
+            first, end = np.searchsorted(_array(result[_PAGE]), [page, page + 1]).tolist()
+            columns: Columns = result.slice(first, end - first).to_pydict()
             return columns
 
     def _path(self, table: str) -> Path:
@@ -204,8 +204,8 @@ def stored_columns(folder: Path, table: str, names: Sequence[str]) -> Columns:
 
     path = (folder / "data" / f"{table}.parquet").resolve()
     with _Damage(path, folder):
-        found = pq.ParquetFile(path).read(list(names)).to_pydict()
-        return {name: found[name] for name in names}
+        result = pq.ParquetFile(path).read(list(names)).to_pydict()
+        return {name: result[name] for name in names}
 
 
 class _Damage:

@@ -113,13 +113,13 @@ class Table:
         if list(frame.columns) != self.names:
             raise ValueError(f"table {self.name}: columns {list(frame.columns)}, declared {self.names}")
         for column in self.columns:
-            found = frame[column.name]
-            if found.dtype.name != pd.Series([], dtype=_pandas_dtype(column.dtype)).dtype.name:
-                raise ValueError(f"table {self.name}, {column.name}: dtype {found.dtype}, declared {column.dtype}")
-            if column.dtype in ("str", "name") and found.isna().any():
+            result = frame[column.name]
+            if result.dtype.name != pd.Series([], dtype=_pandas_dtype(column.dtype)).dtype.name:
+                raise ValueError(f"table {self.name}, {column.name}: dtype {result.dtype}, declared {column.dtype}")
+            if column.dtype in ("str", "name") and result.isna().any():
                 raise ValueError(f"table {self.name}, {column.name}: text must not be missing")
-            if column.words and not set(found.unique()) <= set(column.words):
-                raise ValueError(f"table {self.name}, {column.name}: {set(found.unique()) - set(column.words)}")
+            if column.words and not set(result.unique()) <= set(column.words):
+                raise ValueError(f"table {self.name}, {column.name}: {set(result.unique()) - set(column.words)}")
         if not _is_ordered(frame, self.order):
             raise ValueError(f"table {self.name}: rows are not ordered by {self.order}")
 
@@ -161,8 +161,8 @@ def _category(column: Any) -> pd.Categorical[str]:
     rank[used[order]] = np.arange(len(order), dtype=np.int32)
     ordered: Any = pd.Index(pd.array(kept.take(order), dtype=_pandas_dtype("str")))
     ordered._cache["is_unique"] = True  # to find that out, pandas would keep every name a second time
-    found: pd.Categorical[str] = pd.Categorical.from_codes(rank[codes], ordered)
-    return found
+    result: pd.Categorical[str] = pd.Categorical.from_codes(rank[codes], ordered)
+    return result
 
 
 def _text_column(column: Any) -> pd.Series:

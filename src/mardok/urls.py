@@ -106,8 +106,8 @@ def normal_url(text: str, base: str = "") -> str | None:
 
 
 def _escaped(text: str) -> str:
-    text = _UNSAFE.sub(lambda found: "".join(f"%{byte:02X}" for byte in found[0].encode("utf-8", "replace")), text)
-    return _ESCAPE.sub(lambda found: found[0].upper(), text) if "%" in text else text
+    text = _UNSAFE.sub(lambda match: "".join(f"%{byte:02X}" for byte in match[0].encode("utf-8", "replace")), text)
+    return _ESCAPE.sub(lambda match: match[0].upper(), text) if "%" in text else text
 
 
 def bare_host(url: str) -> str:

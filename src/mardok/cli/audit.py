@@ -76,7 +76,7 @@ def audit(
     signals = signals or next((Path(origin.signals) for origin in reversed(earlier) if origin.signals), None)
     with progress_line() as progress:
         crawled = _crawled(sources, out, chosen, progress)
-        found = mardok.audit(
+        finished = mardok.audit(
             *crawled,
             base=base,
             search=searches,
@@ -88,12 +88,12 @@ def audit(
             progress=progress,
         )
         progress("writing the report", 0)
-        found.save(out, jobs=jobs)
+        finished.save(out, jobs=jobs)
     if as_json:
-        print_json({"folder": str(out), "totals": found.meta.totals, "plan": records(found.plan)})
+        print_json({"folder": str(out), "totals": finished.meta.totals, "plan": records(finished.plan)})
     else:
-        print_summary(found, out)
-    if tell_unread(found):
+        print_summary(finished, out)
+    if tell_unread(finished):
         raise typer.Exit(1)
 
 
@@ -108,11 +108,11 @@ def _crawled(sources: list[str], out: Path, settings: mardok.Settings, progress:
     return [str(summary.path), *(source for source in sources if source not in starts)]
 
 
-def print_summary(found: mardok.Audit, out: Path) -> None:
+def print_summary(finished: mardok.Audit, out: Path) -> None:
     """The answer: what was read, the first proposals, where the rest is."""
     console = answer_console()
-    totals = found.meta.totals
-    closed = _closed_line(found.pages)
+    totals = finished.meta.totals
+    closed = _closed_line(finished.pages)
     if closed:
         console.print(shown(closed, style="bold"))
     read = f"{counted('page', totals['pages'])} read, {totals['indexable']:,} indexable"
@@ -124,7 +124,7 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
     console.print(
         shown(
             f"{counted('written-variant', totals['variants'])}, {counted('page', totals['pages_with_copies'])} with copies, "
-            f"{counted('proposal', len(found.plan))}, {totals['effort_hours']:g} hours of work."
+            f"{counted('proposal', len(finished.plan))}, {totals['effort_hours']:g} hours of work."
         )
     )
     lost = len(totals["decisions_without_proposal"])
@@ -137,12 +137,12 @@ def print_summary(found: mardok.Audit, out: Path) -> None:
     if not totals["crawl"]["whole"]:
         gaps = "; ".join(totals["crawl"]["gaps"])
         console.print(shown(f"Not the whole site: {gaps}. What needs the whole site is not claimed."))
-    for line in _furniture_lines(found):
+    for line in _furniture_lines(finished):
         console.print(shown(line))
-    if len(found.plan):
-        console.print(_plan_table(found))
-    if len(found.plan) > _SHOWN_PROPOSALS:
-        console.print(shown(f"{len(found.plan) - _SHOWN_PROPOSALS} more in {out / 'plan.csv'}"))
+    if len(finished.plan):
+        console.print(_plan_table(finished))
+    if len(finished.plan) > _SHOWN_PROPOSALS:
+        console.print(shown(f"{len(finished.plan) - _SHOWN_PROPOSALS} more in {out / 'plan.csv'}"))
     console.print(shown(f"Report: {(out / 'report.html').resolve()}"), soft_wrap=True)
 
 
@@ -156,9 +156,9 @@ def _closed_line(pages: pd.DataFrame) -> str:
     return ""
 
 
-def _furniture_lines(found: mardok.Audit) -> list[str]:
+def _furniture_lines(finished: mardok.Audit) -> list[str]:
     """What was taken for furniture, the largest parts first, so that a mistake is seen."""
-    parts = found.tables["furniture"].head(_SHOWN_PARTS)
+    parts = finished.tables["furniture"].head(_SHOWN_PARTS)
     if parts.empty:
         return []
     named = ", ".join(f"{part} ({pages:,})" for part, pages in parts[["part", "pages"]].itertuples(index=False))
@@ -180,7 +180,7 @@ def _target_lines(targets: list[dict[str, Any]]) -> list[str]:
     return lines[:_SHOWN_TARGETS] + ([f"{more} more phrases in audit.json"] if more > 0 else [])
 
 
-def _plan_table(found: mardok.Audit) -> Table:
+def _plan_table(finished: mardok.Audit) -> Table:
     table = new_table(show_edge=False)
     table.add_column("", justify="right", style="dim")
     table.add_column("action", style="bold")
@@ -188,7 +188,7 @@ def _plan_table(found: mardok.Audit) -> Table:
     table.add_column("clicks/month", justify="right", no_wrap=True)
     table.add_column("hours", justify="right")
     table.add_column("confidence")
-    for proposal in records(found.plan.head(_SHOWN_PROPOSALS)):
+    for proposal in records(finished.plan.head(_SHOWN_PROPOSALS)):
         table.add_row(
             str(proposal["rank"]),
             proposal["action"],
@@ -210,9 +210,9 @@ def _short_gain(proposal: Mapping[str, Any]) -> str:
     return gain_range(low, high) if proposal["gain_unit"] == GainUnit.CLICKS else f"links {percent(high)}"
 
 
-def tell_unread(found: mardok.Audit) -> bool:
+def tell_unread(finished: mardok.Audit) -> bool:
     """Say on standard error what could not be read; whether there was anything."""
-    unread = found.tables["unread"]
+    unread = finished.tables["unread"]
     for row in records(unread.head(_SHOWN_UNREAD)):
         where = " ".join(filter(None, [row["place"], row["url"]]))
         errors.print(shown(f"mardok: {row['source']}, {where}: {row['reason']}"))

@@ -38,6 +38,6 @@ def demo(
         raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
     jobs = os.cpu_count() or 1
     with progress_line() as progress:
-        found = mardok.audit(folder / SITE_FILE, search=folder / SEARCH_FILE, jobs=jobs, progress=progress)
-        found.save(folder / "audit", jobs=jobs)
-    print_summary(found, folder / "audit")
+        finished = mardok.audit(folder / SITE_FILE, search=folder / SEARCH_FILE, jobs=jobs, progress=progress)
+        finished.save(folder / "audit", jobs=jobs)
+    print_summary(finished, folder / "audit")

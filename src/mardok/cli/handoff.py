@@ -43,8 +43,8 @@ def handoff(
 
     Example: mardok handoff audit -o handoff
     """
-    found = mardok.load(folder)
-    written = mardok.hand_off(found, out, decisions=decisions or folder / "plan.csv", all_proposals=all_proposals)
+    finished = mardok.load(folder)
+    written = mardok.hand_off(finished, out, decisions=decisions or folder / "plan.csv", all_proposals=all_proposals)
     if as_json:
         print_json({"folder": str(out), "files": written.files})
         return
@@ -52,9 +52,9 @@ def handoff(
     for name, what in _TOLD.items():
         console.print(shown(f"{out / name}: {what}, {_size(written.files[name])}"), soft_wrap=True)
     if written.briefs:
-        told = ", ".join(f"{n} to {action}" for action, n in written.briefs.items())
+        stated = ", ".join(f"{n} to {action}" for action, n in written.briefs.items())
         briefs = counted("brief", sum(written.briefs.values()))
-        console.print(shown(f"{out / 'briefs'}: {briefs} ({told})"), soft_wrap=True)
+        console.print(shown(f"{out / 'briefs'}: {briefs} ({stated})"), soft_wrap=True)
 
 
 def _size(n_bytes: int) -> str:

@@ -52,11 +52,11 @@ def page(
         outline = [{"level": f"H{heading['level']}", "heading": heading["text"]} for heading in sheet.outline]
         _print_table(console, "Heading outline", outline)
     facts = sheet.facts
-    told = topic_text(*(facts[name] for name in ("topic", "topic_fields", "topic_uses", "topic_first_word", "words")))
-    if told:
+    stated = topic_text(*(facts[name] for name in ("topic", "topic_fields", "topic_uses", "topic_first_word", "words")))
+    if stated:
         console.print()
         console.print(shown("Target phrase", style="bold"))
-        console.print(shown(told))
+        console.print(shown(stated))
     _print_table(console, "Phrases", sheet.phrases)
     _print_table(console, _queries_heading(sheet.queries), sheet.queries[:_SHOWN_QUERIES])
     _print_table(console, "Relatives", sheet.relatives[:_SHOWN_RELATIVES])

@@ -35,8 +35,8 @@ def pair(
     """
     from mardok.deliver.side_by_side import side_by_side  # only here: the other commands start without word lists
 
-    found = mardok.load(folder)
-    both = found.pair(url_a, url_b)
+    finished = mardok.load(folder)
+    both = finished.pair(url_a, url_b)
     if as_json:
         runs = [{"same": run.is_same, "a": " ".join(run.a), "b": " ".join(run.b)} for run in both.runs]
         print_json({**vars(both), "runs": runs})

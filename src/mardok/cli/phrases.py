@@ -57,33 +57,33 @@ def phrases(
 
     Example: mardok phrases audit "violin hire" "hire a violin" --link-to https://www.host.example/hire/
     """
-    found = mardok.load(audit)
+    finished = mardok.load(audit)
     selection = mardok.Selection(tuple(under or ()), language, kind, (*(page or ()), *_addresses(pages)))
     wordings = text or []
     if passages:
         if wordings or link_to:
             raise SelectionError("--passages: lists what is pasted, whatever it says; leave out TEXT and --link-to")
-        rows = mardok.passages(found, selection)
+        rows = mardok.passages(finished, selection)
         answer = _Answer("passages", _told_passages(rows), rows)
     elif link_to:
         if not wordings:
             raise SelectionError(
                 "--link-to: say what is mentioned, for example: mardok phrases DIR 'violin hire' --link-to URL"
             )
-        _warn_of_target(found, link_to)
-        rows = mardok.missing_links(found, wordings, link_to, selection, exact=exact)
-        told = _told_links(rows, link_to)
-        if rows.empty and mardok.mentions(found, wordings, selection, exact=exact).empty:
-            told = _nobody(found, wordings)
-        answer = _Answer("links", told, rows)
+        _warn_of_target(finished, link_to)
+        rows = mardok.missing_links(finished, wordings, link_to, selection, exact=exact)
+        stated = _told_links(rows, link_to)
+        if rows.empty and mardok.mentions(finished, wordings, selection, exact=exact).empty:
+            stated = _nobody(finished, wordings)
+        answer = _Answer("links", stated, rows)
     elif wordings:
-        rows = mardok.mentions(found, wordings, selection, exact=exact)
-        answer = _Answer("mentions", _told_mentions(found, rows, wordings), rows)
+        rows = mardok.mentions(finished, wordings, selection, exact=exact)
+        answer = _Answer("mentions", _told_mentions(finished, rows, wordings), rows)
     else:
-        rows = mardok.phrases(found, selection, sizes=_sizes(words), containing=with_, order=by)
+        rows = mardok.phrases(finished, selection, sizes=_sizes(words), containing=with_, order=by)
         from mardok.questions import selected_rows  # only here: stemmers take longer to import than others to answer
 
-        n_pages = len(selected_rows(found, selection))
+        n_pages = len(selected_rows(finished, selection))
         answer = _Answer("phrases", f"{counted('phrase', len(rows))} on {counted('page', n_pages)}.", rows)
     answer.give(out, top, as_json=as_json)
 
@@ -95,23 +95,23 @@ def _addresses(path: Path | None) -> list[str]:
         lines = path.read_text("utf-8-sig").splitlines()
     except (OSError, UnicodeDecodeError) as error:
         raise SelectionError(f"{path}: cannot be read as a text file of addresses: {error}") from error
-    found = [line.strip() for line in lines if line.strip() and not line.startswith("#")]
-    if not found:
+    result = [line.strip() for line in lines if line.strip() and not line.startswith("#")]
+    if not result:
         raise SelectionError(f"{path}: holds no address; write one a line")
-    return found
+    return result
 
 
 def _sizes(words: str) -> tuple[int, int] | None:
     if not words:
         return None
-    found = _SIZES.fullmatch(words.strip())
-    if found is None:
+    match = _SIZES.fullmatch(words.strip())
+    if match is None:
         raise SelectionError(f"--words {words}: expected a number such as 3, or two such as 2-4")
-    return int(found[1]), int(found[2] or found[1])
+    return int(match[1]), int(match[2] or match[1])
 
 
-def _warn_of_target(found: mardok.Audit, url: str) -> None:
-    target = found.pages.iloc[found.row_of(url)]
+def _warn_of_target(finished: mardok.Audit, url: str) -> None:
+    target = finished.pages.iloc[finished.row_of(url)]
     if target["final_url"] != target["url"]:
         errors.print(shown(f"mardok: {target['url']} leads on to {target['final_url']}: link to that address"))
     elif not target["indexable"]:
@@ -128,9 +128,9 @@ def _told_links(rows: pd.DataFrame, link_to: str) -> str:
     return f"{n} it in running text without a link and could link to {link_to}."
 
 
-def _told_mentions(found: mardok.Audit, rows: pd.DataFrame, wordings: Sequence[str]) -> str:
+def _told_mentions(finished: mardok.Audit, rows: pd.DataFrame, wordings: Sequence[str]) -> str:
     if rows.empty:
-        return _nobody(found, wordings)
+        return _nobody(finished, wordings)
     in_links = int((rows["link_url"] != "").sum())
     headings = int(((rows["place"] == "heading") & (rows["link_url"] == "")).sum())
     pages = counted("page", rows["url"].nunique())
@@ -145,10 +145,10 @@ def _asked(wordings: Sequence[str]) -> str:
     return str(listing(map(quoted, wordings), most=4))
 
 
-def _nobody(found: mardok.Audit, wordings: Sequence[str]) -> str:
+def _nobody(finished: mardok.Audit, wordings: Sequence[str]) -> str:
     from mardok.questions import near_phrases  # only here: stemmers take longer to import than others to answer
 
-    near = dict.fromkeys(near for wording in wordings for near in near_phrases(found, wording))
+    near = dict.fromkeys(near for wording in wordings for near in near_phrases(finished, wording))
     hint = f" Used phrases near it: {_asked(list(near))}." if near else ""
     return f"None of the pages asked about uses {_asked(wordings)}.{hint}"
 
@@ -193,17 +193,17 @@ class _Answer:
             table.add_column("boilerplate")
             table.add_column("text and a page with it", ratio=1, overflow="fold")
             for row in records(rows):
-                told = Text.assemble(shown(clipped(row["text"])), "\n", shown(row["example_url"], "dim"))
+                stated = Text.assemble(shown(clipped(row["text"])), "\n", shown(row["example_url"], "dim"))
                 figures = [f"{row[name]:,}" for name in ("words", "pages", "pasted_words")]
-                table.add_row(*figures, "yes" if row["boilerplate"] else "no", told)
+                table.add_row(*figures, "yes" if row["boilerplate"] else "no", stated)
         elif self.what == "links":
             table.add_column("mentions", justify="right")
             table.add_column("link passes", justify="right")
             table.add_column("page and sentence", ratio=1, overflow="fold")
             table.add_column("words to link", overflow="fold")
             for row in records(rows):
-                told = Text.assemble(shown(row["url"], "bold"), "\n", shown(row["sentence"]))
-                table.add_row(str(row["mentions"]), percent(row["link_weight"]), told, shown(row["anchor"]))
+                stated = Text.assemble(shown(row["url"], "bold"), "\n", shown(row["sentence"]))
+                table.add_row(str(row["mentions"]), percent(row["link_weight"]), stated, shown(row["anchor"]))
         else:
             table.add_column("page and sentence", ratio=1, overflow="fold")
             table.add_column("where", overflow="fold")

@@ -76,7 +76,7 @@ class ShortBlocks:
 def account(
     corpus: Corpus,
     runs: RepeatedRuns,
-    counts: NDArray[np.bool_],
+    is_compared: NDArray[np.bool_],
     group_of: Ints,
     section_of: Ints,
     links: Ints,
@@ -88,7 +88,7 @@ def account(
     ----------
     runs : RepeatedRuns
         Of the pages that count.
-    counts : ndarray of bool, shape (n_pages,)
+    is_compared : ndarray of bool, shape (n_pages,)
         Pages that count.
     group_of, section_of : ndarray of int64, shape (n_pages,)
         Equal for pages of one group of copies, which is told by the number of one of them, and of one section.
@@ -101,7 +101,7 @@ def account(
     carried = _Carried(runs.number, runs.pages, group_of, section_of, settings)
     carried.leave_out(_only_teased(carried, group_of, links, n_pages), group_of, section_of, settings)
     in_boilerplate = _covered(len(corpus.words), places[carried.is_boilerplate[runs.number]], RUN_WORDS)
-    short = _short_boilerplate(corpus, page_of, counts, group_of, section_of, settings)
+    short = _short_boilerplate(corpus, page_of, is_compared, group_of, section_of, settings)
     for place, n_words in zip(short.place.tolist(), short.words.tolist(), strict=True):
         in_boilerplate[place : place + n_words] = True
     is_repeated = _covered(len(corpus.words), places[_used_again(runs.number, carried.is_boilerplate)], RUN_WORDS)
@@ -111,11 +111,11 @@ def account(
     is_shared, is_teaser = _is_shared(runs.number, runs.pages, group_of, links, n_pages, carried)
     in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS) & ~in_boilerplate
 
-    boilerplate = _counted(in_boilerplate, corpus.offsets) * counts
-    shared = _counted(in_shared, corpus.offsets) * counts
+    boilerplate = _counted(in_boilerplate, corpus.offsets) * is_compared
+    shared = _counted(in_shared, corpus.offsets) * is_compared
     in_block, lengths = _counted(in_boilerplate, corpus.block_offsets), np.diff(corpus.block_offsets)
     return Accounted(
-        own=corpus.n_words * counts - boilerplate - shared,
+        own=corpus.n_words * is_compared - boilerplate - shared,
         shared=shared,
         boilerplate=boilerplate,
         is_boilerplate=in_boilerplate,
@@ -130,9 +130,9 @@ def account(
 
 def _used_again(number: Ints, is_boilerplate: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Whether each place, in order, has a boilerplate text that stands at an earlier one, too."""
-    found = np.ones(len(number), bool)
-    found[np.unique(number, return_index=True)[1]] = False
-    return found & is_boilerplate[number]
+    result = np.ones(len(number), bool)
+    result[np.unique(number, return_index=True)[1]] = False
+    return result & is_boilerplate[number]
 
 
 class _Carried:
@@ -213,7 +213,7 @@ def _is_shared(
     text, page = carried.text, carried.page
     first = np.searchsorted(text, np.arange(len(carried.n_pages) + 1))
     many = carried.n_pages > _MOST_CARRIERS
-    found = (many & (carried.n_groups > 1))[text]
+    result = (many & (carried.n_groups > 1))[text]
     # Every carrier of a run with every other: few, since what is boilerplate is not shared.
     few = np.flatnonzero(~many[text] & ~carried.is_boilerplate[text])
     sizes = carried.n_pages[text[few]]
@@ -223,11 +223,11 @@ def _is_shared(
     is_other = group_of[page[here]] != group_of[page[there]]
     here, there = here[is_other], there[is_other]
     is_teaser = np.isin(page[there] * n_pages + page[here], links)
-    found[here[~is_teaser]] = True
+    result[here[~is_teaser]] = True
     teasing = np.zeros(len(text), bool)
     teasing[there[is_teaser]] = True
     at = np.searchsorted(text * n_pages + page, runs * n_pages + pages)
-    return np.asarray(found[at]), np.asarray(teasing[at])
+    return np.asarray(result[at]), np.asarray(teasing[at])
 
 
 def _counted(words: NDArray[np.bool_], offsets: Offsets) -> Ints:
@@ -251,7 +251,7 @@ def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
 def _short_boilerplate(
     corpus: Corpus,
     page_of: NDArray[np.uint32],
-    counts: NDArray[np.bool_],
+    is_compared: NDArray[np.bool_],
     group_of: Ints,
     section_of: Ints,
     settings: Boilerplate,
@@ -259,7 +259,7 @@ def _short_boilerplate(
     """Blocks that are shorter than a run and stand on many pages."""
     starts, lengths = corpus.block_offsets[:-1], np.diff(corpus.block_offsets)
     short = np.flatnonzero((lengths > 0) & (lengths < RUN_WORDS))
-    short = short[counts[page_of[starts[short]]]]
+    short = short[is_compared[page_of[starts[short]]]]
     hashes = short_block_hashes(corpus.words, starts[short], lengths[short])
     number = np.searchsorted(distinct(hashes), hashes).astype(np.int64)
     page = page_of[starts[short]].astype(np.int64)

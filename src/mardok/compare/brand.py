@@ -20,14 +20,14 @@ def brand_queries(queries: Sequence[str], titles: Titles) -> NDArray[np.bool_]:
 
     A name without such words, "Violin Hire", is a generic phrase: whoever types it need not mean the site.
     """
-    told = [titles.distinctive[name] for name in titles.all_names]
-    names = [frozenset(word for word in found if len(word) > 1) for found in told if found]
-    found = np.zeros(len(queries), bool)
+    stated = [titles.distinctive[name] for name in titles.all_names]
+    names = [frozenset(word for word in result if len(word) > 1) for result in stated if result]
+    result = np.zeros(len(queries), bool)
     first_words = set().union(*names) if names else set()
     if not first_words:
-        return found
+        return result
     for place, query in enumerate(queries):
         if any(word in query for word in first_words):
-            said = set(words(query))
-            found[place] = any(name and name <= said for name in names)
-    return found
+            text_words = set(words(query))
+            result[place] = any(name and name <= text_words for name in names)
+    return result

@@ -187,15 +187,15 @@ def turns(rows: SearchRows, queries: Collection[int]) -> Turns:
 
 def numbered(*columns: Codes) -> Codes:
     """A number for each row, in the order of the columns and equal where all of them are."""
-    found = np.zeros(len(columns[0]), np.int64)
+    result = np.zeros(len(columns[0]), np.int64)
     for column in columns:
         least, most = int(column.min()), int(column.max())
         if most - least < _FEW_VALUES:  # to leave gaps costs less than to number the values
-            found = found * (most - least + 1) + (column - least)
+            result = result * (most - least + 1) + (column - least)
         else:
             values, codes = np.unique(column, return_inverse=True)
-            found = found * len(values) + codes.ravel()
-    return np.unique(found, return_inverse=True)[1].ravel()
+            result = result * len(values) + codes.ravel()
+    return np.unique(result, return_inverse=True)[1].ravel()
 
 
 def _share_on_first_page(

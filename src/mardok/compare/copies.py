@@ -50,8 +50,8 @@ def find_copies(texts: Sequence[str], *, minimum: float = 0.5) -> pd.DataFrame:
 
 def all_pairs(sets: Sets, minimum: float) -> pd.DataFrame:
     """All pairs of sets with at least `minimum` resemblance, in the columns of :func:`find_copies`."""
-    found, families = join(sets, candidates(sets, minimum), minimum)
-    return shares(sets, [*found, *(family_pairs(family, minimum) for family in families)], minimum)
+    result, families = join(sets, candidates(sets, minimum), minimum)
+    return shares(sets, [*result, *(family_pairs(family, minimum) for family in families)], minimum)
 
 
 def family_pairs(family: Family, minimum: float) -> Overlaps:
@@ -75,9 +75,9 @@ def joined(parts: Sequence[Overlaps]) -> Overlaps:
     return Overlaps(*(np.concatenate([getattr(part, name) for part in parts] or empty) for name in ("a", "b", "common")))
 
 
-def shares(sets: Sets, found: Sequence[Overlaps], minimum: float) -> pd.DataFrame:
+def shares(sets: Sets, overlaps: Sequence[Overlaps], minimum: float) -> pd.DataFrame:
     """Pairs with their shares, those of at least `minimum` resemblance, ordered by ``a`` and ``b``, ``a`` before ``b``."""
-    pairs = joined(found)
+    pairs = joined(overlaps)
     a, b = np.minimum(pairs.a, pairs.b), np.maximum(pairs.a, pairs.b)
     n_a, n_b = sets.sizes[a], sets.sizes[b]
     resemblance = pairs.common / np.maximum(n_a + n_b - pairs.common, 1)

@@ -90,7 +90,7 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
     words, offsets : ndarray
         As :func:`mardok.text.hashes.word_hashes` gives them.
     """
-    found = np.empty(len(words), np.uint64)  # a text has no more shingles than words
+    result = np.empty(len(words), np.uint64)  # a text has no more shingles than words
     n_texts = len(offsets) - 1
     sizes = np.zeros(n_texts, np.int64)
     end = first = 0
@@ -112,10 +112,10 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
             rest = stops + k
             is_kept[rest[rest < part[1:]]] = False
         kept = hashes[is_kept]
-        found[end : end + len(kept)] = kept
+        result[end : end + len(kept)] = kept
         end += len(kept)
         first = last
-    return Sets(found[:end], np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
+    return Sets(result[:end], np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
 
 
 def overlap_with(sets: Sets, text: int, others: Ints) -> Ints:
@@ -302,10 +302,10 @@ class Family:
     def resemblance(self, first: int, block: NDArray[np.float32]) -> NDArray[np.float64]:
         """Resemblance of a block's texts to all texts of the family; 0 to themselves."""
         sizes = self.sizes.astype(np.float64)
-        found: NDArray[np.float64] = block / (sizes[first : first + len(block), None] + sizes[None, :] - block)
+        result: NDArray[np.float64] = block / (sizes[first : first + len(block), None] + sizes[None, :] - block)
         rows = np.arange(len(block))
-        found[rows, first + rows] = 0.0
-        return found
+        result[rows, first + rows] = 0.0
+        return result
 
 
 def join(sets: Sets, texts: Ints, minimum: float) -> tuple[list[Overlaps], list[Family]]:
@@ -332,7 +332,7 @@ def join(sets: Sets, texts: Ints, minimum: float) -> tuple[list[Overlaps], list[
     family_of, families = _families(shared, prefix[:, heavy]) if len(heavy) else (np.full(len(least), -1), [])
     rare = prefix[:, light].tocsr()
     transposed = rare.T.tocsr()
-    found = []
+    result = []
     for first in range(0, len(least), _ROWS):
         product = (rare[first : first + _ROWS] @ transposed).tocoo()
         a, b = product.coords[0].astype(np.int64) + first, product.coords[1].astype(np.int64)
@@ -340,8 +340,8 @@ def join(sets: Sets, texts: Ints, minimum: float) -> tuple[list[Overlaps], list[
         is_candidate = (a < b) & ((family_of[a] < 0) | (family_of[a] != family_of[b]))
         is_candidate &= np.minimum(sizes_a, sizes_b) >= minimum * np.maximum(sizes_a, sizes_b) - 1e-9
         if is_candidate.any():
-            found.append(_counted(sets, shared.texts[a[is_candidate]], shared.texts[b[is_candidate]]))
-    return found, families
+            result.append(_counted(sets, shared.texts[a[is_candidate]], shared.texts[b[is_candidate]]))
+    return result, families
 
 
 def _prefixes(matrix: sparse.csr_array, lengths: Ints) -> sparse.csr_array:
@@ -478,10 +478,10 @@ def _matrix_around(
     return texts, sparse.coo_array((ones, (place[text], shingle)), shape=shape).tocsr()
 
 
-def _nearest_of(found: Overlaps, containment: float, sets: Sets, most: int) -> Overlaps:
+def _nearest_of(overlaps: Overlaps, containment: float, sets: Sets, most: int) -> Overlaps:
     """Of each contained text the pairs with the greatest overlap."""
-    is_in = found.common >= containment * sets.sizes[found.a] - 1e-9
-    a, b, common = found.a[is_in], found.b[is_in], found.common[is_in]
+    is_in = overlaps.common >= containment * sets.sizes[overlaps.a] - 1e-9
+    a, b, common = overlaps.a[is_in], overlaps.b[is_in], overlaps.common[is_in]
     order = np.lexsort((b, -common, a))
     a, b, common = a[order], b[order], common[order]
     rank = np.arange(len(a)) - np.searchsorted(a, a)

@@ -94,11 +94,11 @@ def find_mentions(
     things : sequence of sequence of str
         The wordings of each thing; one without any word matches nothing.
     """
-    asked = [(thing, found) for thing, wordings in enumerate(things) for found in map(words, wordings) if found]
+    asked = [(thing, result) for thing, wordings in enumerate(things) for result in map(words, wordings) if result]
     left = words_left(stemmed)
     nothing = np.zeros(0, np.int64)
     parts = [(nothing, nothing, nothing)]
-    for n in sorted({len(found) for _, found in asked}):
+    for n in sorted({len(result) for _, result in asked}):
         things_of: dict[int, list[tuple[int, int]]] = defaultdict(list)
         for thing, wording in asked:
             for number, language in enumerate(stemmed.languages) if len(wording) == n else ():
@@ -161,22 +161,22 @@ def own_uses(stemmed: Stemmed, languages: Sequence[str], phrases: Sequence[str])
     corpus, left = stemmed.corpus, words_left(stemmed)
     asked: dict[tuple[str, int], list[tuple[int, list[str]]]] = defaultdict(list)
     for text, (language, phrase) in enumerate(zip(languages, phrases, strict=True)):
-        found = words(phrase)
-        if found:
-            asked[language, len(found)].append((text, found))
+        result = words(phrase)
+        if result:
+            asked[language, len(result)].append((text, result))
     uses, first = np.zeros(corpus.n_texts, np.int64), np.full(corpus.n_texts, -1, np.int64)
     for (language, n), texts in asked.items():
         for start in range(0, len(texts), _TEXTS_AT_ONCE):
             part = texts[start : start + _TEXTS_AT_ONCE]
             rows = np.array([text for text, _ in part], np.int64)
-            stems = stem_hashes([word for _, found in part for word in found], language)
+            stems = stem_hashes([word for _, result in part for word in result], language)
             wanted = gram_hashes_at(stems, np.arange(len(rows)) * n, n)
             lengths = corpus.n_words[rows]
             which = np.repeat(np.arange(len(rows)), lengths)
             at = np.arange(len(which)) + np.repeat(corpus.offsets[rows] - (np.cumsum(lengths) - lengths), lengths)
             fits = left[at] >= n
             at, which = at[fits], which[fits]
-            hashes = np.concatenate([np.zeros(0, np.uint64), *(found for _, found in stem_grams(stemmed, at, n))])
+            hashes = np.concatenate([np.zeros(0, np.uint64), *(result for _, result in stem_grams(stemmed, at, n))])
             is_it = hashes == wanted[which]
             at, which = at[is_it], which[is_it]
             kept = _apart(at, np.full(len(at), n), which)
@@ -202,7 +202,7 @@ def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention
     corpus = stemmed.corpus
     block_of = np.searchsorted(corpus.block_offsets, at.place, side="right") - 1
     page_of = np.searchsorted(corpus.first_blocks, block_of, side="right") - 1
-    found = []
+    result = []
     spans, shown = WordSpans(""), -1
     for place, n, block, page in zip(
         at.place.tolist(), at.n_words.tolist(), block_of.tolist(), page_of.tolist(), strict=True
@@ -211,7 +211,7 @@ def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention
             spans, shown = WordSpans(blocks.text_of(block)), block
         text = spans.text
         start, end = spans.of(place - int(corpus.block_offsets[block]), n)
-        found.append(
+        result.append(
             Mention(
                 page,
                 block,
@@ -221,7 +221,7 @@ def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention
                 _link_at(blocks, block, start, end),
             )
         )
-    return found
+    return result
 
 
 def _link_at(blocks: BlockLinks, block: int, start: int, end: int) -> int:
@@ -241,7 +241,7 @@ def sentence_around(text: str, start: int, end: int) -> str:
     """
     # Only what is near is searched: a block may be millions of words long.
     first, last = max(start - _LONGEST_SENTENCE, 0), min(end + _LONGEST_SENTENCE, len(text))
-    ends_before = [found.end() for found in _SENTENCE_END.finditer(text, first, start)]
+    ends_before = [result.end() for result in _SENTENCE_END.finditer(text, first, start)]
     end_after = _SENTENCE_END.search(text, end, last)
     first = ends_before[-1] if ends_before else first
     last = end_after.end() if end_after else last
@@ -267,7 +267,7 @@ class Unlinked:
     """The words to make a link of."""
 
 
-def unlinked(found: Iterable[Mention], fits: NDArray[np.bool_]) -> list[Unlinked]:
+def unlinked(result: Iterable[Mention], fits: NDArray[np.bool_]) -> list[Unlinked]:
     """Pages with mentions in no link and no heading, in order, each with the sentence that shows best.
 
     Parameters
@@ -276,11 +276,11 @@ def unlinked(found: Iterable[Mention], fits: NDArray[np.bool_]) -> list[Unlinked
         Pages on which a link would be right.
     """
     by_page: dict[int, list[Mention]] = defaultdict(list)
-    for mention in found:
+    for mention in result:
         if fits[mention.page] and mention.link < 0 and not mention.is_heading:
             by_page[mention.page].append(mention)
-    told = []
+    stated = []
     for page, there in sorted(by_page.items()):
         best = min(there, key=lambda mention: abs(len(mention.sentence) - _GOOD_SENTENCE))
-        told.append(Unlinked(page, len(there), best.sentence, best.text))
-    return told
+        stated.append(Unlinked(page, len(there), best.sentence, best.text))
+    return stated

@@ -78,17 +78,17 @@ def _apart(stemmed: Stemmed, first: int, last: int) -> Stemmed:
 
 
 def _of_some(stemmed: Stemmed, sizes: range, most: int) -> pd.DataFrame:
-    found = counted_phrases(stemmed, np.ones(len(stemmed.corpus.words), bool), sizes, _LEAST_USES)
-    found["page"] = np.searchsorted(stemmed.corpus.offsets, found["place"].to_numpy(), side="right") - 1
-    found = found.sort_values(["page", "uses", "words"], ascending=[True, False, False], kind="stable", ignore_index=True)
+    result = counted_phrases(stemmed, np.ones(len(stemmed.corpus.words), bool), sizes, _LEAST_USES)
+    result["page"] = np.searchsorted(stemmed.corpus.offsets, result["place"].to_numpy(), side="right") - 1
+    result = result.sort_values(["page", "uses", "words"], ascending=[True, False, False], kind="stable", ignore_index=True)
     # Only what may be among the first is written out: where phrases tie, the alphabet decides.
-    page, uses, words = (found[name].to_numpy() for name in ("page", "uses", "words"))
+    page, uses, words = (result[name].to_numpy() for name in ("page", "uses", "words"))
     begins = np.flatnonzero(first_of_equal(page))
     sizes_of = np.diff(begins, append=len(page))
     least = np.repeat(begins + np.minimum(sizes_of, most) - 1, sizes_of)
-    found = found[(uses > uses[least]) | ((uses == uses[least]) & (words >= words[least]))]
-    found = found.assign(phrase=written(stemmed, found))
-    found = found.sort_values(["page", "uses", "words", "phrase"], ascending=[True, False, False, True])
-    place = np.arange(len(found)) - np.searchsorted(found["page"].to_numpy(), found["page"].to_numpy())
-    kept: pd.DataFrame = found.loc[place < most, ["page", "phrase", "words", "uses"]]
+    result = result[(uses > uses[least]) | ((uses == uses[least]) & (words >= words[least]))]
+    result = result.assign(phrase=written(stemmed, result))
+    result = result.sort_values(["page", "uses", "words", "phrase"], ascending=[True, False, False, True])
+    place = np.arange(len(result)) - np.searchsorted(result["page"].to_numpy(), result["page"].to_numpy())
+    kept: pd.DataFrame = result.loc[place < most, ["page", "phrase", "words", "uses"]]
     return kept

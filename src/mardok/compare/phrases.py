@@ -45,20 +45,20 @@ def gram_hashes(words: Hashes, n: int) -> Hashes:
     """A hash for the n words at each place, whatever block they are in; shape (n_words - n + 1,), or (0,) for fewer."""
     if len(words) < n:
         return np.zeros(0, np.uint64)
-    found = words[: len(words) - n + 1].copy()
+    result = words[: len(words) - n + 1].copy()
     for k in range(1, n):
-        found *= _BASE
-        found += words[k : k + len(found)]
-    return found
+        result *= _BASE
+        result += words[k : k + len(result)]
+    return result
 
 
 def gram_hashes_at(words: Hashes, places: Ints, n: int) -> Hashes:
     """A hash for the n words at some places."""
-    found = words[places]
+    result = words[places]
     for k in range(1, n):
-        found *= _BASE
-        found += words[places + k]
-    return found
+        result *= _BASE
+        result += words[places + k]
+    return result
 
 
 def words_left(stemmed: Stemmed) -> NDArray[np.int32]:
@@ -138,14 +138,14 @@ def phrases_of_parts(
         counted_phrases(stemmed, np.repeat(part_of == part, stemmed.corpus.n_words) & ~left_out, sizes, least)
         for part, least in enumerate(least_uses)
     ]
-    for found in parts:
-        found.insert(0, "phrase", written(stemmed, found))
-        found.insert(4, "typical", 0.0)
+    for result in parts:
+        result.insert(0, "phrase", written(stemmed, result))
+        result.insert(4, "typical", 0.0)
     if len(distinct(part_of[part_of >= 0])) > 1:
         left = np.minimum(words_left(stemmed), _words_to(left_out))
         for n in sizes:
             _add_typical(stemmed, left, part_of, parts, n)
-    return [_told_once(found) for found in parts] if len(stemmed.languages) > 1 else parts
+    return [_told_once(result) for result in parts] if len(stemmed.languages) > 1 else parts
 
 
 def _words_to(marked: NDArray[np.bool_]) -> NDArray[np.int32]:
@@ -155,7 +155,7 @@ def _words_to(marked: NDArray[np.bool_]) -> NDArray[np.int32]:
     return (ends - np.arange(len(marked))).astype(np.int32)
 
 
-def uses_within(stemmed: Stemmed, found: pd.DataFrame, where: NDArray[np.bool_]) -> Ints:
+def uses_within(stemmed: Stemmed, result: pd.DataFrame, where: NDArray[np.bool_]) -> Ints:
     """How often each of some phrases, as :func:`phrases_of` gives them, is used within marked words.
 
     Parameters
@@ -163,8 +163,8 @@ def uses_within(stemmed: Stemmed, found: pd.DataFrame, where: NDArray[np.bool_])
     where : ndarray of bool, shape (n_words,)
     """
     left = np.minimum(words_left(stemmed), _words_to(~where))
-    uses = np.zeros(len(found), np.int64)
-    place, n_words = found["place"].to_numpy(), found["words"].to_numpy()
+    uses = np.zeros(len(result), np.int64)
+    place, n_words = result["place"].to_numpy(), result["words"].to_numpy()
     for n in np.unique(n_words).tolist():
         rows = np.flatnonzero(n_words == n)
         asked = _stem_grams_at(stemmed, place[rows], n)
@@ -190,39 +190,39 @@ def counted_phrases(stemmed: Stemmed, is_selected: NDArray[np.bool_], sizes: ran
     for level in _levels(stemmed, is_selected, sizes, least_uses):
         parts.append(_counted(stemmed, level, least_uses))
         del level  # the next is made while the one at hand would still fill the memory
-    found = pd.concat([part.frame for part in parts], ignore_index=True)
-    is_none = _is_told_by_longer(stemmed, found, [part.hashes for part in parts]) | _says_nothing(stemmed, found)
-    return found[~is_none].reset_index(drop=True)
+    result = pd.concat([part.frame for part in parts], ignore_index=True)
+    is_none = _is_told_by_longer(stemmed, result, [part.hashes for part in parts]) | _says_nothing(stemmed, result)
+    return result[~is_none].reset_index(drop=True)
 
 
-def written(stemmed: Stemmed, found: pd.DataFrame) -> list[str]:
+def written(stemmed: Stemmed, result: pd.DataFrame) -> list[str]:
     """Phrases as they stand at their places."""
     vocabulary, words = stemmed.corpus.vocabulary, stemmed.corpus.words
     return [
         joined(vocabulary[word] for word in words[place : place + n].tolist())
-        for place, n in zip(found["place"].tolist(), found["words"].tolist(), strict=True)
+        for place, n in zip(result["place"].tolist(), result["words"].tolist(), strict=True)
     ]
 
 
-def _told_once(found: pd.DataFrame) -> pd.DataFrame:
+def _told_once(result: pd.DataFrame) -> pd.DataFrame:
     """Phrases that languages spell alike as one, ``typical`` as it is in the language that uses it most.
 
     A page has one language, so that pages and uses add up.
     """
-    if not found["phrase"].duplicated().any():
-        return found
-    ordered = found.sort_values(["uses", "place"], ascending=[False, True])
+    if not result["phrase"].duplicated().any():
+        return result
+    ordered = result.sort_values(["uses", "place"], ascending=[False, True])
     of_phrase = ordered.groupby("phrase", sort=False)
     once = ordered[~ordered["phrase"].duplicated()]
     return once.assign(**{name: of_phrase[name].transform("sum")[once.index] for name in ("pages", "uses")})
 
 
-def _says_nothing(stemmed: Stemmed, found: pd.DataFrame) -> NDArray[np.bool_]:
+def _says_nothing(stemmed: Stemmed, result: pd.DataFrame) -> NDArray[np.bool_]:
     """Whether phrases hold numbers and single letters only."""
     corpus = stemmed.corpus
     bare = KnownHashes(np.array(sorted(word for word, written in corpus.vocabulary.items() if is_bare(written)), np.uint64))
-    place, n_words = found["place"].to_numpy(), found["words"].to_numpy()
-    says_none = np.ones(len(found), bool)
+    place, n_words = result["place"].to_numpy(), result["words"].to_numpy()
+    says_none = np.ones(len(result), bool)
     for k in range(LONGEST):
         rows = np.flatnonzero(n_words > k)
         says_none[rows] &= bare.numbers(corpus.words[place[rows] + k]) >= 0
@@ -287,11 +287,11 @@ def stem_grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, H
 
 def _stem_grams_at(stemmed: Stemmed, places: Ints, n: int) -> Hashes:
     """Hashes of the n words at some places."""
-    found = stemmed.hashes[stemmed.number[places]]
+    result = stemmed.hashes[stemmed.number[places]]
     for k in range(1, n):
-        found *= _BASE
-        found += stemmed.hashes[stemmed.number[places + k]]
-    return found
+        result *= _BASE
+        result += stemmed.hashes[stemmed.number[places + k]]
+    return result
 
 
 @dataclass(frozen=True)
@@ -342,19 +342,19 @@ def _commonest(stemmed: Stemmed, places: Ints, number: Ints, n: int, n_phrases: 
     best = np.zeros(n_phrases, np.uint64)
     best[of_form[is_best]] = forms[is_best]
     shown = keys == best[number]
-    found = np.full(n_phrases, -1, np.int64)
-    found[number[shown][::-1]] = places[shown][::-1]  # the first place is written last
+    result = np.full(n_phrases, -1, np.int64)
+    result[number[shown][::-1]] = places[shown][::-1]  # the first place is written last
     is_tied = np.bincount(of_form[is_best], minlength=n_phrases) > 1
     tied = np.flatnonzero(is_tied[number])
     tied = tied[np.isin(keys[tied], forms[is_best])]
-    found[number[tied][::-1]] = places[tied][::-1]
-    return found
+    result[number[tied][::-1]] = places[tied][::-1]
+    return result
 
 
 def _add_typical(stemmed: Stemmed, left: NDArray[np.int32], part_of: Ints, parts: Sequence[pd.DataFrame], n: int) -> None:
     """Tell the signed log-likelihood ratio of the phrases of n words; all texts are gone through once for all parts."""
-    rows = [found["words"].to_numpy() == n for found in parts]
-    places = [found["place"].to_numpy()[its] for found, its in zip(parts, rows, strict=True)]
+    rows = [result["words"].to_numpy() == n for result in parts]
+    places = [result["place"].to_numpy()[its] for result, its in zip(parts, rows, strict=True)]
     of_part = [_stem_grams_at(stemmed, at, n) for at in places]
     known = distinct(np.concatenate(of_part))
     if not len(known):
@@ -367,10 +367,10 @@ def _add_typical(stemmed: Stemmed, left: NDArray[np.int32], part_of: Ints, parts
         for _, hashes in stem_grams(stemmed, at[is_phrase], n):
             number = sought.numbers(hashes)
             uses += np.bincount(number[number >= 0], minlength=len(known))
-    for found, its, hashes, n_here in zip(parts, rows, of_part, n_runs.tolist(), strict=False):
-        here = found["uses"].to_numpy()[its]
+    for result, its, hashes, n_here in zip(parts, rows, of_part, n_runs.tolist(), strict=False):
+        here = result["uses"].to_numpy()[its]
         elsewhere = uses[sought.numbers(hashes)] - here
-        found.loc[its, "typical"] = log_likelihood_ratio(here, elsewhere, n_here, int(n_runs.sum()) - n_here)
+        result.loc[its, "typical"] = log_likelihood_ratio(here, elsewhere, n_here, int(n_runs.sum()) - n_here)
 
 
 def _counted_runs(corpus: Corpus, left: NDArray[np.int32], part_of: Ints, n: int) -> Iterator[tuple[Ints, Ints]]:
@@ -410,14 +410,14 @@ def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest:
     return np.asarray(np.where(more, ratio, -ratio), np.float64)
 
 
-def _is_told_by_longer(stemmed: Stemmed, found: pd.DataFrame, hashes: list[Hashes]) -> NDArray[np.bool_]:
+def _is_told_by_longer(stemmed: Stemmed, result: pd.DataFrame, hashes: list[Hashes]) -> NDArray[np.bool_]:
     """Phrases nearly all of whose uses are inside a longer phrase of the table."""
-    told = np.zeros(len(found), bool)
+    stated = np.zeros(len(result), bool)
     stems = stemmed.stems
-    uses, place = found["uses"].to_numpy(), found["place"].to_numpy()
+    uses, place = result["uses"].to_numpy(), result["place"].to_numpy()
     first_rows = np.cumsum([0, *map(len, hashes)])
     by_size = {
-        int(found["words"].iloc[row]): (row, known) for row, known in zip(first_rows, hashes, strict=False) if len(known)
+        int(result["words"].iloc[row]): (row, known) for row, known in zip(first_rows, hashes, strict=False) if len(known)
     }
     known_of = {size: KnownHashes(known) for size, (_, known) in by_size.items()}
     for long, (first_long, longer) in by_size.items():
@@ -427,5 +427,5 @@ def _is_told_by_longer(stemmed: Stemmed, found: pd.DataFrame, hashes: list[Hashe
                 number = known_of[short].numbers(gram_hashes_at(stems, place[rows] + offset, short))
                 inner = first_short + number[number >= 0]
                 is_inside = uses[rows[number >= 0]] >= _FOLDED_SHARE * uses[inner]
-                told[inner[is_inside]] = True
-    return told
+                stated[inner[is_inside]] = True
+    return stated

@@ -129,15 +129,15 @@ def relations_of(pages: PageSets, corpus: Corpus, traits: Traits, settings: Pair
         Of all pages of the site.
     """
     rows = pages.rows
-    found = _relations(pages.sets, corpus.n_words[rows], traits.select(rows), settings)
+    result = _relations(pages.sets, corpus.n_words[rows], traits.select(rows), settings)
     cluster_of, cluster_copies = np.full(corpus.n_texts, -1, np.int64), np.zeros(corpus.n_texts, np.int64)
     representative_of = np.arange(corpus.n_texts)
     cluster_of[rows], cluster_copies[rows], representative_of[rows] = (
-        found.cluster_of,
-        found.copies,
-        rows[found.representative_of],
+        result.cluster_of,
+        result.copies,
+        rows[result.representative_of],
     )
-    pairs = found.pairs.assign(a=rows[found.pairs["a"]], b=rows[found.pairs["b"]])
+    pairs = result.pairs.assign(a=rows[result.pairs["a"]], b=rows[result.pairs["b"]])
     return Relations(pairs, pages, cluster_of, cluster_copies, representative_of)
 
 
@@ -159,9 +159,9 @@ def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _F
     weight = np.bincount(representative_of, minlength=n_pages)
     own = sets.select(compared)
     several = shingles_of_several(own)
-    found, families = join(own, candidates_of_several(own, several, settings.resemblance), settings.resemblance)
+    result, families = join(own, candidates_of_several(own, several, settings.resemblance), settings.resemblance)
     cluster_of, uncounted = np.full(n_pages, -1, np.int64), np.zeros(n_pages, np.int64)
-    parts: list[Overlaps] = list(found)
+    parts: list[Overlaps] = list(result)
     for family in families:
         if len(family.texts) <= _LARGE_FAMILY:
             parts.append(family_pairs(family, settings.resemblance))
@@ -242,13 +242,13 @@ def _crowd_copies(
     n_pages = len(representative_of)
     a, b = copies(pairs)
     through_pairs = np.bincount(a, weight[b], n_pages) + np.bincount(b, weight[a], n_pages)
-    found = (
+    result = (
         through_pairs[representative_of]
         - np.bincount(np.concatenate(copies(shown)), minlength=n_pages)
         + weight[representative_of]
         - 1
     )
-    return np.asarray(np.round(found), np.int64)
+    return np.asarray(np.round(result), np.int64)
 
 
 @dataclass(frozen=True)
@@ -262,8 +262,8 @@ class _Nearest:
 
 
 def _closeness(resemblance: NDArray[np.float64]) -> NDArray[np.float64]:
-    found: NDArray[np.float64] = resemblance - np.arange(resemblance.shape[1]) * _EARLIER_FIRST
-    return found
+    result: NDArray[np.float64] = resemblance - np.arange(resemblance.shape[1]) * _EARLIER_FIRST
+    return result
 
 
 def _nearest(family: Family, pages: Ints, settings: Pairs, traits: Traits, weight: Ints) -> tuple[_Nearest, Ints]:

@@ -40,35 +40,35 @@ class RepeatedRuns:
         return RepeatedRuns(self.places[kept], self.number[kept], self.pages[kept])
 
 
-def repeated_runs(corpus: Corpus, counts: NDArray[np.bool_]) -> RepeatedRuns:
+def repeated_runs(corpus: Corpus, is_compared: NDArray[np.bool_]) -> RepeatedRuns:
     """The runs that stand on two pages or more.
 
     Parameters
     ----------
-    counts : ndarray of bool, shape (n_texts,)
+    is_compared : ndarray of bool, shape (n_texts,)
         Pages that count.
     """
     page_of = np.repeat(np.arange(corpus.n_texts, dtype=np.uint32), corpus.n_words)
-    places, number = _repeated_runs(corpus.words, page_of, counts)
+    places, number = _repeated_runs(corpus.words, page_of, is_compared)
     return RepeatedRuns(places, number, page_of[places].astype(np.int64))
 
 
 def _runs(
-    words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[np.bool_]
+    words: Hashes, page_of: NDArray[np.uint32], is_compared: NDArray[np.bool_]
 ) -> Iterator[tuple[int, Hashes, NDArray[np.bool_]]]:
     """Hashes of the runs at all places, a part at a time: its first place, and which of them are runs of one page."""
     for first in range(0, len(words) - RUN_WORDS + 1, _WORDS_AT_ONCE):
         part = slice(first, first + _WORDS_AT_ONCE + RUN_WORDS - 1)
         hashes, pages = run_hashes(words[part]), page_of[part]
         begins = pages[: len(hashes)]
-        yield first, hashes, (begins == pages[RUN_WORDS - 1 :]) & counts[begins]
+        yield first, hashes, (begins == pages[RUN_WORDS - 1 :]) & is_compared[begins]
 
 
-def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[np.bool_]) -> tuple[Ints, Ints]:
+def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], is_compared: NDArray[np.bool_]) -> tuple[Ints, Ints]:
     """Places of the runs that stand on two pages or more, and the number of the run at each."""
-    bits = np.uint64(max(int(len(counts) - 1).bit_length(), 1))
+    bits = np.uint64(max(int(len(is_compared) - 1).bit_length(), 1))
     keys, end = np.empty(len(words), np.uint64), 0
-    for first, hashes, is_run in _runs(words, page_of, counts):
+    for first, hashes, is_run in _runs(words, page_of, is_compared):
         hashes >>= bits
         hashes <<= bits
         hashes |= page_of[first : first + len(hashes)]
@@ -86,10 +86,10 @@ def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], counts: NDArray[n
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
     known = KnownHashes(repeated)
     places, whole = [], []
-    for first, hashes, is_run in _runs(words, page_of, counts):
-        found = np.flatnonzero((known.numbers(hashes >> bits) >= 0) & is_run)
-        places.append(found + first)
-        whole.append(hashes[found])
+    for first, hashes, is_run in _runs(words, page_of, is_compared):
+        result = np.flatnonzero((known.numbers(hashes >> bits) >= 0) & is_run)
+        places.append(result + first)
+        whole.append(hashes[result])
     runs = np.concatenate(whole)
     order, ordered = order_of_equal(runs)
     number = np.empty(len(runs), np.int64)

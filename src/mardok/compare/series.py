@@ -43,28 +43,28 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
     own_titles : sequence of str
         The page's part of each title; the H1 stands in for one that is missing.
     """
-    said = {row: words(own_titles[row] or site.pages[row].h1) for row in rows}
+    text_words = {row: words(own_titles[row] or site.pages[row].h1) for row in rows}
 
-    def told(row: int) -> Iterator[tuple[tuple[str, Pattern], str]]:
+    def stated(row: int) -> Iterator[tuple[tuple[str, Pattern], str]]:
         page = site.pages[row]
         folder = page.url.rstrip("/").rpartition("/")[0]
-        return (((folder, pattern), slot) for pattern, slot in _patterns(said[row], plain_words(page.language)))
+        return (((folder, pattern), slot) for pattern, slot in _patterns(text_words[row], plain_words(page.language)))
 
     # Most patterns are those of one page: they are counted by their hashes first, and never kept.
-    n_pages = Counter(hash(key) for row in said for key, _ in told(row))
+    n_pages = Counter(hash(key) for row in text_words for key, _ in stated(row))
     pages_of: dict[tuple[str, Pattern], dict[int, str]] = defaultdict(dict)
-    for row in said:
-        for key, slot in told(row):
+    for row in text_words:
+        for key, slot in stated(row):
             if n_pages[hash(key)] >= _LEAST_PAGES:
                 pages_of[key][row] = slot
     several = [item for item in pages_of.items() if len(item[1]) >= _LEAST_PAGES]
-    found, selected = [], set[int]()
+    result, selected = [], set[int]()
     for (_, pattern), slots in sorted(several, key=lambda item: (-len(item[1]), -len(item[0][1]), item[0])):
         free = {row: slot for row, slot in slots.items() if row not in selected}
         if len(set(free.values())) >= _LEAST_PAGES:
-            found.append(Series(" ".join(pattern), free))
+            result.append(Series(" ".join(pattern), free))
             selected.update(free)
-    return sorted(found, key=lambda series: min(series.slots))
+    return sorted(result, key=lambda series: min(series.slots))
 
 
 def _patterns(title: Sequence[str], plain: Collection[str]) -> Iterable[tuple[Pattern, str]]:

@@ -65,11 +65,11 @@ class Titles:
 def split_titles(site: Site) -> Titles:
     """Take the titles of all pages apart."""
     names = _site_names(site)
-    known = {language: [_letters(name) for name in found] for language, found in names.items()}
+    known = {language: [_letters(name) for name in result] for language, result in names.items()}
     parts = [_parts_of(page.title, known.get(page.language, ())) for page in site.pages]
     own = [part for part, _ in parts]
-    told = {name for found in names.values() for name in found}
-    distinctive = {name: _distinctive_words(name, own, site) for name in sorted(told)}
+    stated = {name for result in names.values() for name in result}
+    distinctive = {name: _distinctive_words(name, own, site) for name in sorted(stated)}
     return Titles(own, [named for _, named in parts], names, distinctive)
 
 
@@ -93,14 +93,14 @@ def _letters(text: str) -> str:
 def _site_names(site: Site) -> dict[str, list[str]]:
     """Names of the site by language."""
     titles: dict[str, set[str]] = defaultdict(set)  # copies of a page say nothing more of its name
-    said: Counter[str] = Counter()
+    text_words: Counter[str] = Counter()
     hosts: Counter[str] = Counter()
     for page in site.pages:
         if page.title:
             titles[page.language].add(page.title)
-        said.update(page.signs.site_names)
+        text_words.update(page.signs.site_names)
         hosts[split_url(page.url).netloc] += 1
-    vouched = {_letters(name) for name in said} | {_host_letters(host) for host, _ in hosts.most_common(8)}
+    vouched = {_letters(name) for name in text_words} | {_host_letters(host) for host, _ in hosts.most_common(8)}
     vouched.discard("")
     return {
         language: _names_of([title_parts(title) for title in sorted(different)], vouched)
@@ -127,19 +127,19 @@ def _names_of(titles: Sequence[Sequence[str]], vouched: Iterable[str]) -> list[s
             written[letters][part] += 1
             beside[letters].add(" ".join(other for other in parts if other != part))
     least = max(_LEAST_PAGES, _LEAST_SHARE * len(titles))
-    found = {
+    result = {
         letters: n
         for letters, n in counts.items()
         if letters and ((n >= least and len(beside[letters]) >= _LEAST_VARIETY * n) or letters in vouched)
     }
-    whole = set(found)
+    whole = set(result)
     for parts in titles:  # a name that stands there without a separator
         ended = _vouched_end(parts[-1], vouched) if parts and _letters(parts[-1]) not in whole else ""
         if ended:
             letters = _letters(ended)
-            found[letters] = found.get(letters, 0) + 1
+            result[letters] = result.get(letters, 0) + 1
             written[letters][ended] += 1
-    most = sorted(found, key=lambda letters: (-found[letters], letters))
+    most = sorted(result, key=lambda letters: (-result[letters], letters))
     return [min(written[letters], key=lambda text: (-written[letters][text], text)) for letters in most]
 
 
@@ -170,16 +170,16 @@ def _parts_of(title: str, names: Sequence[str]) -> tuple[str, str]:
 
 def _distinctive_words(name: str, own_titles: Sequence[str], site: Site) -> frozenset[str]:
     """Words of a site's name that its pages do not use for what they offer; none if the name is a generic phrase."""
-    said = list(dict.fromkeys(words(name)))
+    text_words = list(dict.fromkeys(words(name)))
     plain = (function_words(site.pages[0].language) if site.pages else None) or ()
     used = Counter(word for title in own_titles for word in set(words(title)))
     most = max(_LEAST_PAGES, _GENERIC_SHARE * len(own_titles))
-    apart = [word for word in said if used[word] < most and word not in plain]
-    if len(said) > 1:
+    apart = [word for word in text_words if used[word] < most and word not in plain]
+    if len(text_words) > 1:
         usual = max(_LEAST_PAGES, _COMMON_SHARE * len(site.pages))
         apart = [word for word in apart if _pages_with_plain(word, site) < usual]
     host = _host_letters(Counter(split_url(page.url).netloc for page in site.pages).most_common(1)[0][0])
-    in_host = [word for word in said if len(word) >= _HOST_WORD and word in host]
+    in_host = [word for word in text_words if len(word) >= _HOST_WORD and word in host]
     # Where none is left, common words that the host is called by name the site together, such as "long" and "furrow".
     return frozenset(set(apart) & set(in_host) or apart or in_host)
 
@@ -188,5 +188,5 @@ def _pages_with_plain(word: str, site: Site) -> int:
     """Pages whose text has a word without a capital: as a word of the language, and not as a name."""
     places = np.flatnonzero(site.corpus.words == word_hashes([word])[0][0])
     rows = np.unique(np.searchsorted(site.corpus.offsets, places, side="right") - 1)
-    found = re.compile(rf"(?<!\w){re.escape(word)}(?!\w)")
-    return sum(found.search(site.main_text(row)) is not None for row in rows[:_MOST_LOOKED_AT].tolist())
+    result = re.compile(rf"(?<!\w){re.escape(word)}(?!\w)")
+    return sum(result.search(site.main_text(row)) is not None for row in rows[:_MOST_LOOKED_AT].tolist())

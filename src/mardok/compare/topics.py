@@ -74,37 +74,47 @@ class Stemmer:
 
     def words_of(self, text: str) -> tuple[str, ...]:
         """Words of a text; title, H1 and links mostly say the same, so it is kept."""
-        found = self._words.get(text)
-        if found is None:
-            found = self._words[text] = tuple(words(_VERSION.sub(_as_one_word, text)))
-        return found
+        result = self._words.get(text)
+        if result is None:
+            result = self._words[text] = tuple(words(_VERSION.sub(_as_one_word, text)))
+        return result
 
     def learn(self, texts: Mapping[str, Collection[str]]) -> None:
         """Stem the words of texts, given by language, all at once."""
-        for language, said in texts.items():
+        for language, text_words in texts.items():
             known = self._stems[language]
-            new = sorted({word for text in said for word in self.words_of(text) if word not in known})
+            new = sorted({word for text in text_words for word in self.words_of(text) if word not in known})
             known.update(zip(new, stems(new, language), strict=True))
 
-    def stems_of(self, said: tuple[str, ...], language: str) -> tuple[str, ...]:
+    def stems_of(self, text_words: tuple[str, ...], language: str) -> tuple[str, ...]:
         """Stem of each word; ``""`` for words that promise nothing."""
-        found = self._said.get((language, said))
-        if found is None:
+        result = self._said.get((language, text_words))
+        if result is None:
             known, plain = self._stems[language], plain_words(language)
-            found = tuple(
+            result = tuple(
                 "" if word in plain or word in self._generic or _YEAR.fullmatch(word) else known.get(word, word)
-                for word in said
+                for word in text_words
             )
-            self._said[language, said] = found
-        return found
+            self._said[language, text_words] = result
+        return result
 
     def telling(self, text: str, language: str) -> frozenset[str]:
         """Stems of a text, without those of words that promise nothing."""
         return frozenset(self.stems_of(self.words_of(text), language)) - {""}
 
 
-def topics(site: Site, titles: Titles, generic: Collection[str]) -> tuple[list[Topic], Stemmer]:
-    """What each page promises, and the stems of its words.
+@dataclass(frozen=True)
+class PagePromises:
+    """What the pages of a site promise."""
+
+    topics: Sequence[Topic]
+    """One entry a page."""
+    stemmer: Stemmer
+    """The stems of the words of titles, headings, addresses and links."""
+
+
+def find_promises(site: Site, titles: Titles, generic: Collection[str]) -> PagePromises:
+    """What each page promises.
 
     Parameters
     ----------
@@ -116,13 +126,15 @@ def topics(site: Site, titles: Titles, generic: Collection[str]) -> tuple[list[T
     slugs = [_slug(page.url) for page in site.pages]
     for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True):
         texts[page.language].update((own, page.h1, slug, anchor))
-    wording = Stemmer(generic)
-    wording.learn(texts)
-    found = [
-        _topic(wording, page.language, {"title": own, "h1": page.h1, "address": slug, "links": anchor})
-        for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True)
-    ]
-    return found, wording
+    stemmer = Stemmer(generic)
+    stemmer.learn(texts)
+    return PagePromises(
+        [
+            _topic(stemmer, page.language, {"title": own, "h1": page.h1, "address": slug, "links": anchor})
+            for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True)
+        ],
+        stemmer,
+    )
 
 
 def _slug(url: str) -> str:
@@ -150,17 +162,17 @@ def _anchors(site: Site) -> list[str]:
     weight[~is_said[ends % n_anchors]] = 0
     order = np.lexsort((ends, -weight, ends // n_anchors))
     first = order[np.flatnonzero(np.diff(ends[order] // n_anchors, prepend=-1))]
-    found = [""] * n_pages
+    result = [""] * n_pages
     for place in first[weight[first] > 0].tolist():
-        found[ends[place] // n_anchors] = str(links.anchors[ends[place] % n_anchors])
-    return found
+        result[ends[place] // n_anchors] = str(links.anchors[ends[place] % n_anchors])
+    return result
 
 
-def _topic(wording: Stemmer, language: str, texts: Mapping[str, str]) -> Topic:
+def _topic(stemmer: Stemmer, language: str, texts: Mapping[str, str]) -> Topic:
     fields = {}
     for name, text in texts.items():
-        said = wording.words_of(text)
-        fields[name] = _Field(text, said, wording.stems_of(said, language))
+        text_words = stemmer.words_of(text)
+        fields[name] = _Field(text, text_words, stemmer.stems_of(text_words, language))
     source = fields["title"] if any(fields["title"].stems) else fields["h1"]
     said_by = {name: set(field.stems) for name, field in fields.items()}
     telling = frozenset(source.stems) - {""}

@@ -19,28 +19,28 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from mardok.compare.relations import PageSets
-from mardok.settings import Settings
+from mardok.settings import Variants
 from mardok.text.site import Site
-from mardok.urls import is_pagination, variant_form
+from mardok.urls import VariantForm, is_pagination
 
 _SAME_SHARE = 0.5
 """Resemblance from which two pages show the same, whatever their titles."""
 
 
-def variant_sets(site: Site, pages: PageSets, settings: Settings) -> list[list[int]]:
+def variant_sets(site: Site, pages: PageSets, forms: Sequence[VariantForm], settings: Variants) -> list[list[int]]:
     """Sets of variants with two or more members, each in URL order, in the order of their first members.
 
     Parameters
     ----------
     pages : PageSets
         The pages that count.
+    forms : sequence of VariantForm
+        Each page's address taken apart.
     """
     by_key: dict[str, list[int]] = defaultdict(list)
-    forms = {}
     for row in pages.rows.tolist():
         url = site.pages[row].url
-        if not is_pagination(url, settings.variants):
-            forms[row] = variant_form(url, settings.variants)
+        if not is_pagination(url, settings):
             by_key[forms[row].key].append(row)
     edges = []
     for same_key in by_key.values():
@@ -56,8 +56,8 @@ def variant_sets(site: Site, pages: PageSets, settings: Settings) -> list[list[i
 def _identical_edges(site: Site, rows: Sequence[int]) -> list[tuple[int, int]]:
     """Each page with the first that has its text."""
     first: dict[str, int] = {}
-    found = ((first.setdefault(site.text_hashes[row], row), row) for row in rows)
-    return [(a, b) for a, b in found if a != b]
+    result = ((first.setdefault(site.text_hashes[row], row), row) for row in rows)
+    return [(a, b) for a, b in result if a != b]
 
 
 def _written_alike(rows: Sequence[int], site: Site, pages: PageSets) -> list[tuple[int, int]]:
@@ -85,7 +85,7 @@ def components(n: int, edges: Sequence[tuple[int, int]]) -> list[list[int]]:
     a, b = np.array(edges, dtype=np.int64).T
     _, labels = connected_components(sparse.csr_array((np.ones(len(a)), (a, b)), shape=(n, n)), directed=False)
     nodes = np.unique(np.concatenate([a, b]))
-    found: dict[int, list[int]] = defaultdict(list)
+    result: dict[int, list[int]] = defaultdict(list)
     for node in nodes:
-        found[int(labels[node])].append(int(node))
-    return sorted(found.values())
+        result[int(labels[node])].append(int(node))
+    return sorted(result.values())

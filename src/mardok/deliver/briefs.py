@@ -68,11 +68,11 @@ def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], table
     ]  # fmt: skip
     if proposal["keeper"]:
         lines += [f"The page that stays: <{proposal['keeper']}>", ""]
-    told = list(dict.fromkeys(urls))
-    for url in told[:_MOST_PAGES]:
+    stated = list(dict.fromkeys(urls))
+    for url in stated[:_MOST_PAGES]:
         lines += list(_page(url, proposal, [step for step in steps if step["url"] == url], tables))
-    if len(told) > _MOST_PAGES:
-        lines += [f"{len(told) - _MOST_PAGES} more pages are in steps.csv.", ""]
+    if len(stated) > _MOST_PAGES:
+        lines += [f"{len(stated) - _MOST_PAGES} more pages are in steps.csv.", ""]
     moves_text = any(step["step"] == StepKind.MOVE_TEXT for step in steps)
     lines += ["## Done means", "", *(f"- {line}" for line in _done(proposal, moves_text=moves_text)), ""]
     return "\n".join(lines)

@@ -30,7 +30,7 @@ from mardok.meta import AuditMeta
 from mardok.plan.decisions import with_decisions
 from mardok.sentences import path_of, sentence
 from mardok.sources.decisions import read_decisions
-from mardok.sources.raw import Intake
+from mardok.sources.raw import OpenIntake
 from mardok.urls import split_url
 from mardok.vocabulary import STRUCTURAL_STEPS, Action, Answer, Decision, StepKind, VariantRule
 
@@ -83,7 +83,7 @@ def hand_off(
     """
     tables: Mapping[str, pd.DataFrame] = audit.tables
     if decisions is not None:
-        intake = Intake()
+        intake = OpenIntake()
         edited = read_decisions(Path(decisions), intake)
         if intake.unread:
             raise TableError(f"{decisions}, {intake.unread[0].place}: {intake.unread[0].reason}")
@@ -231,10 +231,10 @@ def _holds(writing: Writing, origin: str, going: Mapping[str, str], known: Itera
 
 
 def _canonicals(steps: pd.DataFrame) -> str:
-    told = _pairs(steps[steps["step"] == StepKind.CANONICAL], "url", "target")
+    stated = _pairs(steps[steps["step"] == StepKind.CANONICAL], "url", "target")
     rows = [
         (url, target, f'<link rel="canonical" href="{escape(target)}">', f'Link: <{target}>; rel="canonical"')
-        for url, target in told
+        for url, target in stated
     ]
     return _csv(["url", "canonical", "link_element", "link_header"], rows)
 
@@ -259,10 +259,10 @@ def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame) -> str:
             rows.append((pages[0], str(old), target_of[str(old)], str(anchor), note))
         else:
             rows += [(page, str(old), target_of[str(old)], str(anchor), "") for page in pages]
-    told = Counter((page, new) for page, _, new, _, _ in rows)
+    stated = Counter((page, new) for page, _, new, _, _ in rows)
     relinks = steps[steps["step"] == StepKind.RELINK]
     for page, new, detail in _pairs(relinks, "url", "target", "detail"):
-        if (page, new) not in told:
+        if (page, new) not in stated:
             rows.append((page, "", new, "", detail))
     return _csv(["page", "old_target", "new_target", "anchor", "note"], sorted(rows))
 
@@ -270,13 +270,13 @@ def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame) -> str:
 def briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> dict[str, str]:
     """A brief for each proposal that a writer works on, by the name of its file."""
     asked = Tables(tables)
-    found = {}
+    result = {}
     for row in records(plan[plan["proposal"].isin(_briefed(plan, steps))]):
         own = records(steps[steps["proposal"] == row["proposal"]].sort_values("order"))
         about = row["keeper"] or own[0]["url"]
         slug = re.sub(r"[^a-z0-9]+", "-", path_of(about).lower()).strip("-")[:50] or "home"
-        found[f"briefs/{row['rank']:03}-{row['action']}-{slug}.md"] = brief(row, own, asked)
-    return found
+        result[f"briefs/{row['rank']:03}-{row['action']}-{slug}.md"] = brief(row, own, asked)
+    return result
 
 
 def _briefed(plan: pd.DataFrame, steps: pd.DataFrame) -> set[str]:

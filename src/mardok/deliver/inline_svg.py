@@ -38,19 +38,19 @@ def inline_svg(figure: Figure | SubFigure, alternative: str) -> str:
     drawn = drawn[drawn.index("<svg") :]
     drawn = re.sub(r"<defs>\s*<style[^>]*>.*?</style>\s*</defs>", "", drawn, flags=re.DOTALL)
     drawn = re.sub(r"<metadata>.*?</metadata>", "", drawn, flags=re.DOTALL)
-    drawn = _STYLE.sub(lambda found: _attributes(found[1]), drawn)
+    drawn = _STYLE.sub(lambda match: _attributes(match[1]), drawn)
     drawn = drawn.replace(_INK, "currentColor")
     return drawn.replace("<svg ", f'<svg role="img" aria-label="{escape(alternative)}" ', 1)
 
 
 def _attributes(style: str) -> str:
     """Declarations of a style attribute as attributes of their own."""
-    found = []
+    result = []
     for declaration in style.split(";"):
         name, _, value = (part.strip() for part in declaration.partition(":"))
         if name == "font":
             size = _SHORT_FONT.match(value)
             name, value = "font-size", size[1] if size else "12px"
         if name in _AS_ATTRIBUTE:
-            found.append(f' {name}="{value}"')
-    return "".join(found)
+            result.append(f' {name}="{value}"')
+    return "".join(result)

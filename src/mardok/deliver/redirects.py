@@ -46,8 +46,8 @@ class Writing:
         >>> index_file(["index.html"]).rewritten("/hire/index.html?a=b"), WITH_SLASH.rewritten("/style.css")
         ('/hire/?a=b', None)
         """
-        found = re.fullmatch(rf"({self.head}){self.dropped}(\?.*)?", path)
-        return f"{found[1]}{self.added}{found[2] or ''}" if found else None
+        match = re.fullmatch(rf"({self.head}){self.dropped}(\?.*)?", path)
+        return f"{match[1]}{self.added}{match[2] or ''}" if match else None
 
 
 WITH_SLASH = Writing(r"/(?:[^? ]*/)?[^?/. ]+", "", "/")

@@ -93,18 +93,18 @@ def _hash(text: str) -> str:
 
 def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
     """What is drawn once: gain against effort, and where the words come from."""
-    found = []
+    result = []
     plan = tables["plan"]
     gaining = plan[(plan["gain_unit"] == GainUnit.CLICKS) & (plan["gain_high"] > 0)]
     if len(gaining):
         best = gaining.assign(middle=(gaining["gain_low"] + gaining["gain_high"]) / 2).nlargest(3, "middle")
         named = "; ".join(f"{row['summary']}: {gain_text(row)}, {row['effort_hours']:g} h" for row in _records(best))
-        told = (
+        stated = (
             f"{counted('proposal', len(gaining))} with a gain in clicks, against the hours they take. The greatest: {named}."
         )
         ax = figures.gain_against_effort(tables)
         caption = "What proposals bring against the hours they take; bars reach from the least to the greatest gain."
-        found.append(_Picture(Markup(inline_svg(ax.figure, told)), caption))
+        result.append(_Picture(Markup(inline_svg(ax.figure, stated)), caption))
     words = figures.section_words(tables["pages"])
     if len(words):
         named = "; ".join(
@@ -113,8 +113,8 @@ def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
         )
         ax = figures.words_by_section(tables)
         caption = "Where the words come from, by section: the pages' own, shared with other pages, boilerplate."
-        found.append(_Picture(Markup(inline_svg(ax.figure, f"Words by section: {named}.")), caption))
-    return found
+        result.append(_Picture(Markup(inline_svg(ax.figure, f"Words by section: {named}.")), caption))
+    return result
 
 
 def _by_gain(plan: pd.DataFrame) -> list[dict[str, Any]]:

@@ -262,13 +262,13 @@ def _groups_in_order(tables: Tables) -> list[_Group]:
 
 def _groups(tables: Tables, order: Sequence[_Group], listed: _Listed, most_members: int) -> list[dict[str, Any]]:
     hashes = tables["pages"]["text_hash"].tolist()
-    found = []
+    result = []
     for group in order[:_MOST_GROUPS]:
         rows = [row for row in (listed.row_of[url] for url in group.urls) if listed.number[row] >= 0][: max(most_members, 1)]
         if not rows:
             continue
         kept = hashes[rows[0]]
-        found.append(
+        result.append(
             {
                 "id": group.id, "kind": group.kind, "phrase": group.phrase, "evidence": group.evidence,
                 "confidence": group.confidence, "has_keeper": group.has_keeper, "n": len(group.urls),
@@ -276,14 +276,14 @@ def _groups(tables: Tables, order: Sequence[_Group], listed: _Listed, most_membe
                 "identical": [int(hashes[row] == kept != "") for row in rows],
             }
         )  # fmt: skip
-    return found
+    return result
 
 
 def _checks(tables: Tables, listed: _Listed, most_rows: int) -> list[dict[str, Any]]:
-    found = []
+    result = []
     for check, part in tables["checks"].groupby("check"):
         ordered = part.sort_values(["is_template", "url"], ascending=[False, True])
-        found.append(
+        result.append(
             {
                 "check": check, "n": len(part),
                 **{about: str(sentence(f"check.{check}.{about}")) for about in ("trouble", "cost", "mend")},
@@ -296,7 +296,7 @@ def _checks(tables: Tables, listed: _Listed, most_rows: int) -> list[dict[str, A
                 ],
             }
         )  # fmt: skip
-    return sorted(found, key=lambda one: (not one["templates"], -one["n"], one["check"]))
+    return sorted(result, key=lambda one: (not one["templates"], -one["n"], one["check"]))
 
 
 def _wording(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
@@ -343,7 +343,7 @@ def _bounds(frame: pd.DataFrame, n_pages: int) -> list[int]:
 
 def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed, most: int) -> dict[str, Any]:
     """For each group of rivals the queries with figures, and the positions over time."""
-    found = {}
+    result = {}
     if tables["queries"].empty:
         return {}
     for group in [group for group in order if group.kind == GroupKind.RIVALS][:most]:
@@ -360,15 +360,15 @@ def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed, most: int)
             ]]
             for query in total.index[:_MOST_RIVAL_QUERIES]
         ]  # fmt: skip
-        told = pd.concat([_of_page(tables["positions"], row) for row in rows])
+        stated = pd.concat([_of_page(tables["positions"], row) for row in rows])
         lines: dict[str, dict[str, Any]] = {}
-        for page, line in told.groupby("page"):
+        for page, line in stated.groupby("page"):
             number = str(int(listed.number[int(str(page))]))
             for query, by_week in line.groupby("query", observed=True):
                 weeks, positions = by_week["week"].astype(str).tolist(), by_week["position"].round(1).tolist()
                 lines.setdefault(str(query), {})[number] = [weeks, positions]
-        found[group.id] = {"queries": queries, "lines": lines}
-    return found
+        result[group.id] = {"queries": queries, "lines": lines}
+    return result
 
 
 def _pairs(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:

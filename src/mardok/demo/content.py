@@ -98,9 +98,9 @@ def size_articles() -> Iterator[Article]:
 
 def all_articles() -> list[Article]:
     """Every authored page of the site."""
-    found = [
+    result = [
         article
         for name in ("firm.txt", "repairs.txt", "instruments.txt", "blog.txt", "german.txt")
         for article in articles(name)
     ]
-    return [*found, *town_articles(), *size_articles()]
+    return [*result, *town_articles(), *size_articles()]

@@ -31,21 +31,21 @@ def responses() -> list[Response]:
     """Every response of the crawl."""
     articles = all_articles()
     html = _pages(articles)
-    found = [
+    result = [
         Response(f"{troubles.HOST}/robots.txt", 200, _robots(), "text/plain"),
         Response(f"{troubles.HOST}/sitemap.xml", 200, _sitemap(html), "application/xml"),
     ]
-    found += [Response(troubles.url(path), 200, body) for path, body in html.items()]
-    found += [Response(url, 200, _variant_body(url, html[path])) for url, path in troubles.VARIANTS.items()]
-    found += [
+    result += [Response(troubles.url(path), 200, body) for path, body in html.items()]
+    result += [Response(url, 200, _variant_body(url, html[path])) for url, path in troubles.VARIANTS.items()]
+    result += [
         Response(troubles.url(path), 301, "", location=troubles.url(target)) for path, target in troubles.REDIRECTS.items()
     ]
     missing = Article("", "Nothing is here. The bench is empty.", {"title": "Page not found"})
-    found += [
+    result += [
         Response(troubles.url(path), 404, page_html(missing, main=body_html(missing), related=[], alternates={}))
         for path in troubles.NOT_FOUND
     ]
-    return [*found, Response(troubles.url("/price-list.pdf"), 200, "%PDF-1.4", "application/pdf")]
+    return [*result, Response(troubles.url("/price-list.pdf"), 200, "%PDF-1.4", "application/pdf")]
 
 
 def _robots() -> str:
@@ -108,7 +108,7 @@ def _listings(articles: Sequence[Article], posts: Sequence[Article]) -> list[tup
     def listing(path: str, title: str, description: str, body: str = "", queries: str = "") -> Article:
         return Article(path, body, {"title": title, "description": description, "queries": queries})
 
-    found = [
+    result = [
         (listing("/instruments/", "Instruments for hire", "Violins, violas, cellos, basses and what goes with them.",
                  "Everything on this page can be hired by the month and tried in the workshop first.",
                  "string instruments for hire|70|5.9"), _entries(_under(articles, "/instruments/"))),
@@ -125,23 +125,23 @@ def _listings(articles: Sequence[Article], posts: Sequence[Article]) -> list[tup
         some = posts[number * _POSTS_A_PAGE : (number + 1) * _POSTS_A_PAGE]
         title = "From the workshop" + (f", page {number + 1}" if number else "")
         older = [(f"/blog/page/{number + 2}/", "Older posts", "")] if len(posts) > (number + 1) * _POSTS_A_PAGE else []
-        found.append((listing(path, title, "Advice and stories from the bench."), [*_entries(some), *older]))
+        result.append((listing(path, title, "Advice and stories from the bench."), [*_entries(some), *older]))
     for tag in sorted({tag for post in posts for tag in post.tags}):
         tagged = [post for post in posts if tag in post.tags]
-        found.append((listing(f"/blog/tag/{tag}/", f"Posts about {tag}", f"All posts about {tag}."), _entries(tagged)))
-    return found
+        result.append((listing(f"/blog/tag/{tag}/", f"Posts about {tag}", f"All posts about {tag}."), _entries(tagged)))
+    return result
 
 
 def _alternates(articles: Sequence[Article]) -> dict[str, Mapping[str, str]]:
     """hreflang of each page that has a version in the other language."""
-    found: dict[str, Mapping[str, str]] = {}
+    result: dict[str, Mapping[str, str]] = {}
     for article in articles:
         if "alternate" in article.fields:
             pair = {"en": article.fields["alternate"], "de": article.path}
-            found[article.path] = pair
+            result[article.path] = pair
             if article.path not in troubles.HREFLANG_RETURN_MISSING:
-                found[article.fields["alternate"]] = pair
-    return found
+                result[article.fields["alternate"]] = pair
+    return result
 
 
 def with_listing_queries(articles: Sequence[Article]) -> list[Article]:

@@ -98,8 +98,8 @@ def _structured_data(article: Article) -> str:
     if "kind" in article.fields:
         return json.dumps({"@context": "https://schema.org", "@type": "Product", "name": article.title})
     if "date" in article.fields:
-        told = {"@type": "BlogPosting", "headline": article.title, "datePublished": article.fields["date"]}
-        return json.dumps({"@context": "https://schema.org", **told})
+        stated = {"@type": "BlogPosting", "headline": article.title, "datePublished": article.fields["date"]}
+        return json.dumps({"@context": "https://schema.org", **stated})
     return ""
 
 

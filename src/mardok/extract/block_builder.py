@@ -143,20 +143,20 @@ class BlockBuilder:
         if not self.contexts:
             return self._inserted.get(0, [])
         self._texts = self._parted()
-        found: list[Block] = []
+        result: list[Block] = []
         first = 0
         over_blocks: list[tuple[int, int, OpenLink]] = []
         dropped = NO_JOINT
         for number, (text, context, joint) in enumerate(zip(self._texts, self.contexts, self._joints, strict=False)):
             if number in self._inserted:
-                found += _joined(dropped, self._inserted[number])
+                result += _joined(dropped, self._inserted[number])
                 if any(block.text for block in self._inserted[number]):
                     dropped = NO_JOINT
             if dropped < joint:
                 joint = dropped
             if _BEGIN_LINK not in text:
                 if text:
-                    found.append(_new(Block, (text, context, (), joint)))
+                    result.append(_new(Block, (text, context, (), joint)))
                     dropped = NO_JOINT
                 else:
                     dropped = joint
@@ -168,7 +168,7 @@ class BlockBuilder:
                 if link.url is not None and link.n_stretches == 1 and link.texts is None:
                     words = text[1:-1]  # nothing but a link, as in menus and teasers
                     links_of_block = (_new(Link, (link.url, words, link.rel, 0, len(words))),)
-                    found.append(_new(Block, (words, context, links_of_block, joint)))
+                    result.append(_new(Block, (words, context, links_of_block, joint)))
                     dropped = NO_JOINT
                     continue
             parts = text.split(_BEGIN_LINK)  # text, words of a link, text, ...
@@ -189,22 +189,22 @@ class BlockBuilder:
                 link.n_stretches -= 1
                 if words and link.texts is None:
                     link.texts = []
-                    over_blocks.append((len(found), len(links), link))
+                    over_blocks.append((len(result), len(links), link))
                     links.append(Link(link.url, words, link.rel, start, end))
                 if words and link.texts is not None:
                     link.texts.append(words)
             text = "".join(parts).rstrip(" ")
             dropped = NO_JOINT if text else joint
             if text:
-                found.append(_new(Block, (text, context, tuple(links), joint)))
+                result.append(_new(Block, (text, context, tuple(links), joint)))
             if bare:
-                found.append(Block("", context, tuple(bare), NO_JOINT))
-        found += _joined(dropped, self._inserted.get(len(self.contexts), ()))
+                result.append(Block("", context, tuple(bare), NO_JOINT))
+        result += _joined(dropped, self._inserted.get(len(self.contexts), ()))
         for block, place, link in over_blocks:
-            known = list(found[block].links)
+            known = list(result[block].links)
             known[place] = known[place]._replace(anchor=" ".join(link.texts or ()))
-            found[block] = found[block]._replace(links=tuple(known))
-        return found
+            result[block] = result[block]._replace(links=tuple(known))
+        return result
 
     def is_h1(self, number: int) -> bool:
         """Whether a block of those that ended is one of an H1, and has words; once :meth:`blocks` has made them."""

@@ -29,7 +29,7 @@ def robots_directives(page: RawPage, metas: Iterable[Mapping[str, str]]) -> tupl
 
     A header may name a robot before its directives (``googlebot: noindex``), a meta element names it as its own name.
     """
-    found = []
+    result = []
     for name, value in page.headers:
         if name == "x-robots-tag":
             agent = ""
@@ -37,48 +37,48 @@ def robots_directives(page: RawPage, metas: Iterable[Mapping[str, str]]) -> tupl
                 named = _AGENT.match(part)
                 if named and named[1].lower() not in _NOT_AGENTS:
                     agent, part = named[1].lower(), part[named.end() :]
-                found.append((agent, part.strip().lower()))
+                result.append((agent, part.strip().lower()))
     for meta in metas:
         name = meta.get("name", "").strip().lower()
         if _ROBOT_NAMES.fullmatch(name):
             agent = "" if name == "robots" else name
-            found += [(agent, part.strip().lower()) for part in meta.get("content", "").split(",")]
-    return tuple((agent, directive) for agent, directive in found if directive)
+            result += [(agent, part.strip().lower()) for part in meta.get("content", "").split(",")]
+    return tuple((agent, directive) for agent, directive in result if directive)
 
 
 def is_told(directives: Iterable[tuple[str, str]], directive: str, agents: Sequence[str]) -> bool:
     """Whether all robots, or one of `agents`, are told a directive such as ``noindex`` (``none`` means it too)."""
-    return any(said in (directive, "none") and (not agent or agent in agents) for agent, said in directives)
+    return any(text_words in (directive, "none") and (not agent or agent in agents) for agent, text_words in directives)
 
 
 def canonical_addresses(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> list[str]:
     """Absolute canonical addresses, those of elements before those of headers; ``""`` where one is no address."""
-    found = [
+    result = [
         resolved_url(element["href"], base) or ""
         for element in link_elements
         if "canonical" in element.get("rel", "").lower().split() and element.get("href", "").strip()
     ]
-    found += [
+    result += [
         normal_url(target, page.url) or ""
         for target, parameters in _link_header(page)
         if "canonical" in parameters.get("rel", "").lower().split()
     ]
-    return found
+    return result
 
 
 def language_alternates(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> tuple[tuple[str, str], ...]:
     """hreflang in lower case with its absolute address, from elements and ``Link`` headers."""
-    found = [
+    result = [
         (element.get("hreflang", ""), resolved_url(element.get("href", ""), base))
         for element in link_elements
         if "alternate" in element.get("rel", "").lower().split()
     ]
-    found += [
+    result += [
         (parameters.get("hreflang", ""), normal_url(target, page.url))
         for target, parameters in _link_header(page)
         if "alternate" in parameters.get("rel", "").lower().split()
     ]
-    return tuple((hreflang.strip().lower(), url) for hreflang, url in found if hreflang.strip() and url)
+    return tuple((hreflang.strip().lower(), url) for hreflang, url in result if hreflang.strip() and url)
 
 
 def redirect_target(page: RawPage, metas: Iterable[Mapping[str, str]], base: str) -> str:
@@ -88,9 +88,9 @@ def redirect_target(page: RawPage, metas: Iterable[Mapping[str, str]], base: str
         return normal_url(location, page.url) or ""
     refreshes = [meta.get("content", "") for meta in metas if meta.get("http-equiv", "").strip().lower() == "refresh"]
     for refresh in [page.header("refresh"), *refreshes]:
-        found = _REFRESH.fullmatch(refresh)
-        if found:
-            target = normal_url(found[1], base) or ""
+        match = _REFRESH.fullmatch(refresh)
+        if match:
+            target = normal_url(match[1], base) or ""
             return "" if target == page.url else target  # a page that reloads itself stays
     return ""
 

@@ -124,27 +124,27 @@ class ElementContext:
     def of(cls, context: Context, in_section: bool, is_unseen: bool) -> ElementContext:
         """The one state that is so."""
         key = context, in_section, is_unseen
-        found = _STATES.get(key)
-        if found is None:
+        result = _STATES.get(key)
+        if result is None:
             if len(_STATES) >= _REMEMBERED_STATES:  # what is open stays; the rest is made anew when it is met again
                 _STATES.clear()
                 ROOT.inside.clear()
-            found = _STATES[key] = cls(*key)
-        return found
+            result = _STATES[key] = cls(*key)
+        return result
 
     def plain(self, name: str, label: str) -> ElementContext:
         """The state inside an element without telling attributes."""
         self._make_room()
-        found = self.inside[label] = _inner_state(self, name, label, {})
-        return found
+        result = self.inside[label] = _inner_state(self, name, label, {})
+        return result
 
     def telling(self, name: str, label: str, markup: str) -> ElementContext:
         """The state inside an element with telling attributes."""
-        found = self.inside.get(markup)
-        if found is None:
+        result = self.inside.get(markup)
+        if result is None:
             self._make_room()
-            found = self.inside[markup] = _inner_state(self, name, label, attributes(markup))
-        return found
+            result = self.inside[markup] = _inner_state(self, name, label, attributes(markup))
+        return result
 
     def _make_room(self) -> None:
         if len(self.inside) > _REMEMBERED_TAGS:

@@ -107,8 +107,8 @@ def _loaded(document: Document) -> tuple[str, ...]:
     styles = [
         element.get("href", "") for element in document.link_elements if "stylesheet" in element.get("rel", "").lower()
     ]
-    found = (resolved_url(address, document.base) for address in [*document.scripts, *styles] if address)
-    return tuple(dict.fromkeys(filter(None, found)))
+    result = (resolved_url(address, document.base) for address in [*document.scripts, *styles] if address)
+    return tuple(dict.fromkeys(filter(None, result)))
 
 
 def _beginning(document: Document) -> str:

@@ -82,12 +82,12 @@ class _Memory:
         """What the markup is there, below an origin or folder; None if it is not known."""
         return self._found.get((state, markup, origin))
 
-    def put(self, state: ElementContext, markup: str, origin: str, found: Any) -> None:
+    def put(self, state: ElementContext, markup: str, origin: str, result: Any) -> None:
         self._size += len(markup)
         if self._size > _REMEMBERED_CHARACTERS:
             self._found.clear()
             self._size = len(markup)
-        self._found[state, markup, origin] = found
+        self._found[state, markup, origin] = result
 
 
 @dataclass(slots=True)
@@ -339,9 +339,9 @@ class _Reader:
             self.document.title = " ".join(unescaped(text).split())
 
     def meta(self, markup: str, state: ElementContext) -> None:
-        found = attributes(markup)
-        if "http-equiv" not in found or state.context.chrome != "noscript":  # it is for browsers without scripts alone
-            self.document.metas.append(found)
+        result = attributes(markup)
+        if "http-equiv" not in result or state.context.chrome != "noscript":  # it is for browsers without scripts alone
+            self.document.metas.append(result)
 
     def base(self, markup: str) -> None:
         href = attributes(markup).get("href")

@@ -69,12 +69,12 @@ def noindex_reasons(
 ) -> list[NotIndexable | None]:
     """Why each page of a site is not indexable; of a canonical elsewhere also whether that is an error page."""
     status = {page.url: page.status or 0 for page in pages}
-    found = []
+    result = []
     for page in pages:
         reason = noindex_reason(page, is_blocked, agents)
         if reason is not None and reason.reason == NoindexReason.CANONICAL_ELSEWHERE:
             there = status.get(page.canonical_url, 0)
             if there >= _ERROR:
                 reason = NotIndexable(NoindexReason.CANONICAL_TO_ERROR, str(there))
-        found.append(reason)
-    return found
+        result.append(reason)
+    return result

@@ -50,9 +50,9 @@ def language_of(text: str, declared: str, settings: Language) -> str:
         return declared
     if declared and _is_believable(declared, words, settings):
         return declared
-    found = _classified(" ".join(words)[:_CLASSIFIED_CHARACTERS])
+    result = _classified(" ".join(words)[:_CLASSIFIED_CHARACTERS])
     # A list of part numbers is in no language: a guess without its function words, or its script, is worth nothing.
-    return found if _is_shown(found, checked, words, settings) else declared
+    return result if _is_shown(result, checked, words, settings) else declared
 
 
 def _is_believable(language: str, words: Sequence[str], settings: Language) -> bool:

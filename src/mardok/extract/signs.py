@@ -71,8 +71,8 @@ def signs_of(
 
 def _shown_code(parser: LexborHTMLParser) -> tuple[str, ...]:
     """Texts in code and quotations that show escaped or broken characters on purpose."""
-    found = (node.text(deep=True) for node in parser.css("code,kbd,samp,tt,var,pre,q,blockquote"))
-    kept = (" ".join(text.split())[:_LONGEST_CODE] for text in found if "&" in text or not text.isascii())
+    result = (node.text(deep=True) for node in parser.css("code,kbd,samp,tt,var,pre,q,blockquote"))
+    kept = (" ".join(text.split())[:_LONGEST_CODE] for text in result if "&" in text or not text.isascii())
     return tuple(dict.fromkeys(kept))[:_MOST_CODE]
 
 
@@ -82,12 +82,12 @@ def _holds_frame(html: str) -> bool:
 
 def _fields(parser: LexborHTMLParser) -> list[str]:
     """Types of the form fields that stand in the page's own part."""
-    found = []
+    result = []
     for node in parser.css("input,select,textarea"):
         kind = (node.attributes.get("type") or "text").lower() if node.tag == "input" else "text"
         if kind not in _NO_FIELDS and not _is_in_furniture(node):
-            found.append(kind)
-    return found
+            result.append(kind)
+    return result
 
 
 def _is_in_furniture(node: LexborNode) -> bool:
@@ -108,11 +108,11 @@ def _h1_images(parser: LexborHTMLParser) -> int:
 
 def _insecure(parser: LexborHTMLParser) -> tuple[str, ...]:
     """Addresses of what the page loads without encryption."""
-    found = (
+    result = (
         node.attributes.get("src") or node.attributes.get("data") or node.attributes.get("href") or ""
         for node in parser.css(_LOADED)
     )
-    normal = (normal_url(address) for address in found)
+    normal = (normal_url(address) for address in result)
     return tuple(dict.fromkeys(address for address in normal if address))[:_MOST_LOADED]
 
 

@@ -73,8 +73,8 @@ def tag_of(markup: str) -> Tag:
 
 
 def _tag(markup: str) -> Tag:
-    found = _NAME.match(markup)
-    name, is_end = found[1] if found is not None else "", markup[:1] == "/"
+    match = _NAME.match(markup)
+    name, is_end = match[1] if match is not None else "", markup[:1] == "/"
     # The end of a void element is one of SVG or MathML, where its start has opened nothing here.
     if not name or name in RAW_TEXT_TAGS or (is_end and name in _VOID_TAGS):
         return _NOTHING

@@ -101,7 +101,7 @@ class TemplateCache:
         if MAY_SHOW_CODE.search(html):
             return None  # what is shown as code is looked for in the whole page
         out: list[str] = []
-        found: list[Part] = []
+        result: list[Part] = []
         end = 0
         begin = _BEGIN.search(html)
         while begin is not None:
@@ -113,16 +113,16 @@ class TemplateCache:
                 part = self._known(html[start:stop], name)
                 if part is not None and part.failures < _MOST_FAILURES:
                     out += (html[end:start], part.stand_in)
-                    found.append(part)
+                    result.append(part)
                     end = after = stop
             begin = _BEGIN.search(html, after)
-        if not found:
+        if not result:
             return None
         short = "".join([*out, html[end:]])
         plain = short.lower()
-        if plain.count(ATTRIBUTE) != 2 * len(found) or "<math" in plain or "<frameset" in plain or "<plaintext" in plain:
+        if plain.count(ATTRIBUTE) != 2 * len(result) or "<math" in plain or "<frameset" in plain or "<plaintext" in plain:
             return None  # in these a stand-in may mean something else
-        return Shortened(short, tuple(found))
+        return Shortened(short, tuple(result))
 
     def named_by(self, stand_in: str) -> Part | None:
         """The part that a stand-in, as the parser writes it, stands for."""
@@ -180,7 +180,7 @@ def written_alone(text: str, name: str) -> str | None:
 def _nesting(text: str) -> list[tuple[str, bool]] | None:
     """Names of the tags of one element, each with whether it ends one; None if they do not nest, or one may not be there."""
     tags = _TAG.findall(text)
-    found: list[tuple[str, bool]] = []
+    result: list[tuple[str, bool]] = []
     opened: list[str] = []
     for number, (end, written, rest) in enumerate(tags):
         name = written.lower()
@@ -191,8 +191,8 @@ def _nesting(text: str) -> list[tuple[str, bool]] | None:
             if opened.pop() != name:
                 return None
         elif is_foreign and rest.endswith("/"):
-            found.append((name, False))
+            result.append((name, False))
         elif name not in _VOID:
             opened.append(name)
-        found.append((name, bool(end) or (is_foreign and rest.endswith("/"))))
-    return None if opened or len(tags) != text.count("<") else found
+        result.append((name, bool(end) or (is_foreign and rest.endswith("/"))))
+    return None if opened or len(tags) != text.count("<") else result

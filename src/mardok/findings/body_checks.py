@@ -74,11 +74,11 @@ def _headings(site: Site) -> dict[int, list[_Heading]]:
     pages = blocks.page[places]
     at = blocks.at[places]
     contexts, texts = blocks.context[at].tolist(), blocks.texts[blocks.text[at]].tolist()
-    found: dict[int, list[_Heading]] = defaultdict(list)
+    result: dict[int, list[_Heading]] = defaultdict(list)
     for page, number, text, is_main in zip(pages.tolist(), contexts, texts, site.main_places[places].tolist(), strict=True):
         context = blocks.contexts[number]
-        found[page].append(_Heading(context.level, text, is_main, context.chrome in ("hidden", "noscript")))
-    return found
+        result[page].append(_Heading(context.level, text, is_main, context.chrome in ("hidden", "noscript")))
+    return result
 
 
 def _h1_troubles(site: Site, row: int, headings: Sequence[_Heading]) -> Iterator[Check]:

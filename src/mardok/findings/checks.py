@@ -8,97 +8,84 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
 from mardok.compare.destinations import Destination
-from mardok.compare.titles import Titles
-from mardok.compare.topics import Stemmer
+from mardok.compare.topics import PagePromises
 from mardok.extract.indexable import NotIndexable
 from mardok.findings.body_checks import check_bodies
+from mardok.findings.copy_analysis import CopyAnalysis
 from mardok.findings.coverage import Coverage
+from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import Grouping, untranslated_guests
 from mardok.findings.head_checks import check_heads
-from mardok.findings.kinds import PageKinds, is_utility_address
+from mardok.findings.kinds import is_utility_address
 from mardok.findings.link_checks import check_links, check_pointers
 from mardok.findings.page_check import PageCheck, and_more, with_templates
 from mardok.sentences import sentence
-from mardok.settings import Kinds, Settings, Variants
+from mardok.settings import Kinds
 from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
-from mardok.urls import AddressMark, variant_form
+from mardok.urls import AddressMark, VariantForm
 from mardok.vocabulary import CheckId, Failure
-
-
-@dataclass(frozen=True)
-class Checked:
-    """What checks look at, beside the pages."""
-
-    failing: Sequence[Failure]
-    """Why each page fails although it answers 200."""
-    destinations: Sequence[Destination]
-    grouping: Grouping
-    intake: Intake
-    coverage: Coverage
-    noindex_reasons: Sequence[NotIndexable | None]
-    """Why each page is not indexable."""
-    is_blocked: Callable[[str], bool]
-    """Whether robots.txt closes an address."""
-    titles: Titles
-    wording: Stemmer
-    kinds: PageKinds
-    rows: NDArray[np.int64]
-    """Indexable pages that are no variants of others."""
 
 
 def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
     """The table of checks."""
     return CHECK_ROWS.frame(
-        (told.url, told.check, bool(told.template), told.value, told.detail, told.n_pages) for told in troubles
+        (
+            page_check.url,
+            page_check.check,
+            bool(page_check.template),
+            page_check.value,
+            page_check.detail,
+            page_check.n_pages,
+        )
+        for page_check in troubles
     )
 
 
-def run_checks(site: Site, checked: Checked, settings: Settings) -> list[PageCheck]:
-    """All troubles of pages and addresses, each page with what sits in its template, too."""
-    destinations, noindex_reasons = checked.destinations, checked.noindex_reasons
-    rows = [row for row in checked.rows.tolist() if site.pages[row].is_html and not checked.kinds.is_further[row]]
+def run_checks(
+    site: Site, facts: SiteFacts, promises: PagePromises, copies: CopyAnalysis, intake: Intake
+) -> list[PageCheck]:
+    """Everything that is wrong with pages and addresses, each page with what sits in its template, too."""
+    settings, grouping, reasons = facts.settings, copies.grouping, facts.noindex_reasons
+    compared = np.flatnonzero(copies.is_compared & facts.strength.is_indexable).tolist()
+    rows = [row for row in compared if site.pages[row].is_html and not facts.kinds.is_further[row]]
     answered = [
         row for row, page in enumerate(site.pages) if page.is_html and page.status in (None, 200) and not page.redirect_url
     ]
-    meant_for = checked.grouping.meant_for
-    troubles = [
-        *check_heads(site, rows, checked.titles, checked.wording, checked.kinds, meant_for, settings.checks),
-        *check_bodies(site, rows, meant_for, settings.checks),
-        *check_links(site, destinations, checked.intake.failed, settings.checks),
-        *check_pointers(site, answered, noindex_reasons, checked.grouping.keeper_of, checked.intake.broken_parts),
+    of_pages = [
+        *check_heads(site, rows, facts, promises.stemmer, grouping.meant_for),
+        *check_bodies(site, rows, grouping.meant_for, settings.checks),
+        *check_links(site, facts.destinations, intake.failed, settings.checks),
+        *check_pointers(site, answered, reasons, grouping.keeper_of, intake.broken_parts),
     ]
-    kept = with_templates(troubles, checked.kinds.kind, rows, settings.checks)
     return [
         *(
             PageCheck(site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages, one.template)
-            for one in kept
+            for one in with_templates(of_pages, facts.kinds.kind, rows, settings.checks)
         ),
-        *_redirect_troubles(site, destinations),
-        *_untranslated(site, checked.grouping.untranslated, checked.grouping.meant_for),
-        *_answering_variants(site, checked.grouping, settings.variants),
-        *_crawl_troubles(site, checked.intake, checked.coverage, noindex_reasons),
-        *_failing_pages(site, noindex_reasons, checked.failing),
-        *_blocked_links(site, checked.is_blocked, settings.kinds),
-        *_broken_images(site, checked.intake),
+        *_redirect_checks(site, facts.destinations),
+        *_untranslated(site, grouping.untranslated, grouping.meant_for),
+        *_answering_variants(site, grouping, facts.strength.forms),
+        *_crawl_checks(site, intake, facts.coverage, reasons),
+        *_failing_pages(site, reasons, facts.failures),
+        *_blocked_links(site, facts.is_blocked, settings.kinds),
+        *_broken_images(site, intake),
     ]
 
 
-def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> Iterable[PageCheck]:
+def _answering_variants(site: Site, grouping: Grouping, forms: Sequence[VariantForm]) -> Iterable[PageCheck]:
     """Addresses that differ from a page's own in scheme, host, slash, case or index file only, one row for each of these."""
     by_mark: dict[AddressMark, list[tuple[str, str]]] = defaultdict(list)
     for row, keeper in sorted(grouping.keeper_of.items()):
         url, kept = site.pages[row].url, site.pages[keeper].url
-        form, other = variant_form(url, settings), variant_form(kept, settings)
+        form, other = forms[row], forms[keeper]
         if form.reachable == other.reachable and form.parameters == other.parameters:
             for mark in sorted(set(form.marks) ^ set(other.marks))[:1]:
                 by_mark[mark].append((url, kept))
@@ -107,7 +94,7 @@ def _answering_variants(site: Site, grouping: Grouping, settings: Variants) -> I
         yield PageCheck(pairs[0][0], CheckId.VARIANT_ANSWERS, str(len(pairs)), str(detail))
 
 
-def _crawl_troubles(
+def _crawl_checks(
     site: Site, intake: Intake, coverage: Coverage, noindex_reasons: Sequence[NotIndexable | None]
 ) -> Iterable[PageCheck]:
     """What robots.txt and sitemaps say that does not fit the pages."""
@@ -151,7 +138,8 @@ def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) 
 
 
 def _broken_images(site: Site, intake: Intake) -> Iterable[PageCheck]:
-    broken = {url: str(status) for url, status in intake.images.items() if status >= 400} | intake.failed
+    broken = {url: str(status) for url, status in intake.images.items() if status >= 400}
+    broken |= intake.failed
     is_broken = np.array([url in broken for url in site.images.urls], bool)[site.images.url]
     places = zip(site.images.page[is_broken].tolist(), site.images.url[is_broken].tolist(), strict=True)
     for row, url in sorted({(row, site.images.urls[number]) for row, number in places}):
@@ -168,7 +156,7 @@ def _untranslated(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Seque
         yield PageCheck(site.pages[guest].url, CheckId.TEXT_UNTRANSLATED, site.pages[guest].language, detail)
 
 
-def _redirect_troubles(site: Site, destinations: Sequence[Destination]) -> Iterable[PageCheck]:
+def _redirect_checks(site: Site, destinations: Sequence[Destination]) -> Iterable[PageCheck]:
     for page, destination in zip(site.pages, destinations, strict=True):
         route = " > ".join((page.url, *destination.redirects))
         if destination.is_loop:

@@ -86,14 +86,14 @@ def contained_pages(
             if share >= settings.pairs.containment and is_asked:
                 inside[inner].append((share, outer, resemblance))
     holds: dict[int, set[int]] = defaultdict(set)
-    for inner, found in inside.items():
-        for _, outer, _ in found:
+    for inner, result in inside.items():
+        for _, outer, _ in result:
             holds[outer].add(inner)
     manuals = {outer for outer, chapters in holds.items() if len(chapters) >= _CHAPTERS}
     chapters = {
-        inner: min(outer for _, outer, _ in found if outer in manuals)
-        for inner, found in inside.items()
-        if any(outer in manuals for _, outer, _ in found)
+        inner: min(outer for _, outer, _ in result if outer in manuals)
+        for inner, result in inside.items()
+        if any(outer in manuals for _, outer, _ in result)
     }
     asked = [row for row in sorted(inside) if row not in chapters and kinds.kind[row] in _ASKED_KINDS]
     repeated = [_repeated(row, max(inside[row], key=lambda one: (one[0], -one[1])), site, topics) for row in asked]

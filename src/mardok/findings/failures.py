@@ -59,20 +59,20 @@ def failures(site: Site, probes: Iterable[Page], settings: Variants) -> list[Fai
     has_text = np.bincount(site.blocks.page[site.blocks.has_text[site.blocks.at]], minlength=len(site.pages)) > 0
     said_often = _texts_that_say_missing(site)
     missing = [(probe.title, frozenset(folded(block.text) for block in probe.blocks)) for probe in probes]
-    found = [Failure.NONE] * len(site.pages)
+    result = [Failure.NONE] * len(site.pages)
     for row, page in enumerate(site.pages):
         if not page.bytes_hash or page.status not in (None, 200) or page.redirect_url or page.trouble:
             continue
         n_words = int(site.corpus.n_words[row])
         if n_words == 0:
-            found[row] = Failure.FRAME if page.signs.n_frames else Failure.FURNITURE if has_text[row] else Failure.NO_TEXT
+            result[row] = Failure.FRAME if page.signs.n_frames else Failure.FURNITURE if has_text[row] else Failure.NO_TEXT
         elif n_words <= _MOST_WORDS and (_says_missing(page.title) or _says_missing(page.h1) or row in said_often):
-            found[row] = Failure.ERROR_TEXT
+            result[row] = Failure.ERROR_TEXT
         elif any(page.title == title for title, _ in missing) and not is_home(page.url, settings):
             own = {folded(line) for line in site.main_text(row).split("\n")}
-            if any(page.title == title and own <= said for title, said in missing):
-                found[row] = Failure.ERROR_TEXT
-    return found
+            if any(page.title == title and own <= text_words for title, text_words in missing):
+                result[row] = Failure.ERROR_TEXT
+    return result
 
 
 def _texts_that_say_missing(site: Site) -> set[int]:

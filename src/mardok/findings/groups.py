@@ -116,7 +116,9 @@ def variant_groups(
 ) -> tuple[list[Group], dict[int, int]]:
     """Groups of variants among some pages, and the keeper of each page that is a variant of another."""
     figures = _Figures(site, pages, {}, strength, settings)
-    groups = [figures.group(GroupKind.VARIANTS, found) for found in variant_sets(site, pages, settings)]
+    groups = [
+        figures.group(GroupKind.VARIANTS, result) for result in variant_sets(site, pages, strength.forms, settings.variants)
+    ]
     return groups, {member: group.keeper for group in groups for member in group.members}
 
 
@@ -163,19 +165,19 @@ def find_groups(
     untranslated, copies = _by_language(site, alike, meant_for)
     is_pair = np.array([not figures.are_alternates(a, b) for a, b in _rows(copies)], dtype=bool)
     alternates = [
-        figures.group(GroupKind.COPIES, found, are_alternates=True)
-        for found in components(len(site.pages), _rows(copies[~is_pair]))
+        figures.group(GroupKind.COPIES, result, are_alternates=True)
+        for result in components(len(site.pages), _rows(copies[~is_pair]))
     ]
     pairs = _rows(copies[is_pair])
-    said = promises(site, titles, {row for pair in pairs for row in pair})
-    series = series_patterns((said[a], said[b]) for a, b in pairs)
-    different = [(a, b) for a, b in pairs if promise_different_things(said[a], said[b], series)]
+    promise_of = promises(site, titles, {row for pair in pairs for row in pair})
+    series = series_patterns((promise_of[a], promise_of[b]) for a, b in pairs)
+    different = [(a, b) for a, b in pairs if promise_different_things(promise_of[a], promise_of[b], series)]
     same = sorted(set(pairs) - set(different))
-    differ: Callable[[int, int], bool] = lambda a, b: promise_different_things(said[a], said[b], series)  # noqa: E731
+    differ: Callable[[int, int], bool] = lambda a, b: promise_different_things(promise_of[a], promise_of[b], series)  # noqa: E731
     merged = figures.groups_of_copies(same, lambda a, b: not differ(a, b))
     gone = {member for group in merged for member in group.members}
     left = [(a, b) for a, b in different if a not in gone and b not in gone]
-    apart = figures.groups_of_copies(left, lambda a, b: b not in gone and differ(a, b), said)
+    apart = figures.groups_of_copies(left, lambda a, b: b not in gone and differ(a, b), promise_of)
     is_cluster = (relations.cluster_of[copies["a"]] >= 0) & (
         relations.cluster_of[copies["a"]] == relations.cluster_of[copies["b"]]
     )
@@ -241,12 +243,12 @@ def _folders_of_languages(site: Site) -> dict[str, str]:
     for page in site.pages:
         if page.language:
             spoken[_folder(page.url)][page.language] += 1
-    found = {}
+    result = {}
     for folder, seen in spoken.items():
         code = re.split(r"[-_]", folder.rpartition("/")[2])[-1]
         if 2 * seen[code] > seen.total():
-            found[folder] = code
-    return found
+            result[folder] = code
+    return result
 
 
 def _folder(url: str) -> str:
@@ -308,18 +310,18 @@ class _Figures:
         """Pages that the pairs show near a keeper, where one page of a crowd stands for all of it."""
         if self.relations is None:
             return near[keeper]
-        found = near[keeper] | near.get(int(self.relations.representative_of[keeper]), set())
+        result = near[keeper] | near.get(int(self.relations.representative_of[keeper]), set())
         representatives = {
-            row for row in found if self.relations.cluster_of[row] >= 0 and self.relations.representative_of[row] == row
+            row for row in result if self.relations.cluster_of[row] >= 0 and self.relations.representative_of[row] == row
         }
         mates = np.flatnonzero(np.isin(self.relations.representative_of, sorted(representatives))) if representatives else ()
-        return found | {int(row) for row in mates}
+        return result | {int(row) for row in mates}
 
     def groups_of_copies(
         self,
         pairs: Sequence[tuple[int, int]],
         fits: Callable[[int, int], bool],
-        said: Mapping[int, Promise] | None = None,
+        promise_of: Mapping[int, Promise] | None = None,
     ) -> list[Group]:
         """Groups by keeper.
 
@@ -329,7 +331,7 @@ class _Figures:
             Pairs of copies; of large families those that are kept.
         fits : callable
             Whether two copies of a large family belong together here.
-        said : mapping of int to Promise, optional
+        promise_of : mapping of int to Promise, optional
             Given where the pages promise different things.
         """
         near: dict[int, set[int]] = {}
@@ -345,12 +347,12 @@ class _Figures:
             rest = [row for row in rest if row not in settled]
             if len(rest) < 2:
                 continue
-            keeper, reason = choose_keeper(self.site, rest, self.strength, self.settings.variants, are_variants=False)
+            keeper, reason = choose_keeper(self.site, rest, self.strength, are_variants=False)
             cluster = {row for row in self._cluster_near(keeper, component) if fits(keeper, row)}
             members = (self._with_duplicates(near, keeper) & component) | cluster
             members -= settled | {keeper}
             if members:
-                groups.append(self.group(GroupKind.COPIES, [keeper, *sorted(members)], keeper, reason, said))
+                groups.append(self.group(GroupKind.COPIES, [keeper, *sorted(members)], keeper, reason, promise_of))
             settled |= members | {keeper}
             left = set(rest) - settled
             again = components(n_pages, [(a, b) for a in left for b in near[a] & left if a < b])
@@ -363,17 +365,17 @@ class _Figures:
         rows: Sequence[int],
         keeper: int | None = None,
         reason: Text = "",
-        said: Mapping[int, Promise] | None = None,
+        promise_of: Mapping[int, Promise] | None = None,
         *,
         are_alternates: bool = False,
     ) -> Group:
         """A group of pages; the keeper is chosen unless it is given."""
         if keeper is None:
             is_variants = kind == GroupKind.VARIANTS
-            keeper, reason = choose_keeper(self.site, rows, self.strength, self.settings.variants, are_variants=is_variants)
+            keeper, reason = choose_keeper(self.site, rows, self.strength, are_variants=is_variants)
         members = tuple(sorted(set(rows) - {keeper}))
         hashes = self.site.text_hashes
-        pattern, slots = _pattern_and_slots(keeper, members, said) if said else ("", None)
+        pattern, slots = _pattern_and_slots(keeper, members, promise_of) if promise_of else ("", None)
         return Group(
             kind=kind,
             keeper=keeper,
@@ -381,7 +383,7 @@ class _Figures:
             reason=reason,
             identical=frozenset(row for row in members if hashes[row] == hashes[keeper]),
             resemblance=self._resemblance_to(keeper, members),
-            promises_differ=said is not None,
+            promises_differ=promise_of is not None,
             pattern=pattern,
             slots=slots,
             are_alternates=are_alternates,
@@ -390,17 +392,17 @@ class _Figures:
 
     def _resemblance_to(self, keeper: int, members: Sequence[int]) -> dict[int, float]:
         """Resemblance of each member with any text to the keeper."""
-        found = {row: self.resemblance.get((min(row, keeper), max(row, keeper)), -1.0) for row in members}
-        unknown = np.array([row for row in members if found[row] < 0 and self.site.text_hashes[row]], np.int64)
+        result = {row: self.resemblance.get((min(row, keeper), max(row, keeper)), -1.0) for row in members}
+        unknown = np.array([row for row in members if result[row] < 0 and self.site.text_hashes[row]], np.int64)
         if len(unknown):
-            found |= dict(zip(unknown.tolist(), self.pages.resemblance(keeper, unknown).tolist(), strict=True))
-        return {row: value for row, value in found.items() if value >= 0}
+            result |= dict(zip(unknown.tolist(), self.pages.resemblance(keeper, unknown).tolist(), strict=True))
+        return {row: value for row, value in result.items() if value >= 0}
 
 
-def _pattern_and_slots(keeper: int, members: Sequence[int], said: Mapping[int, Promise]) -> tuple[str, dict[int, str]]:
+def _pattern_and_slots(keeper: int, members: Sequence[int], promise_of: Mapping[int, Promise]) -> tuple[str, dict[int, str]]:
     """The commonest pattern of the titles, and what each has in its slot."""
-    shown = {row: shown_slot(said[row], said[keeper]) for row in members}
-    shown[keeper] = shown_slot(said[keeper], said[members[0]])
+    shown = {row: shown_slot(promise_of[row], promise_of[keeper]) for row in members}
+    shown[keeper] = shown_slot(promise_of[keeper], promise_of[members[0]])
     patterns = Counter(pattern for pattern, _ in shown.values() if pattern)
     commonest = min(patterns, key=lambda pattern: (-patterns[pattern], pattern), default="")
     return commonest, {row: slot for row, (_, slot) in shown.items()}

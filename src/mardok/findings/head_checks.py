@@ -9,9 +9,8 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 
-from mardok.compare.titles import Titles
 from mardok.compare.topics import Stemmer
-from mardok.findings.kinds import PageKinds
+from mardok.findings.facts import SiteFacts
 from mardok.findings.letter_widths import width_px
 from mardok.findings.page_check import Check, and_more
 from mardok.sentences import sentence
@@ -30,32 +29,27 @@ _OWN_SHARE, _FOREIGN_SHARE = 0.08, 0.25
 
 
 def check_heads(
-    site: Site,
-    rows: Sequence[int],
-    titles: Titles,
-    wording: Stemmer,
-    kinds: PageKinds,
-    meant_for: Sequence[str],
-    settings: Checks,
+    site: Site, rows: Sequence[int], facts: SiteFacts, stemmer: Stemmer, meant_for: Sequence[str]
 ) -> Iterator[Check]:
-    """Troubles of titles and descriptions of some pages.
+    """What is wrong with titles and descriptions of some pages.
 
     Parameters
     ----------
     meant_for : sequence of str
         Language that each page is meant for.
     """
+    settings, titles, kinds = facts.settings.checks, facts.titles, facts.kinds
     spoken = sorted({site.pages[row].language for row in rows} - {""})
     empty = {" ".join(words(text)) for text in settings.empty_titles}
     descriptions: dict[str, set[str]] = defaultdict(set)
     for row in rows:
         descriptions[site.pages[row].language].add(site.pages[row].description)
-    wording.learn(descriptions)
+    stemmer.learn(descriptions)
     for row in rows:
         page = site.pages[row]
         has_html = bool(page.bytes_hash)  # a table of pages may not tell what a page lacks
-        yield from _title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, wording, settings)
-        yield from _description_troubles(row, has_html, page.description, page.language, spoken, wording, settings)
+        yield from _title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, stemmer, settings)
+        yield from _description_troubles(row, has_html, page.description, page.language, spoken, stemmer, settings)
     yield from _social_troubles(site, rows, settings)
     yield from duplicates(site, rows, CheckId.TITLE_DUPLICATE, lambda row: site.pages[row].title, meant_for)
     yield from duplicates(site, rows, CheckId.DESCRIPTION_DUPLICATE, lambda row: site.pages[row].description, meant_for)
@@ -72,7 +66,7 @@ def _social_troubles(site: Site, rows: Sequence[int], settings: Checks) -> Itera
 
 
 def _title_troubles(
-    row: int, has_html: bool, title: str, own: str, kind: PageKind, empty: Iterable[str], wording: Stemmer, settings: Checks
+    row: int, has_html: bool, title: str, own: str, kind: PageKind, empty: Iterable[str], stemmer: Stemmer, settings: Checks
 ) -> Iterator[Check]:
     if not title:
         if has_html:
@@ -82,15 +76,15 @@ def _title_troubles(
     if width > settings.title_px:
         detail = str(sentence("check-detail.title-long", characters=len(title), px=settings.title_px, title=title))
         yield Check(row, CheckId.TITLE_LONG, f"{width:.0f}", detail)
-    said = wording.words_of(own)
-    if " ".join(said) in empty:
+    text_words = stemmer.words_of(own)
+    if " ".join(text_words) in empty:
         yield Check(row, CheckId.TITLE_EMPTY_WORDS, title)
-    elif len(said) < settings.title_words and kind not in (PageKind.UTILITY, PageKind.HOME, PageKind.TOOL):
+    elif len(text_words) < settings.title_words and kind not in (PageKind.UTILITY, PageKind.HOME, PageKind.TOOL):
         yield Check(row, CheckId.TITLE_SHORT, title)
 
 
 def _description_troubles(
-    row: int, has_html: bool, description: str, language: str, spoken: Sequence[str], wording: Stemmer, settings: Checks
+    row: int, has_html: bool, description: str, language: str, spoken: Sequence[str], stemmer: Stemmer, settings: Checks
 ) -> Iterator[Check]:
     if not description:
         if has_html:
@@ -100,14 +94,14 @@ def _description_troubles(
     if width > settings.description_px:
         detail = str(sentence("check-detail.description-long", characters=len(description), px=settings.description_px))
         yield Check(row, CheckId.DESCRIPTION_LONG, f"{width:.0f}", detail)
-    said = wording.words_of(description)
-    if len(said) < settings.description_words:
+    text_words = stemmer.words_of(description)
+    if len(text_words) < settings.description_words:
         yield Check(row, CheckId.DESCRIPTION_SHORT, description)
-    stems = Counter(stem for stem in wording.stems_of(said, language) if stem)
+    stems = Counter(stem for stem in stemmer.stems_of(text_words, language) if stem)
     word, n = max(stems.items(), key=lambda item: (item[1], item[0]), default=("", 0))
-    if n >= settings.description_repeats and n >= settings.description_repeat_share * len(said):
+    if n >= settings.description_repeats and n >= settings.description_repeat_share * len(text_words):
         yield Check(row, CheckId.DESCRIPTION_STUFFED, str(sentence("check-detail.stuffed", n=n, word=word)), description)
-    other = _other_language(said, language, spoken)
+    other = _other_language(text_words, language, spoken)
     if other:
         yield Check(
             row,
@@ -117,17 +111,17 @@ def _description_troubles(
         )
 
 
-def _other_language(said: Sequence[str], language: str, spoken: Sequence[str]) -> str:
+def _other_language(text_words: Sequence[str], language: str, spoken: Sequence[str]) -> str:
     """The language of the site that a description is in, if that is not the page's."""
     own = plain_words(language)
     if (
         spoken == [language]
-        or len(said) < _FOREIGN_WORDS
+        or len(text_words) < _FOREIGN_WORDS
         or not own
-        or sum(word in own for word in said) >= _OWN_SHARE * len(said)
+        or sum(word in own for word in text_words) >= _OWN_SHARE * len(text_words)
     ):
         return ""
-    shares = {code: sum(word in (plain_words(code)) for word in said) / len(said) for code in spoken}
+    shares = {code: sum(word in (plain_words(code)) for word in text_words) / len(text_words) for code in spoken}
     best = max(sorted(shares), key=lambda code: shares[code], default="")
     return best if best != language and shares.get(best, 0.0) >= _FOREIGN_SHARE else ""
 

@@ -6,29 +6,21 @@ Out: the tables of pages and of pairs.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
-from mardok.compare.accounting import Accounted
 from mardok.compare.contention import Shown
 from mardok.compare.demand import Demand
-from mardok.compare.destinations import Destination
 from mardok.compare.kept_pairs import shared_words
-from mardok.compare.mentions import OwnUses
-from mardok.compare.titles import Titles
-from mardok.compare.topics import Topic
-from mardok.extract.indexable import NotIndexable
-from mardok.findings.coverage import Coverage
-from mardok.findings.groups import Grouping
-from mardok.findings.keeper import PageStrength
-from mardok.findings.kinds import PageKinds
-from mardok.findings.thin import Verdict
+from mardok.compare.topics import PagePromises
+from mardok.findings.attribution import WordAttribution
+from mardok.findings.facts import SiteFacts
+from mardok.findings.phrase_analysis import PhraseAnalysis
+from mardok.findings.thin_analysis import ThinAnalysis
 from mardok.sentences import sentence
-from mardok.settings import Settings
 from mardok.sources.page_lists import Signal
 from mardok.tables import PAGES, PAIRS, QUERIES, Recurring
 from mardok.text.site import Site
@@ -50,19 +42,6 @@ def pairs_table(site: Site, pairs: pd.DataFrame) -> pd.DataFrame:
     )
 
 
-@dataclass(frozen=True)
-class PageFacts:
-    """What was found out about single pages; sequences have one entry a page."""
-
-    titles: Titles
-    topics: Sequence[Topic]
-    of_topic: OwnUses
-    kinds: PageKinds
-    verdicts: Sequence[Verdict | None]
-    signals: Mapping[str, Signal]
-    """What other tools say, by address."""
-
-
 def queries_table(shown: Shown | None, demand: Demand | None) -> pd.DataFrame:
     """The table of queries, empty without search data."""
     if shown is None or demand is None:
@@ -81,48 +60,37 @@ def queries_table(shown: Shown | None, demand: Demand | None) -> pd.DataFrame:
     )
 
 
-def pages_table(
-    site: Site,
-    destinations: Sequence[Destination],
-    noindex_reasons: Sequence[NotIndexable | None],
-    failing: Sequence[Failure],
-    strength: PageStrength,
-    grouping: Grouping,
-    pairs: pd.DataFrame,
-    coverage: Coverage,
-    accounted: Accounted,
-    counted: NDArray[np.int64],
-    facts: PageFacts,
-    settings: Settings,
-) -> pd.DataFrame:
-    """The table of pages.
+@dataclass(frozen=True)
+class PageFindings:
+    """What was found out about the pages of a site."""
 
-    Parameters
-    ----------
-    noindex_reasons : sequence of NotIndexable or None
-        Why each page is not indexable.
-    failing : sequence of Failure
-        Why each page fails although it answers 200.
-    pairs : DataFrame
-        Kept pairs of rows; the nearest page is sought among them, variants of the page itself left out.
-    counted : ndarray of int64
-        Rows of the pages whose words are accounted for.
-    """
-    n = len(site.pages)
-    is_counted = np.isin(np.arange(n), counted)
-    n_words = site.corpus.n_words
+    promises: PagePromises
+    attribution: WordAttribution
+    phrases: PhraseAnalysis
+    thin: ThinAnalysis
+
+
+def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.DataFrame:
+    """The table of pages."""
+    n, settings, strength, coverage = len(site.pages), facts.settings, facts.strength, facts.coverage
+    copies, accounted = findings.attribution.copies, findings.attribution.words
+    is_counted, noindex_reasons, verdicts = copies.is_compared, facts.noindex_reasons, findings.thin.verdicts
+    n_words, grouping, of_topic = site.corpus.n_words, copies.grouping, findings.phrases.of_topic
     keeper_of = grouping.keeper_of
-    nearest = _nearest(pairs, [keeper_of.get(row, row) for row in range(n)])
+    # Of variants of the page itself nobody need be told that they are near.
+    nearest = _nearest(copies.kept, [keeper_of.get(row, row) for row in range(n)])
     searched = strength.demand is not None
     nan = np.full(n, np.nan)
     return PAGES.frame(
         {
             "url": [page.url for page in site.pages],
             "status": [pd.NA if page.status is None else page.status for page in site.pages],
-            "final_url": [destination.url for destination in destinations],
+            "final_url": [destination.url for destination in facts.destinations],
             "indexable": [not reason for reason in noindex_reasons],
             "reason": [
-                str(reason.text) if reason else _comparison_limit(site, row, failing[row], settings.copies.minimum_words)
+                str(reason.text)
+                if reason
+                else _comparison_limit(site, row, facts.failures[row], settings.copies.minimum_words)
                 for row, reason in enumerate(noindex_reasons)
             ],
             "language": [page.language for page in site.pages],
@@ -146,14 +114,14 @@ def pages_table(
             "clicks": strength.clicks if searched else nan,
             "clicks_before": strength.demand.before("clicks") if strength.demand is not None else nan,
             "impressions": strength.impressions if searched else nan,
-            "thin": [_answer(verdict.is_thin if verdict is not None else None) for verdict in facts.verdicts],
-            "thin_reason": ["" if verdict is None else str(verdict.reason) for verdict in facts.verdicts],
+            "thin": [_answer(verdict.is_thin if verdict is not None else None) for verdict in verdicts],
+            "thin_reason": ["" if verdict is None else str(verdict.reason) for verdict in verdicts],
             "noindex_reason": [reason.reason if reason is not None else "" for reason in noindex_reasons],
             "kind_reason": list(map(str, facts.kinds.reason)),
-            "topic": [topic.phrase for topic in facts.topics],
-            "topic_fields": [", ".join(topic.fields) for topic in facts.topics],
-            "topic_uses": facts.of_topic.uses,
-            "topic_first_word": pd.arrays.IntegerArray(facts.of_topic.first, facts.of_topic.first < 0),
+            "topic": [topic.phrase for topic in findings.promises.topics],
+            "topic_fields": [", ".join(topic.fields) for topic in findings.promises.topics],
+            "topic_uses": of_topic.uses,
+            "topic_first_word": pd.arrays.IntegerArray(of_topic.first, of_topic.first < 0),
             "external_links": [_told(facts.signals.get(page.url), "external_links") for page in site.pages],
             "conversions": [_told(facts.signals.get(page.url), "conversions") for page in site.pages],
             "sessions": [_told(facts.signals.get(page.url), "sessions") for page in site.pages],
@@ -161,7 +129,7 @@ def pages_table(
             "declared_language": [page.declared_language for page in site.pages],
             "canonical_url": [page.canonical_url for page in site.pages],
             "redirect_url": [page.redirect_url for page in site.pages],
-            "robots": [", ".join(": ".join(filter(None, said)) for said in page.robots) for page in site.pages],
+            "robots": [", ".join(": ".join(filter(None, text_words)) for text_words in page.robots) for page in site.pages],
             "bytes_hash": [page.bytes_hash for page in site.pages],
             "text_hash": list(site.text_hashes),
             "main_text": [site.main_text(row) for row in range(n)],

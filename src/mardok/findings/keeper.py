@@ -16,9 +16,8 @@ from numpy.typing import NDArray
 from mardok.compare.demand import Demand, queries_of_several
 from mardok.sentences import Sentence, Text, sentence
 from mardok.sentences.figures import fine_percent, tenths
-from mardok.settings import Variants
 from mardok.text.site import Site
-from mardok.urls import AddressMark, split_url, variant_form
+from mardok.urls import AddressMark, VariantForm, split_url
 
 
 @dataclass(frozen=True)
@@ -41,6 +40,8 @@ class PageStrength:
     named: frozenset[int]
     """Pages that a person wants to stay."""
     demand: Demand | None
+    forms: tuple[VariantForm, ...]
+    """Each address taken apart, for comparison with its variants."""
     origin: str
     """Preferred scheme and host, such as ``https://www.host.example``."""
 
@@ -67,18 +68,16 @@ class _Criterion:
     """Why the first page stays and not the second."""
 
 
-def choose_keeper(
-    site: Site, rows: Sequence[int], strength: PageStrength, variants: Variants, *, are_variants: bool
-) -> tuple[int, Sentence]:
+def choose_keeper(site: Site, rows: Sequence[int], strength: PageStrength, *, are_variants: bool) -> tuple[int, Sentence]:
     """The page of a group that should stay, and why.
 
     The home page stays before all; of variants the one at the preferred host without parameters; then an indexable page,
     the one with more clicks on the queries they share, more clicks, more links from other sites, more conversions, more
     inlinks, more link weight, the cleaner address.
     """
-    criteria = _criteria(site, rows, strength, variants, are_variants)
+    criteria = _criteria(site, rows, strength, are_variants)
     ranked = sorted(
-        rows, key=lambda row: (*(-criterion.value(row) for criterion in criteria), _address_cost(site, row, variants))
+        rows, key=lambda row: (*(-criterion.value(row) for criterion in criteria), _address_cost(site, row, strength))
     )
     first, second = ranked[0], ranked[1] if len(ranked) > 1 else ranked[0]
     for criterion in criteria:
@@ -87,12 +86,10 @@ def choose_keeper(
     return first, sentence("keeper-because.address")
 
 
-def _criteria(
-    site: Site, rows: Sequence[int], strength: PageStrength, variants: Variants, are_variants: bool
-) -> list[_Criterion]:
+def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_variants: bool) -> list[_Criterion]:
     shared = shared_clicks(rows, strength.demand)
     url = {row: site.pages[row].url for row in rows}
-    form = {row: variant_form(url[row], variants) for row in rows}
+    form = {row: strength.forms[row] for row in rows}
 
     def holds(value: Callable[[int], float], name: str) -> _Criterion:
         return _Criterion(value, lambda *_: sentence(f"keeper-because.{name}"))
@@ -150,10 +147,10 @@ def _or_none(clicks: float) -> Text:
     return tenths(clicks) if clicks else sentence("none")
 
 
-def _address_cost(site: Site, row: int, variants: Variants) -> tuple[object, ...]:
+def _address_cost(site: Site, row: int, strength: PageStrength) -> tuple[object, ...]:
     """Less for a cleaner address: https, no parameters, no index file or capitals, few folders, short."""
     url = site.pages[row].url
-    form = variant_form(url, variants)
+    form = strength.forms[row]
     n_bad = len(set(form.marks) & {AddressMark.INDEX_FILE, AddressMark.CASE}) + len(form.parameters) + len(form.reachable)
     return (url.startswith("http:"), n_bad, url.count("/"), len(url), url)
 

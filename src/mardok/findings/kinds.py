@@ -78,7 +78,7 @@ def page_kinds(site: Site, settings: Settings) -> PageKinds:
     usual = _usual_fields(site)
     languages = {page.language for page in site.pages if page.language}
     languages |= {code[:2] for page in site.pages for code, _ in page.alternates}
-    found = []
+    result = []
     is_further = np.array([is_pagination(page.url, settings.variants) for page in site.pages], bool)
     for row, page in enumerate(site.pages):
         signs = _Signs(
@@ -92,9 +92,9 @@ def page_kinds(site: Site, settings: Settings) -> PageKinds:
             bool(is_further[row]),
         )
         is_content = page.is_html and not page.redirect_url
-        found.append(_kind_of(signs, settings, languages) if is_content else _NO_KIND)
+        result.append(_kind_of(signs, settings, languages) if is_content else _NO_KIND)
     return PageKinds(
-        [one.kind for one in found], [one.sign for one in found], [one.reason for one in found], n_items, is_further
+        [one.kind for one in result], [one.sign for one in result], [one.reason for one in result], n_items, is_further
     )
 
 
@@ -159,8 +159,8 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> _
 
 def is_utility_address(url: str, rules: Kinds) -> bool:
     """Whether the last part of an address says that the page is one of what a site needs beside its contents."""
-    said = set(_address_words(url)[1]) - _FILLERS
-    return bool(said) and said <= set(rules.utility_words)
+    text_words = set(_address_words(url)[1]) - _FILLERS
+    return bool(text_words) and text_words <= set(rules.utility_words)
 
 
 def _is_home(url: str, settings: Settings) -> bool:

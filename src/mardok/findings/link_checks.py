@@ -41,9 +41,9 @@ def check_links(
     wrong: dict[int, tuple[CheckId, str, str]] = {}
     for number in distinct(site.links.placed_url).tolist():
         url = str(site.links.urls[number])
-        found = _trouble_of(site, destinations, url, failed, hosts)
-        if found:
-            wrong[number] = found
+        result = _trouble_of(site, destinations, url, failed, hosts)
+        if result:
+            wrong[number] = result
     yield from _bad_targets(site, wrong, settings)
     yield from _empty_words(site, settings)
 
@@ -101,12 +101,12 @@ def _empty_words(site: Site, settings: Checks) -> Iterator[Check]:
 
     says_nothing = np.array([says_none(anchor) for anchor in links.anchors], bool)
     at = np.flatnonzero(says_nothing[links.anchor[links.at]] & (site.link_targets >= 0))
-    found: dict[tuple[int, str], list[int]] = defaultdict(list)
+    result: dict[tuple[int, str], list[int]] = defaultdict(list)
     for place in at.tolist():
-        found[int(links.page[place]), str(links.anchors[links.anchor[links.at[place]]])].append(
+        result[int(links.page[place]), str(links.anchors[links.anchor[links.at[place]]])].append(
             int(site.link_targets[place])
         )
-    for (row, anchor), targets in found.items():
+    for (row, anchor), targets in result.items():
         shown = and_more(site.pages[min(targets)].url, len(set(targets)) - 1)
         yield Check(row, CheckId.LINK_TEXT_EMPTY, anchor, shown, pattern=anchor.casefold())
 

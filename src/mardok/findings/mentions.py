@@ -25,14 +25,14 @@ def unlinked_mentions(
     site: Site,
     stemmed: Stemmed,
     destinations: Sequence[Destination],
-    counts: NDArray[np.bool_],
+    is_compared: NDArray[np.bool_],
     wording_of: Mapping[int, str],
 ) -> dict[int, list[Unlinked]]:
     """For each page the pages of its language that mention its wording and do not link to it from their main text.
 
     Parameters
     ----------
-    counts : ndarray of bool, shape (n_pages,)
+    is_compared : ndarray of bool, shape (n_pages,)
         Pages that may be told to link.
     wording_of : mapping of int to str
         What is looked for, for the row of each page that links are wanted to.
@@ -49,13 +49,13 @@ def unlinked_mentions(
     blocks = _block_links(site)
     places = find_mentions(stemmed, language_of, [[wording_of[target]] for target in targets], exact=False)
     mentioning = _by_thing(places.thing, len(targets))
-    found = {}
+    result = {}
     for target, of_links, of_places in zip(targets, linking, mentioning, strict=True):
-        fits = counts & (language_of == language_of[target])
+        fits = is_compared & (language_of == language_of[target])
         fits[site.links.page[links[of_links]]] = False
         fits[target] = False
-        found[target] = unlinked(mentions_at(stemmed, blocks, places.select(of_places)), fits)
-    return found
+        result[target] = unlinked(mentions_at(stemmed, blocks, places.select(of_places)), fits)
+    return result
 
 
 def _by_thing(thing: NDArray[np.int64], n_things: int) -> list[NDArray[np.int64]]:
@@ -66,8 +66,8 @@ def _by_thing(thing: NDArray[np.int64], n_things: int) -> list[NDArray[np.int64]
 
 def wording_of(site: Site, row: int) -> str:
     """The phrase a page is about, as its H1 says it; ``""`` if that is too short or too long to be mentioned."""
-    said = words(site.pages[row].h1)
-    return " ".join(said) if _FEWEST_WORDS <= len(said) <= LONGEST else ""
+    text_words = words(site.pages[row].h1)
+    return " ".join(text_words) if _FEWEST_WORDS <= len(text_words) <= LONGEST else ""
 
 
 def _block_links(site: Site) -> BlockLinks:

@@ -66,7 +66,7 @@ def with_templates(
     alike: dict[tuple[CheckId, str, PageKind], list[Check]] = defaultdict(list)
     for trouble in troubles:
         alike[trouble.check, trouble.pattern, kinds[trouble.row]].append(trouble)
-    found = []
+    result = []
     for (_, pattern, kind), same in alike.items():
         rows = {trouble.row for trouble in same}
         if len(rows) >= settings.template_pages and len(rows) >= settings.template_share * n_pages[kind]:
@@ -76,22 +76,22 @@ def with_templates(
                     pages=len(rows), all=n_pages[kind], kind=str(kind), pattern=pattern,
                 )
             )  # fmt: skip
-            found += [one if one.template else one._replace(n_pages=len(rows), template=shared) for one in same]
+            result += [one if one.template else one._replace(n_pages=len(rows), template=shared) for one in same]
         else:
-            found += same
-    return found
+            result += same
+    return result
 
 
 def once_a_template(troubles: Iterable[PageCheck]) -> list[PageCheck]:
     """Of troubles of a template the first, which stands for the others; all others as they are."""
-    found: dict[tuple[CheckId, str], PageCheck] = {}
+    checks: dict[tuple[CheckId, str], PageCheck] = {}
     alone = []
-    for told in sorted(troubles):
-        if told.template:
-            found.setdefault((told.check, told.template), told)
+    for page_check in sorted(troubles):
+        if page_check.template:
+            checks.setdefault((page_check.check, page_check.template), page_check)
         else:
-            alone.append(told)
-    return sorted([*alone, *found.values()])
+            alone.append(page_check)
+    return sorted([*alone, *checks.values()])
 
 
 def and_more(first: str, more: int) -> str:

@@ -42,7 +42,7 @@ def passage_texts(stretches: pd.DataFrame, pages: pd.DataFrame, most: int | None
         if page != shown:
             spans, shown = WordSpans(texts[page]), page
         written.append(spans.written(word, n_words))
-    found = pd.DataFrame(
+    result = pd.DataFrame(
         {
             "text": written,
             "words": longest["words"].astype("int64"),
@@ -53,4 +53,4 @@ def passage_texts(stretches: pd.DataFrame, pages: pd.DataFrame, most: int | None
             "passage": longest["passage"],
         }
     )
-    return found.reset_index(drop=True).sort_values(["pasted_words", "passage"], ascending=[False, True], ignore_index=True)
+    return result.reset_index(drop=True).sort_values(["pasted_words", "passage"], ascending=[False, True], ignore_index=True)

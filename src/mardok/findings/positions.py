@@ -60,5 +60,5 @@ def positions_table(rivalries: Iterable[Rivalry], demand: Demand | None) -> pd.D
 
 
 def _queries(rivalry: Rivalry) -> list[str]:
-    told = [query for rival in rivalry.rivals if rival.overlap for query in rival.overlap.queries[:_QUERIES]]
-    return list(dict.fromkeys(told))[:_QUERIES]
+    stated = [query for rival in rivalry.rivals if rival.overlap for query in rival.overlap.queries[:_QUERIES]]
+    return list(dict.fromkeys(stated))[:_QUERIES]

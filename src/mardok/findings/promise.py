@@ -52,17 +52,17 @@ class Promise:
 
 def promises(site: Site, titles: Titles, rows: Iterable[int]) -> dict[int, Promise]:
     """What each of the pages promises."""
-    found = {}
+    result = {}
     for row in rows:
         page = site.pages[row]
         title = titles.own[row] or page.h1
-        found[row] = Promise(
+        result[row] = Promise(
             title,
             tuple(words(title)),
             frozenset(word for text in site.running_text(row) for word in words(text)),
             function_words(page.language) or frozenset(),
         )
-    return found
+    return result
 
 
 def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[str, ...]] = ()) -> bool:

@@ -139,12 +139,12 @@ def may_compete(kinds: PageKinds, stays: NDArray[np.bool_]) -> NDArray[np.bool_]
 
 def series_rows(series: Iterable[Series], in_copies: Collection[int]) -> list[GroupRow]:
     """Series as the table of groups tells them; a page that is a copy of another stands in that group."""
-    found = []
+    result = []
     for one in series:
         rows = tuple(sorted(set(one.slots) - set(in_copies)))
         if len(rows) > 1:
-            found.append(GroupRow(GroupKind.SERIES, rows, -1, one.pattern, Evidence.WORDING, Confidence.HIGH))
-    return found
+            result.append(GroupRow(GroupKind.SERIES, rows, -1, one.pattern, Evidence.WORDING, Confidence.HIGH))
+    return result
 
 
 def find_rivals(
@@ -167,10 +167,10 @@ def find_rivals(
             near[a].add(b)
             near[b].add(a)
     edges = sorted((a, b) for a in near for b in near[a] if a < b)
-    found = []
+    result = []
     for component in components(len(inputs.site.pages), edges):
-        found += finder.stars(component, near, alike)
-    return sorted(found, key=lambda rivalry: rivalry.rows)
+        result += finder.stars(component, near, alike)
+    return sorted(result, key=lambda rivalry: rivalry.rows)
 
 
 class _Finder:
@@ -190,20 +190,20 @@ class _Finder:
 
     def alike_in_wording(self) -> dict[tuple[int, int], tuple[PromiseField, ...]]:
         """Pairs of pages with one title or target phrase, and which of the two it is."""
-        found: dict[tuple[int, int], list[PromiseField]] = defaultdict(list)
+        result: dict[tuple[int, int], list[PromiseField]] = defaultdict(list)
         of_title: Callable[[Topic], frozenset[str]] = lambda topic: topic.title_stems  # noqa: E731
         of_phrase: Callable[[Topic], frozenset[str]] = lambda topic: topic.stems  # noqa: E731
         for name, stems_of in ((PromiseField.TITLE, of_title), (PromiseField.TARGET_PHRASE, of_phrase)):
             by_stems: dict[tuple[str, frozenset[str]], list[int]] = defaultdict(list)
             for row in np.flatnonzero(self.inputs.is_compared).tolist():
-                said = stems_of(self.inputs.topics[row])
-                if len(said) >= _LEAST_STEMS:
-                    by_stems[self.inputs.site.pages[row].language, said].append(row)
+                text_words = stems_of(self.inputs.topics[row])
+                if len(text_words) >= _LEAST_STEMS:
+                    by_stems[self.inputs.site.pages[row].language, text_words].append(row)
             for rows in by_stems.values():
                 if 1 < len(rows) <= _MOST_ALIKE:
                     for pair in combinations(rows, 2):
-                        found[pair].append(name)
-        return {pair: tuple(names) for pair, names in found.items()}
+                        result[pair].append(name)
+        return {pair: tuple(names) for pair, names in result.items()}
 
     def alike_in_search(self) -> Iterable[tuple[int, int]]:
         """Pairs of pages that search shows for one query."""
@@ -247,7 +247,7 @@ class _Finder:
         alike: Mapping[tuple[int, int], tuple[PromiseField, ...]],
     ) -> list[Rivalry]:
         """Groups around keepers: no page is put with one that it does not compete with."""
-        found = []
+        result = []
         rest = set(component)
         while len(rest) > 1:
             keeper, reason = self._keeper(sorted(rest))
@@ -255,14 +255,14 @@ class _Finder:
             rest -= {keeper, *members}
             rivals = tuple(filter(None, (self._rival(keeper, row, alike) for row in members)))
             if rivals:
-                found.append(Rivalry(keeper, reason, self._phrase(keeper, rivals), rivals))
-        return found
+                result.append(Rivalry(keeper, reason, self._phrase(keeper, rivals), rivals))
+        return result
 
     def _keeper(self, rows: Sequence[int]) -> tuple[int, Sentence]:
         named = [row for phrase, row in self.inputs.target_of.items() if row in rows]
         if named:
             return min(named), sentence("keeper-because.meant")
-        return choose_keeper(self.inputs.site, rows, self.strength, self.settings.variants, are_variants=False)
+        return choose_keeper(self.inputs.site, rows, self.strength, are_variants=False)
 
     def _rival(self, keeper: int, row: int, alike: Mapping[tuple[int, int], tuple[PromiseField, ...]]) -> Rival | None:
         pair = (min(keeper, row), max(keeper, row))

@@ -16,9 +16,8 @@ import numpy as np
 
 from mardok.compare.contention import Shown, Turns, turns
 from mardok.compare.demand import Demand
-from mardok.compare.titles import Titles
-from mardok.compare.topics import Stemmer, Topic
-from mardok.settings import Settings
+from mardok.compare.topics import PagePromises, Stemmer
+from mardok.findings.facts import SiteFacts
 from mardok.text.site import Site
 from mardok.text.stems import joined
 from mardok.text.words import words
@@ -51,67 +50,56 @@ class NamePhrase:
 
 
 def name_phrases(
-    site: Site,
-    titles: Titles,
-    topics: Sequence[Topic],
-    wording: Stemmer,
-    counts: Collection[int],
-    demand: Demand | None,
-    shown: Shown | None,
-    home: int,
-    settings: Settings,
+    site: Site, facts: SiteFacts, promises: PagePromises, compared: Collection[int], shown: Shown | None
 ) -> list[NamePhrase]:
     """Wanted phrases in the names of the site, the longest of each name.
 
     Parameters
     ----------
-    counts : collection of int
+    compared : collection of int
         Indexable pages that are no variants.
-    home : int
-        Row of the home page, -1 if it was not read.
     """
-    found = []
+    titles, home, result = facts.titles, facts.home, []
     for name in titles.all_names:
-        rows = tuple(row for row in sorted(counts) if name in titles.site[row] and row != home)
+        rows = tuple(row for row in sorted(compared) if name in titles.site[row] and row != home)
         languages = Counter(site.pages[row].language for row in rows)
         if not rows:
             continue
         language = min(languages, key=lambda code: (-languages[code], code))
-        apart = titles.distinctive[name]
-        phrase = _wanted(name, apart, language, rows, topics, wording, demand, shown, home, settings)
+        phrase = _wanted(_Name(name, language, rows), facts, promises, shown)
         if phrase is not None:
-            found.append(phrase)
-    return found
+            result.append(phrase)
+    return result
 
 
-def _wanted(
-    name: str,
-    apart: Collection[str],
-    language: str,
-    rows: tuple[int, ...],
-    topics: Sequence[Topic],
-    wording: Stemmer,
-    demand: Demand | None,
-    shown: Shown | None,
-    home: int,
-    settings: Settings,
-) -> NamePhrase | None:
-    said = words(name)
-    promised = {topics[row].stems: row for row in (*reversed(rows), *([home] if home >= 0 else []))}
-    for size in range(len(said), _LEAST_STEMS - 1, -1):
-        for first in range(len(said) - size + 1):
-            run = said[first : first + size]
-            stems = wording.telling(" ".join(run), language)
+@dataclass(frozen=True)
+class _Name:
+    """A name of the site, and the pages whose titles carry it."""
+
+    name: str
+    language: str
+    rows: tuple[int, ...]
+
+
+def _wanted(named: _Name, facts: SiteFacts, promises: PagePromises, shown: Shown | None) -> NamePhrase | None:
+    name, rows, home, demand, stemmer = named.name, named.rows, facts.home, facts.demand, promises.stemmer
+    apart = facts.titles.distinctive[name]
+    name_words = words(name)
+    promised = {promises.topics[row].stems: row for row in (*reversed(rows), *([home] if home >= 0 else []))}
+    for size in range(len(name_words), _LEAST_STEMS - 1, -1):
+        for first in range(len(name_words) - size + 1):
+            run = name_words[first : first + size]
+            stems = stemmer.telling(" ".join(run), named.language)
             if len(stems) < _LEAST_STEMS or set(run) & set(apart):  # who says these words means the site
                 continue
-            codes = _asking(stems, run, language, wording, demand) if demand is not None else []
-            found = _phrase(name, joined(run), rows, home, promised.get(stems, -1), codes, demand, shown, settings)
-            if found.impressions >= settings.rivals.minimum_impressions or found.promised_by >= 0:
-                return found
+            codes = _asking(stems, run, named.language, stemmer, demand) if demand is not None else []
+            phrase = _phrase(named, joined(run), promised.get(stems, -1), codes, facts, shown)
+            if phrase.impressions >= facts.settings.rivals.minimum_impressions or phrase.promised_by >= 0:
+                return phrase
     return None
 
 
-def _asking(stems: frozenset[str], run: Sequence[str], language: str, wording: Stemmer, demand: Demand) -> list[int]:
+def _asking(stems: frozenset[str], run: Sequence[str], language: str, stemmer: Stemmer, demand: Demand) -> list[int]:
     """Codes of the queries that say just these stems."""
     begins = tuple(word[:3] for word in run)
     near = [
@@ -119,21 +107,14 @@ def _asking(stems: frozenset[str], run: Sequence[str], language: str, wording: S
         for code, query in enumerate(demand.queries)
         if not demand.is_brand[code] and any(begin in query for begin in begins)
     ]
-    wording.learn({language: {demand.queries[code] for code in near}})
-    return [code for code in near if wording.telling(demand.queries[code], language) == stems]
+    stemmer.learn({language: {demand.queries[code] for code in near}})
+    return [code for code in near if stemmer.telling(demand.queries[code], language) == stems]
 
 
 def _phrase(
-    name: str,
-    phrase: str,
-    rows: tuple[int, ...],
-    home: int,
-    promised_by: int,
-    codes: Sequence[int],
-    demand: Demand | None,
-    shown: Shown | None,
-    settings: Settings,
+    named: _Name, phrase: str, promised_by: int, codes: Sequence[int], facts: SiteFacts, shown: Shown | None
 ) -> NamePhrase:
+    name, rows, home, demand, settings = named.name, named.rows, facts.home, facts.demand, facts.settings
     if demand is None or shown is None or not codes:
         return NamePhrase(name, phrase, rows, home, promised_by, (), 0.0, (), None, 0.0, float("nan"))
     at = np.flatnonzero(np.isin(shown.query, codes))

@@ -1,12 +1,12 @@
 """What stands for each page: clicks, links, conversions, a person's choice.
 
 In:  the site, search data, what other tools say, decisions.
-Out: a :class:`mardok.findings.keeper.Standing`.
+Out: a :class:`mardok.findings.keeper.PageStrength`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,12 +16,14 @@ from mardok.compare.destinations import Destination
 from mardok.compare.links import inlink_counts, link_weights
 from mardok.extract.indexable import NotIndexable
 from mardok.findings.keeper import PageStrength, preferred_origin
+from mardok.inputs import Inputs
 from mardok.sentences import sentence
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision
 from mardok.sources.page_lists import Signal
-from mardok.sources.raw import Intake, Unread
+from mardok.sources.raw import Unread
 from mardok.text.site import Site
+from mardok.urls import variant_form
 
 
 def measure_strength(
@@ -29,12 +31,10 @@ def measure_strength(
     noindex_reasons: Sequence[NotIndexable | None],
     destinations: Sequence[Destination],
     demand: Demand | None,
-    signals: Mapping[str, Signal],
-    decisions: Sequence[PlanDecision],
-    intake: Intake,
+    inputs: Inputs,
     settings: Settings,
 ) -> PageStrength:
-    """Everything that speaks for a page to stay, page by page; a keeper that cannot stay is listed."""
+    """Everything that speaks for a page to stay, page by page."""
     n = len(site.pages)
     is_indexable = np.array([not reason for reason in noindex_reasons], dtype=bool)
     inlinks = inlink_counts(site)
@@ -45,30 +45,33 @@ def measure_strength(
         link_weight=np.nan_to_num(weights),
         clicks=demand.per_page("clicks") if demand else np.zeros(n),
         impressions=demand.per_page("impressions") if demand else np.zeros(n),
-        external_links=_signalled(site, signals, "external_links"),
-        conversions=_signalled(site, signals, "conversions"),
-        named=_named_keepers(site, is_indexable, decisions, intake),
+        external_links=_signalled(site, inputs.signals, lambda signal: signal.external_links),
+        conversions=_signalled(site, inputs.signals, lambda signal: signal.conversions),
+        named=_named_keepers(site, is_indexable, inputs.decisions),
+        forms=tuple(variant_form(page.url, settings.variants) for page in site.pages),
         demand=demand,
         origin=preferred_origin(site, is_indexable, inlinks),
     )
 
 
-def _named_keepers(
-    site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[PlanDecision], intake: Intake
-) -> frozenset[int]:
+def _named_keepers(site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[PlanDecision]) -> frozenset[int]:
     """Pages that a person chose to stay, as far as they can."""
-    found = set()
-    for told in decisions:
-        row = site.row_of.get(told.keeper, -1) if told.keeper else -1
-        if row >= 0 and is_indexable[row]:
-            found.add(row)
-        elif told.keeper:
+    rows = (site.row_of.get(decision.keeper, -1) for decision in decisions if decision.keeper)
+    return frozenset(row for row in rows if row >= 0 and is_indexable[row])
+
+
+def unusable_keepers(site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[PlanDecision]) -> list[Unread]:
+    """Keepers that a person named and that cannot stay, with the reason."""
+    result = []
+    for decision in decisions:
+        row = site.row_of.get(decision.keeper, -1) if decision.keeper else -1
+        if decision.keeper and (row < 0 or not is_indexable[row]):
             reason = sentence("decision.keeper-unread" if row < 0 else "decision.keeper-not-indexable")
-            intake.unread.append(Unread("decisions", told.place, told.keeper, str(reason)))
-    return frozenset(found)
+            result.append(Unread("decisions", decision.place, decision.keeper, str(reason)))
+    return result
 
 
-def _signalled(site: Site, signals: Mapping[str, Signal], name: str) -> NDArray[np.float64]:
+def _signalled(site: Site, signals: Mapping[str, Signal], figure: Callable[[Signal], float | None]) -> NDArray[np.float64]:
     """A figure that other tools give of each page, 0 where they say nothing."""
-    found = (signals.get(page.url) for page in site.pages)
-    return np.array([(getattr(signal, name) or 0.0) if signal is not None else 0.0 for signal in found])
+    given = (signals.get(page.url) for page in site.pages)
+    return np.array([(figure(signal) or 0.0) if signal is not None else 0.0 for signal in given])

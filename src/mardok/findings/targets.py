@@ -32,21 +32,21 @@ class Target:
 
 
 def target_pages(
-    site: Site, destinations: Sequence[Destination], targets: Mapping[str, str], wording: Stemmer
+    site: Site, destinations: Sequence[Destination], targets: Mapping[str, str], stemmer: Stemmer
 ) -> list[Target]:
     """The pages meant for phrases, in the order of the phrases given."""
-    found = []
+    result = []
     for phrase, url in targets.items():
         row = site.row_of.get(url, -1)
         end = destinations[row].row if row >= 0 else -1
         language = site.pages[end].language if end >= 0 else ""
-        wording.learn({language: {phrase}})
-        found.append(Target(phrase, url, end, wording.telling(phrase, language)))
-    return found
+        stemmer.learn({language: {phrase}})
+        result.append(Target(phrase, url, end, stemmer.telling(phrase, language)))
+    return result
 
 
 def target_rows(
-    site: Site, targets: Sequence[Target], shown: Shown | None, demand: Demand | None, wording: Stemmer
+    site: Site, targets: Sequence[Target], shown: Shown | None, demand: Demand | None, stemmer: Stemmer
 ) -> list[dict[str, Any]]:
     """What became of each phrase.
 
@@ -57,10 +57,10 @@ def target_rows(
         say the phrase, in any order and form, ``share`` of the page meant for it, and ``shown_instead``: the pages with a
         greater share, the first the greatest.
     """
-    asking = _asking(site, targets, demand, wording) if demand is not None else {}
+    asking = _asking(site, targets, demand, stemmer) if demand is not None else {}
     rows = []
     for target in targets:
-        told: dict[str, Any] = {"phrase": target.phrase, "url": target.url, "was_read": target.row >= 0}
+        stated: dict[str, Any] = {"phrase": target.phrase, "url": target.url, "was_read": target.row >= 0}
         if shown is not None:
             at = np.flatnonzero(np.isin(shown.query, asking.get(target, [])))
             by_page: dict[int, float] = defaultdict(float)
@@ -68,23 +68,23 @@ def target_rows(
                 by_page[row] += impressions
             total, own = sum(by_page.values()), by_page.get(target.row, 0.0)
             before = sorted((row for row in by_page if by_page[row] > own), key=lambda row: (-by_page[row], row))
-            told |= {
+            stated |= {
                 "impressions": round(total, 1),
                 "clicks": round(float(shown.clicks[at].sum()), 1),
                 "share": round(own / total, 6) if total else None,
                 "shown_instead": [site.pages[row].url for row in before],
             }
-        rows.append(told)
+        rows.append(stated)
     return rows
 
 
-def _asking(site: Site, targets: Sequence[Target], demand: Demand, wording: Stemmer) -> dict[Target, list[int]]:
+def _asking(site: Site, targets: Sequence[Target], demand: Demand, stemmer: Stemmer) -> dict[Target, list[int]]:
     """Codes of the queries that say each phrase."""
     by_stems: dict[tuple[str, frozenset[str]], list[int]] = defaultdict(list)
     for language in sorted({_language(site, target) for target in targets}):
-        wording.learn({language: set(demand.queries)})
+        stemmer.learn({language: set(demand.queries)})
         for code, query in enumerate(demand.queries):
-            by_stems[language, wording.telling(query, language)].append(code)
+            by_stems[language, stemmer.telling(query, language)].append(code)
     return {target: by_stems.get((_language(site, target), target.stems), []) for target in targets if target.stems}
 
 

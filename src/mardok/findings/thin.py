@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.contention import Shown
-from mardok.findings.keeper import PageStrength
+from mardok.findings.facts import SiteFacts
 from mardok.findings.kinds import PageKinds
 from mardok.sentences import Text, sentence
 from mardok.settings import Settings, Thin
@@ -59,113 +59,149 @@ class Relatives:
     """Resemblance, or the containment in it if that is greater."""
 
 
-def thin_pages(
-    site: Site,
-    kinds: PageKinds,
-    chapters: Mapping[int, int],
-    own_words: NDArray[np.int64],
-    is_asked: NDArray[np.bool_],
-    relatives: Relatives,
-    strength: PageStrength,
-    shown: Shown | None,
-    months: float,
-    settings: Settings,
-) -> list[Verdict | None]:
+@dataclass(frozen=True)
+class Asked:
+    """Which pages are asked whether they are thin, and on what it depends; sequences have one entry a page."""
+
+    is_asked: NDArray[np.bool_]
+    """Indexable pages that are no variants and do not go into a copy."""
+    own_words: NDArray[np.int64]
+    relatives: Relatives
+    chapters: Mapping[int, int]
+    """For each page that is a chapter of a one-page manual the manual."""
+
+
+def thin_pages(site: Site, facts: SiteFacts, asked: Asked, shown: Shown | None) -> list[Verdict | None]:
     """A verdict for each page that is asked; None for the others.
 
     Parameters
     ----------
-    chapters : mapping of int to int
-        For each page that is a chapter of a one-page manual the manual.
-    is_asked : ndarray of bool, shape (n_pages,)
-        Indexable pages that are no variants and do not go into a copy.
-    months : float
-        Months of search data; 0 without.
+    shown : Shown, optional
+        Figures of each query and page; None without search data.
     """
-    limits = _limits(kinds, own_words, is_asked, settings.thin)
+    kinds, settings, months = facts.kinds, facts.settings, facts.demand.months if facts.demand is not None else 0.0
+    limits = _limits(kinds, asked.own_words, asked.is_asked, settings.thin)
     first = np.searchsorted(shown.row, np.arange(len(site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
-
-    def asked_for(row: int) -> _Asked:
-        return _Asked.of(shown, slice(first[row], first[row + 1]), settings.thin) if shown is not None else _NOT_ASKED
-
-    found: list[Verdict | None] = [None] * len(site.pages)
-    for row in np.flatnonzero(is_asked).tolist():
-        if kinds.is_further[row] or not kinds.kind[row]:
+    result: list[Verdict | None] = [None] * len(site.pages)
+    for row in np.flatnonzero(asked.is_asked).tolist():
+        kind = kinds.kind[row]
+        if kinds.is_further[row] or not kind:
             continue
-        if row in chapters:
-            found[row] = Verdict(False, sentence("thin.reason.chapter", manual=site.pages[chapters[row]].url))
+        if row in asked.chapters:
+            result[row] = Verdict(False, sentence("thin.reason.chapter", manual=site.pages[asked.chapters[row]].url))
             continue
-        found[row] = _verdict(
-            site, row, kinds, limits, int(own_words[row]), asked_for, relatives, strength, months, settings
+        part = slice(int(first[row]), int(first[row + 1])) if shown is not None else slice(0)
+        candidate = Candidate(
+            kind=kind,
+            words=int(site.corpus.n_words[row]),
+            own_words=int(asked.own_words[row]),
+            least=limits.get(kind, 0),
+            demand=PageDemand.of(shown, part, settings.thin) if shown is not None else NO_DEMAND,
+            has_clicks=bool(facts.strength.clicks[row]),
+            relative=int(asked.relatives.row[row]),
+            resemblance=float(asked.relatives.share[row]),
+            n_listed=int(kinds.n_items[row]) if kinds.sign[row] == KindSign.TAG else 0,
+            is_exception=matches(site.pages[row].url, settings.plan.leave),
         )
-    return found
+        result[row] = judge(candidate, months, settings)
+    return result
 
 
 @dataclass(frozen=True)
-class _Asked:
+class PageDemand:
     """How searchers are shown a page."""
 
     queries: tuple[int, ...]
+    """Codes of the queries, the most impressions first."""
     position: float
+    """Mean position over them."""
     impressions: float
+    """Impressions a month."""
 
     @staticmethod
-    def of(shown: Shown, part: slice, settings: Thin) -> _Asked:
+    def of(shown: Shown, part: slice, settings: Thin) -> PageDemand:
+        """Of the rows of one page, down to the last position that counts."""
         kept = np.flatnonzero(shown.position[part] <= settings.last_position) + part.start
         impressions = float(shown.impressions[kept].sum())
         if impressions <= 0:
-            return _NOT_ASKED
+            return NO_DEMAND
         order = kept[np.lexsort((shown.query[kept], -shown.impressions[kept]))]
         position = float(np.average(shown.position[kept], weights=shown.impressions[kept]))
-        return _Asked(tuple(shown.query[order].tolist()), position, impressions)
+        return PageDemand(tuple(shown.query[order].tolist()), position, impressions)
 
 
-_NOT_ASKED = _Asked((), float("nan"), 0.0)
+NO_DEMAND = PageDemand((), float("nan"), 0.0)
 
 
-def _verdict(
-    site: Site,
-    row: int,
-    kinds: PageKinds,
-    limits: Mapping[PageKind, int],
-    own: int,
-    asked_for: Callable[[int], _Asked],
-    relatives: Relatives,
-    strength: PageStrength,
-    months: float,
-    settings: Settings,
-) -> Verdict:
-    rules, kind, page = settings.thin, kinds.kind[row], site.pages[row]
-    n_words = int(site.corpus.n_words[row])
-    if kind in _EXEMPT:
-        return Verdict(False, sentence(f"thin.reason.{kind}"))
-    least = limits[kind]
-    if own >= least:
+@dataclass(frozen=True)
+class Candidate:
+    """What decides whether one page is thin."""
+
+    kind: PageKind
+    words: int
+    own_words: int
+    least: int
+    """Own words below which a page of its kind is thin."""
+    demand: PageDemand = NO_DEMAND
+    has_clicks: bool = False
+    relative: int = -1
+    """Row of the page it could be merged into; -1 if there is none."""
+    resemblance: float = 0.0
+    """To that page; its containment in it if that is greater."""
+    n_listed: int = 0
+    """Pages that it lists, if it is the page of a tag."""
+    is_exception: bool = False
+    """Whether the settings say that it is left."""
+
+
+def judge(page: Candidate, months: float, settings: Settings) -> Verdict:
+    """Whether a page is thin, and what follows; the first rule that holds decides.
+
+    Parameters
+    ----------
+    months : float
+        Months of search data; 0 without.
+
+    Examples
+    --------
+    >>> short = Candidate(PageKind.ARTICLE, words=40, own_words=30, least=60)
+    >>> judge(short, 0, Settings()).rule.value, judge(short, 14, Settings()).rule.value
+    ('thin-wait', 'thin-no-clicks')
+    """
+    rules, demand = settings.thin, page.demand
+    if page.kind in _EXEMPT:
+        return Verdict(False, sentence(f"thin.reason.{page.kind}"))
+    if page.own_words >= page.least:
         return Verdict(False, "")
-    if matches(page.url, settings.plan.leave):
+    if page.is_exception:
         return Verdict(False, sentence("thin.reason.exception"))
-    asked = asked_for(row)
-    few = sentence("thin.reason.few", own=own, words=n_words, least=least, kind=sentence(f"kind-with-article.{kind}"))
-    is_wanted = asked.impressions >= rules.minimum_impressions
-    is_listing = kind == PageKind.LISTING
+    own = {"own": page.own_words, "words": page.words}
+    few = sentence("thin.reason.few", least=page.least, kind=sentence(f"kind-with-article.{page.kind}"), **own)
+    is_wanted = demand.impressions >= rules.minimum_impressions
+    is_listing = page.kind == PageKind.LISTING
+    if is_listing and not is_wanted:
+        if 0 < page.n_listed <= _FEW_ITEMS and months and not page.has_clicks:
+            return Verdict(True, sentence("thin.reason.small-tag", n=page.n_listed), ThinRule.SMALL_TAG)
+        return Verdict(False, sentence("thin.reason.listing"))
     if is_listing:
-        if not is_wanted:
-            if _is_small_tag(row, kinds) and months and not strength.clicks[row]:
-                return Verdict(True, sentence("thin.reason.small-tag", n=int(kinds.n_items[row])), ThinRule.SMALL_TAG)
-            return Verdict(False, sentence("thin.reason.listing"))
-        few = sentence("thin.reason.shown-listing", own=own, words=n_words)
-    position = round(asked.position, 1) if is_wanted else np.nan
-    if position < (rules.good_position if is_listing else rules.expand_position):
-        placed = sentence("thin.reason.well-placed", few=few, position=asked.position)
-        return Verdict(True, placed, ThinRule.WELL_PLACED, asked.queries, asked.position)
+        few = sentence("thin.reason.shown-listing", **own)
+    good = rules.good_position if is_listing else rules.expand_position
+    if is_wanted and round(demand.position, 1) < good:
+        placed = sentence("thin.reason.well-placed", few=few, position=demand.position)
+        return Verdict(True, placed, ThinRule.WELL_PLACED, demand.queries, demand.position)
     if is_wanted:
-        return Verdict(True, few, ThinRule.ASKED_FOR, asked.queries, asked.position)
-    relative = int(relatives.row[row])
-    if relative >= 0 and kind != PageKind.HOME and n_words >= settings.copies.minimum_words:
-        share = float(relatives.share[row])
-        return Verdict(True, few, ThinRule.RELATIVE, relative=relative, own_words=own, resemblance=share)
-    is_offer = kind in (PageKind.HOME, PageKind.PRODUCT, PageKind.SERVICE)
-    if months >= rules.months and not strength.clicks[row] and not is_offer:
+        return Verdict(True, few, ThinRule.ASKED_FOR, demand.queries, demand.position)
+    if page.relative >= 0 and page.kind != PageKind.HOME and page.words >= settings.copies.minimum_words:
+        return Verdict(
+            True,
+            few,
+            ThinRule.RELATIVE,
+            relative=page.relative,
+            own_words=page.own_words,
+            resemblance=page.resemblance,
+        )
+    is_offer = page.kind in (PageKind.HOME, PageKind.PRODUCT, PageKind.SERVICE)
+    if months >= rules.months and not page.has_clicks and not is_offer:
         return Verdict(True, sentence("thin.reason.no-clicks", few=few, months=months), ThinRule.NO_CLICKS)
     return Verdict(True, few, ThinRule.WAIT)
 
@@ -176,16 +212,12 @@ def _limits(kinds: PageKinds, own_words: NDArray[np.int64], is_asked: NDArray[np
         PageKind.HOME: rules.home, PageKind.ARTICLE: rules.article, PageKind.PRODUCT: rules.product,
         PageKind.SERVICE: rules.service, PageKind.LISTING: rules.listing,
     }  # fmt: skip
-    found = {}
+    result = {}
     for kind, (least, most) in bounds.items():
         rows = np.array([row for row in np.flatnonzero(is_asked).tolist() if kinds.kind[row] == kind], np.int64)
         usual = float(np.median(own_words[rows])) / 2 if len(rows) >= rules.pages else least
-        found[kind] = int(min(max(usual, least), most))
-    return found
-
-
-def _is_small_tag(row: int, kinds: PageKinds) -> bool:
-    return kinds.sign[row] == KindSign.TAG and 0 < kinds.n_items[row] <= _FEW_ITEMS
+        result[kind] = int(min(max(usual, least), most))
+    return result
 
 
 def nearest_relatives(

@@ -43,7 +43,7 @@ def stemmed_site(site: Site, settings: Phrases) -> Stemmed:
 
 
 def phrases_table(
-    stemmed: Stemmed, counts: NDArray[np.bool_], is_repeated: NDArray[np.bool_], settings: Phrases
+    stemmed: Stemmed, is_compared: NDArray[np.bool_], is_repeated: NDArray[np.bool_], settings: Phrases
 ) -> pd.DataFrame:
     """The phrases of the pages that count.
 
@@ -53,61 +53,61 @@ def phrases_table(
         Words of boilerplate that stand on an earlier page, too: a text that is pasted on many pages uses a phrase once.
     """
     sizes = range(settings.words[0], settings.words[1] + 1)
-    none = np.zeros(len(counts), bool)
-    found = phrases_of(stemmed, counts, none, sizes, settings.least_uses(int(counts.sum())), is_repeated)
-    found["boilerplate_uses"] = uses_within(stemmed, found, is_repeated & np.repeat(counts, stemmed.corpus.n_words))
-    return PHRASES.frame({name: found[name] for name in PHRASES.names})
+    none = np.zeros(len(is_compared), bool)
+    result = phrases_of(stemmed, is_compared, none, sizes, settings.least_uses(int(is_compared.sum())), is_repeated)
+    result["boilerplate_uses"] = uses_within(stemmed, result, is_repeated & np.repeat(is_compared, stemmed.corpus.n_words))
+    return PHRASES.frame({name: result[name] for name in PHRASES.names})
 
 
 def page_phrases_table(stemmed: Stemmed, settings: Phrases) -> pd.DataFrame:
     """The phrases that each page uses most."""
-    found = phrases_by_page(stemmed, range(settings.words[0], settings.words[1] + 1), _PAGE_PHRASES)
-    place = np.arange(len(found)) - np.searchsorted(found["page"].to_numpy(), found["page"].to_numpy()) + 1
-    return PAGE_PHRASES.frame({"page": found["page"], "place": place, "phrase": found["phrase"], "uses": found["uses"]})
+    result = phrases_by_page(stemmed, range(settings.words[0], settings.words[1] + 1), _PAGE_PHRASES)
+    place = np.arange(len(result)) - np.searchsorted(result["page"].to_numpy(), result["page"].to_numpy()) + 1
+    return PAGE_PHRASES.frame({"page": result["page"], "place": place, "phrase": result["phrase"], "uses": result["uses"]})
 
 
 def section_phrases_table(
-    site: Site, stemmed: Stemmed, counts: NDArray[np.bool_], accounted: Accounted, settings: Phrases
+    site: Site, stemmed: Stemmed, is_compared: NDArray[np.bool_], accounted: Accounted, settings: Phrases
 ) -> pd.DataFrame:
     """What the largest sections say more than the rest of the site, in their own words: no teasers, nothing pasted."""
-    rows = np.flatnonzero(counts)
+    rows = np.flatnonzero(is_compared)
     section_of = [section_name(site.pages[row].url) for row in rows.tolist()]
     sizes = Counter(section_of)
     largest = sorted(sizes, key=lambda name: (-sizes[name], name))[:_SECTIONS]
     sections = [name for name in largest if _SECTION_PAGES <= sizes[name] < len(rows)]
     number = {name: part for part, name in enumerate(sections)}
-    part_of = np.full(len(counts), -1, np.int64)
+    part_of = np.full(len(is_compared), -1, np.int64)
     part_of[rows] = [number.get(name, len(sections)) for name in section_of]
     words_told = range(max(settings.words[0], _TYPICAL_WORDS), settings.words[1] + 1)
     least_uses = [settings.least_uses(sizes[section]) for section in sections]
     left_out = accounted.is_repeated | accounted.is_teaser
     of_parts = phrases_of_parts(stemmed, part_of, words_told, least_uses, left_out)
     parts = []
-    for section, found in zip(sections, of_parts, strict=True):
-        found = found.sort_values(["typical", "uses", "phrase"], ascending=[False, False, True]).head(_SECTION_PHRASES)
-        parts.append(found.assign(section=section, section_pages=sizes[section], place=np.arange(1, len(found) + 1)))
+    for section, result in zip(sections, of_parts, strict=True):
+        result = result.sort_values(["typical", "uses", "phrase"], ascending=[False, False, True]).head(_SECTION_PHRASES)
+        parts.append(result.assign(section=section, section_pages=sizes[section], place=np.arange(1, len(result) + 1)))
     if not parts:
         return SECTION_PHRASES.frame([])
-    told = pd.concat(parts)
-    return SECTION_PHRASES.frame({name: told[name].to_numpy() for name in SECTION_PHRASES.names})
+    stated = pd.concat(parts)
+    return SECTION_PHRASES.frame({name: stated[name].to_numpy() for name in SECTION_PHRASES.names})
 
 
 def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.DataFrame:
     """Every stretch of a page that stands word for word on another one."""
-    found = passages_of(runs, len(site.pages))
+    result = passages_of(runs, len(site.pages))
     selected = accounted.is_boilerplate | accounted.is_shared | accounted.is_teaser
     marked, not_own = (
         np.concatenate([np.zeros(1, np.int64), np.cumsum(words)]) for words in (accounted.is_boilerplate, selected)
     )
-    ends = found.stretch_place + found.stretch_words
+    ends = result.stretch_place + result.stretch_words
     return PASSAGES.frame(
         {
-            "page": found.stretch_page,
-            "word": found.stretch_place - site.corpus.offsets[found.stretch_page],
-            "words": found.stretch_words,
-            "passage": found.stretch_passage,
-            "boilerplate": marked[ends] - marked[found.stretch_place] == found.stretch_words,
-            "own": not_own[ends] == not_own[found.stretch_place],
+            "page": result.stretch_page,
+            "word": result.stretch_place - site.corpus.offsets[result.stretch_page],
+            "words": result.stretch_words,
+            "passage": result.stretch_passage,
+            "boilerplate": marked[ends] - marked[result.stretch_place] == result.stretch_words,
+            "own": not_own[ends] == not_own[result.stretch_place],
         }
     )
 
@@ -146,36 +146,36 @@ class CarriedText:
 
 def carried_texts(site: Site, runs: RepeatedRuns, accounted: Accounted) -> list[CarriedText]:
     """Every boilerplate passage, and every boilerplate block too short to be one, in the order of their places."""
-    found = passages_of(runs.select(accounted.boilerplate_runs[runs.number]), len(site.pages))
-    stretches = np.column_stack([found.stretch_page, found.stretch_place, found.stretch_words])
+    result = passages_of(runs.select(accounted.boilerplate_runs[runs.number]), len(site.pages))
+    stretches = np.column_stack([result.stretch_page, result.stretch_place, result.stretch_words])
     short = accounted.short_blocks
     blocks = np.column_stack([short.page, short.place, short.words])
     texts = [
         (place, n_words, n_pages, own)
         for place, n_words, n_pages, own in zip(
-            found.place.tolist(),
-            found.words.tolist(),
-            found.n_pages.tolist(),
-            _split(stretches, found.stretch_passage),
+            result.place.tolist(),
+            result.words.tolist(),
+            result.n_pages.tolist(),
+            _split(stretches, result.stretch_passage),
             strict=True,
         )
     ]
     texts += [(int(own[0, 1]), int(own[0, 2]), 0, own) for own in _split(blocks, short.number)]
     texts.sort(key=lambda text: text[0])
     offsets = site.corpus.offsets
-    told, shown, spans = [], -1, WordSpans("")
+    stated, shown, spans = [], -1, WordSpans("")
     for place, n_words, n_pages, own in texts:
         page = int(np.searchsorted(offsets, place, side="right")) - 1
         if page != shown:
             spans, shown = WordSpans(site.main_text(page)), page
         pages, at = np.unique(own[:, 0], return_inverse=True)
-        told.append(
+        stated.append(
             CarriedText(
                 page, spans.written(place - int(offsets[page]), n_words), place, n_words, n_pages or len(pages), pages,
                 np.bincount(at, own[:, 2], minlength=len(pages)).astype(np.int64), own[:, 1], own[:, 2],
             )
         )  # fmt: skip
-    return told
+    return stated
 
 
 def _split(rows: Ints, number: Ints) -> list[Ints]:
@@ -185,9 +185,11 @@ def _split(rows: Ints, number: Ints) -> list[Ints]:
     return np.split(rows[order], np.flatnonzero(ordered[1:] != ordered[:-1]) + 1) if len(rows) else []
 
 
-def boilerplate_table(site: Site, texts: Iterable[CarriedText], counts: NDArray[np.bool_], group_of: Ints) -> pd.DataFrame:
+def boilerplate_table(
+    site: Site, texts: Iterable[CarriedText], is_compared: NDArray[np.bool_], group_of: Ints
+) -> pd.DataFrame:
     """The table of boilerplate texts."""
-    total = int(site.corpus.n_words[counts].sum())
+    total = int(site.corpus.n_words[is_compared].sum())
     return BOILERPLATE.frame(_row(site, text, group_of, total) for text in texts)
 
 

@@ -29,7 +29,7 @@ from mardok.vocabulary import Action, Confidence, ContainedRule, Evidence, GainU
 class ContainedDraft:
     """What to do about one page."""
 
-    found: Repeated
+    repeated: Repeated
     moved: tuple[Move, ...] = ()
 
 
@@ -59,10 +59,10 @@ def contained_proposals(drafts: Sequence[ContainedDraft], context: PlanContext) 
     together: dict[tuple[str, str], list[Repeated]] = defaultdict(list)
     for draft in drafts:
         if not draft.moved:
-            one = draft.found
+            one = draft.repeated
             together[section_name(context.url(one.row)), section_name(context.url(one.other))].append(one)
     return [
-        *(_merge(draft.found, context) for draft in drafts if draft.moved),
+        *(_merge(draft.repeated, context) for draft in drafts if draft.moved),
         *(_trim(alike, context) for alike in together.values()),
     ]
 

@@ -86,8 +86,8 @@ class PlanContext:
         """Pages that mention what the keeper is about, of those that stay, to get a link to it."""
         if self.moves.is_moved(keeper):
             return []
-        found = [at for at in self.mentions.get(keeper, ()) if not self.moves.is_moved(at.page)]
-        found.sort(key=lambda at: (-self.strength.link_weight[at.page], at.page))
+        result = [at for at in self.mentions.get(keeper, ()) if not self.moves.is_moved(at.page)]
+        result.sort(key=lambda at: (-self.strength.link_weight[at.page], at.page))
         return [
             Step(
                 self.url(at.page),
@@ -95,7 +95,7 @@ class PlanContext:
                 self.url(keeper),
                 sentence("step.mention", anchor=at.anchor, context=at.sentence),
             )
-            for at in found[: self.settings.plan.mentions]
+            for at in result[: self.settings.plan.mentions]
             if at.page not in rows
         ]
 

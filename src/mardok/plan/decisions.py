@@ -42,29 +42,33 @@ class Decided:
 def follow(proposals: Sequence[Proposal], earlier: Iterable[PlanDecision]) -> tuple[dict[str, Decided], list[PlanDecision]]:
     """Decisions by the ids of the proposals, and those that found none."""
     by_id = {proposal.id: proposal for proposal in proposals}
-    found: dict[str, Decided] = {}
+    result: dict[str, Decided] = {}
     rest = []
-    for told in earlier:
-        if told.proposal in by_id:
-            found[told.proposal] = _decided(by_id[told.proposal], told)
+    for decision in earlier:
+        if decision.proposal in by_id:
+            result[decision.proposal] = _decided(by_id[decision.proposal], decision)
         else:
-            rest.append(told)
-    free = [proposal for proposal in proposals if proposal.id not in found]
+            rest.append(decision)
+    free = [proposal for proposal in proposals if proposal.id not in result]
     alike = sorted(
-        ((-_overlap(proposal, told), told.proposal, proposal.id, at) for at, told in enumerate(rest) for proposal in free),
+        (
+            (-_overlap(proposal, decision), decision.proposal, proposal.id, at)
+            for at, decision in enumerate(rest)
+            for proposal in free
+        ),
     )
     selected: set[int] = set()
     for share, _, proposal_id, at in alike:
-        if -share >= _LEAST_SHARE and at not in selected and proposal_id not in found:
-            found[proposal_id] = _decided(by_id[proposal_id], rest[at])
+        if -share >= _LEAST_SHARE and at not in selected and proposal_id not in result:
+            result[proposal_id] = _decided(by_id[proposal_id], rest[at])
             selected.add(at)
-    return found, [told for at, told in enumerate(rest) if at not in selected]
+    return result, [decision for at, decision in enumerate(rest) if at not in selected]
 
 
 def with_actions(settings: Settings, earlier: Iterable[PlanDecision]) -> Settings:
     """Settings that hold what a person wants to be done instead: pages to be left, or to stay reachable."""
-    leave = {escape(url) for told in earlier if told.action == Action.LEAVE for url in told.urls}
-    reachable = {escape(url) for told in earlier if told.action == Action.CANONICAL for url in told.urls}
+    leave = {escape(url) for decision in earlier if decision.action == Action.LEAVE for url in decision.urls}
+    reachable = {escape(url) for decision in earlier if decision.action == Action.CANONICAL for url in decision.urls}
     if not leave and not reachable:
         return settings
     rules = settings.plan
@@ -82,12 +86,12 @@ def with_decisions(plan: pd.DataFrame, earlier: Iterable[PlanDecision]) -> pd.Da
     HandoffError
         If a row asks for another keeper or action: the steps have to be made anew.
     """
-    by_id = {told.proposal: told for told in earlier}
-    for told in by_id.values():
-        if told.keeper or told.action:
-            asked = f"keeper {told.keeper}" if told.keeper else f"action {told.action!r}"
+    by_id = {decision.proposal: decision for decision in earlier}
+    for decision in by_id.values():
+        if decision.keeper or decision.action:
+            asked = f"keeper {decision.keeper}" if decision.keeper else f"action {decision.action!r}"
             raise HandoffError(
-                f"{told.place}: {asked} is not the plan's; audit again with the edited plan, then hand it over"
+                f"{decision.place}: {asked} is not the plan's; audit again with the edited plan, then hand it over"
             )
     nothing = PlanDecision("", Decision.NONE, "", "")
     return plan.assign(
@@ -96,28 +100,28 @@ def with_decisions(plan: pd.DataFrame, earlier: Iterable[PlanDecision]) -> pd.Da
     )
 
 
-def _overlap(proposal: Proposal, told: PlanDecision) -> float:
+def _overlap(proposal: Proposal, decision: PlanDecision) -> float:
     """Share of the addresses that both are about, of the larger of the two; 0 if they are about different work."""
-    if proposal.action != told.proposed and not {proposal.action, told.proposed} <= _ON_GROUPS:
+    if proposal.action != decision.proposed and not {proposal.action, decision.proposed} <= _ON_GROUPS:
         return 0.0
-    common = len(told.urls & set(proposal.urls))
-    return common / max(len(told.urls), len(proposal.urls), 1)
+    common = len(decision.urls & set(proposal.urls))
+    return common / max(len(decision.urls), len(proposal.urls), 1)
 
 
-def _decided(proposal: Proposal, told: PlanDecision) -> Decided:
-    if told.decision != Decision.REJECT:
-        return Decided(told.decision, told.note)
-    changes = _changes(told, proposal)
+def _decided(proposal: Proposal, decision: PlanDecision) -> Decided:
+    if decision.decision != Decision.REJECT:
+        return Decided(decision.decision, decision.note)
+    changes = _changes(decision, proposal)
     if not changes:
-        return Decided(Decision.REJECT, told.note)
+        return Decided(Decision.REJECT, decision.note)
     raised = sentence("decision.raised-again", changes=", ".join(map(str, changes)))
-    return Decided(Decision.NONE, str(clauses(told.note, raised)))
+    return Decided(Decision.NONE, str(clauses(decision.note, raised)))
 
 
-def _changes(told: PlanDecision, proposal: Proposal) -> list[Sentence]:
+def _changes(decision: PlanDecision, proposal: Proposal) -> list[Sentence]:
     """Figures of the basis that are others now, in words."""
     try:
-        before = json.loads(told.basis) if told.basis else {}
+        before = json.loads(decision.basis) if decision.basis else {}
     except ValueError:
         return []
     was, now = _figures(before), _figures(proposal.basis)
@@ -126,8 +130,8 @@ def _changes(told: PlanDecision, proposal: Proposal) -> list[Sentence]:
         for name in sorted(was.keys() & now.keys())
         if _differs(was[name], now[name])
     ]
-    if told.urls and told.urls != set(proposal.urls):
-        n_was, n_now = len(told.urls), len(proposal.urls)
+    if decision.urls and decision.urls != set(proposal.urls):
+        n_was, n_now = len(decision.urls), len(proposal.urls)
         changes += [sentence("decision.figure", name="pages", was=n_was, now=n_now)] if n_was != n_now else []
     return changes
 

@@ -35,7 +35,7 @@ def fold(proposals: Sequence[Proposal], decided: Collection[str], settings: Plan
         Ids of proposals that a person has decided about; they stay as they are.
     """
     single: dict[Action, int] = defaultdict(int)
-    found: list[Proposal] = []
+    result: list[Proposal] = []
     late: dict[tuple[object, ...], list[Proposal]] = defaultdict(list)
     for proposal in proposals:
         single[proposal.action] += 1
@@ -43,10 +43,10 @@ def fold(proposals: Sequence[Proposal], decided: Collection[str], settings: Plan
         if is_late and proposal.action in _FOLDED and proposal.id not in decided and not proposal.is_by_pattern:
             late[proposal.rule, proposal.gain.unit, proposal.evidence, _sections(proposal)].append(proposal)
         else:
-            found.append(proposal)
+            result.append(proposal)
     for alike in late.values():
-        found += [_as_one(alike)] if len(alike) > 1 else alike
-    return found
+        result += [_as_one(alike)] if len(alike) > 1 else alike
+    return result
 
 
 def _sections(proposal: Proposal) -> tuple[str, str]:

@@ -153,8 +153,8 @@ class _Queries:
     @property
     def scale(self) -> NDArray[np.float64]:
         """For each query its clicks over those the curve gives its rows, leaning towards 1 where there are few."""
-        told = np.bincount(self.number, weights=self._told)
-        return np.asarray((self.clicks + _SCALE_WEIGHT) / (told + _SCALE_WEIGHT))
+        stated = np.bincount(self.number, weights=self._told)
+        return np.asarray((self.clicks + _SCALE_WEIGHT) / (stated + _SCALE_WEIGHT))
 
     def best_rate(self, which: NDArray[np.bool_]) -> NDArray[np.float64]:
         """For each query the greatest of its pages' rates in some rows, each the mean over the page's impressions.
@@ -165,8 +165,8 @@ class _Queries:
         key = self.number[which].astype(np.int64) << 32 | self.rows.row[which]
         pairs, at = np.unique(key, return_inverse=True)
         impressions = np.bincount(at.ravel(), weights=self.rows.impressions[which], minlength=len(pairs))
-        told = np.bincount(at.ravel(), weights=self._told[which], minlength=len(pairs))
-        rates = np.divide(told, impressions, out=np.zeros(len(pairs)), where=impressions > 0)
+        stated = np.bincount(at.ravel(), weights=self._told[which], minlength=len(pairs))
+        rates = np.divide(stated, impressions, out=np.zeros(len(pairs)), where=impressions > 0)
         best = np.zeros(len(self.clicks))
         np.maximum.at(best, pairs >> 32, rates)
         return best

@@ -62,8 +62,8 @@ def _contested(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame, minimum_
         end[row_of[url]] = row_of[target]
     out = steps.loc[steps["step"].isin([StepKind.NOINDEX, StepKind.RETIRE]), "url"]
     end[[row_of[url] for url in out]] = -1
-    told = pd.DataFrame({"query": queries["query"].cat.codes, "page": end[queries["page"]], "share": queries["share"]})
-    told = told[~queries["brand"].to_numpy() & (told["page"] >= 0).to_numpy()]
-    shares = told.groupby(["query", "page"])["share"].sum()
+    stated = pd.DataFrame({"query": queries["query"].cat.codes, "page": end[queries["page"]], "share": queries["share"]})
+    stated = stated[~queries["brand"].to_numpy() & (stated["page"] >= 0).to_numpy()]
+    shares = stated.groupby(["query", "page"])["share"].sum()
     real = shares[shares >= minimum_share].groupby(level="query").size()
     return int((real > 1).sum())

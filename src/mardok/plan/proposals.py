@@ -167,9 +167,9 @@ def _asked_for(group: Group, strength: PageStrength, settings: Settings) -> dict
     impressions = np.bincount(number, weights=rows.impressions, minlength=len(shown)) / demand.months
     asked: dict[int, dict[int, float]] = defaultdict(dict)
     for query, value in zip(shown.tolist(), impressions.tolist(), strict=True):
-        said = f" {' '.join(words(demand.queries[query]))} "
+        text_words = f" {' '.join(words(demand.queries[query]))} "
         for row, slot in group.slots.items():
-            if slot and f" {' '.join(words(slot))} " in said:
+            if slot and f" {' '.join(words(slot))} " in text_words:
                 asked[row][query] = value
     least = settings.search.minimum_slot_impressions
     return {row: queries for row, queries in asked.items() if sum(queries.values()) >= least}

@@ -125,48 +125,51 @@ def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], conte
     by_field: dict[tuple[_Field, bool], list[PageCheck]] = defaultdict(list)
     pages: dict[CheckId, set[str]] = defaultdict(set)
     listed_troubles = list(troubles)
-    for told in listed_troubles:
-        pages[told.check].add(told.url)
-    for told in once_a_template(listed_troubles):
-        row = context.site.row_of.get(told.url, -1)
-        is_left = matches(told.url, context.settings.plan.leave) or row in gone
-        if told.check in _ORDERS and not is_left:
-            by_field[_ORDERS[told.check].field, _ORDERS[told.check].is_broken].append(told)
+    for page_check in listed_troubles:
+        pages[page_check.check].add(page_check.url)
+    for page_check in once_a_template(listed_troubles):
+        row = context.site.row_of.get(page_check.url, -1)
+        is_left = matches(page_check.url, context.settings.plan.leave) or row in gone
+        if page_check.check in _ORDERS and not is_left:
+            by_field[_ORDERS[page_check.check].field, _ORDERS[page_check.check].is_broken].append(page_check)
     return [
-        _proposal(field, is_broken, sorted(_still_wrong(found)), pages, context)
-        for (field, is_broken), found in sorted(by_field.items())
-        if _still_wrong(found)
+        _proposal(field, is_broken, sorted(_still_wrong(result)), pages, context)
+        for (field, is_broken), result in sorted(by_field.items())
+        if _still_wrong(result)
     ]
 
 
-def _still_wrong(found: Sequence[PageCheck]) -> list[PageCheck]:
+def _still_wrong(checks: Sequence[PageCheck]) -> list[PageCheck]:
     """Troubles without duplicates whose like is moved by the plan."""
-    alike = Counter((told.check, told.value) for told in found)
+    alike = Counter((page_check.check, page_check.value) for page_check in checks)
     return [
-        told for told in found if told.check not in _DUPLICATES or bool(told.template) or alike[told.check, told.value] > 1
+        page_check
+        for page_check in checks
+        if page_check.check not in _DUPLICATES or bool(page_check.template) or alike[page_check.check, page_check.value] > 1
     ]
 
 
 def _proposal(
     field: _Field,
     is_broken: bool,
-    found: Sequence[PageCheck],
+    checks: Sequence[PageCheck],
     pages: Mapping[CheckId, Collection[str]],
     context: PlanContext,
 ) -> Proposal:
     """The proposal for one field; `pages` has all pages with each trouble, of those of a template every one."""
     by_check: dict[CheckId, list[PageCheck]] = {check: [] for check in _ORDERS}
-    for told in found:
-        by_check[told.check].append(told)
+    for page_check in checks:
+        by_check[page_check.check].append(page_check)
     there = {check: same for check, same in by_check.items() if same}
     steps = tuple(
-        Step(told.url, _ORDERS[check].step, _target(told, context), _detail(told))
+        Step(page_check.url, _ORDERS[check].step, _target(page_check, context), _detail(page_check))
         for check, same in there.items()
-        for told in same
+        for page_check in same
     )
-    urls = tuple(sorted({told.url for told in found}))
+    urls = tuple(sorted({page_check.url for page_check in checks}))
     numbers = {
-        check: len(pages[check]) if any(told.template for told in same) else len(same) for check, same in there.items()
+        check: len(pages[check]) if any(page_check.template for page_check in same) else len(same)
+        for check, same in there.items()
     }
     orders = [sentence(f"repair.order.{check}", number=counted(_ORDERS[check].thing, n)) for check, n in numbers.items()]
     owners = Counter(_ORDERS[check].owner for check, same in there.items() for _ in same)
@@ -174,11 +177,11 @@ def _proposal(
         sentence(
             "repair.examples",
             trouble=_capital(str(sentence(f"check.{check}.trouble"))),
-            pages=listing([path_of(told.url) for told in same], most=_EXAMPLES),
+            pages=listing([path_of(page_check.url) for page_check in same], most=_EXAMPLES),
         )
         for check, same in there.items()
     ]
-    is_template = any(told.template for told in found)
+    is_template = any(page_check.template for page_check in checks)
     return Proposal(
         id=group_id("repair", [field, str(is_broken), *urls]), action=Action.REPAIR,
         rule=OtherRule.BROKEN if is_broken else OtherRule.UNTIDY,
@@ -190,7 +193,7 @@ def _proposal(
             *examples, sentence("repair.template") if is_template else None, sentence("no-evidence"),
         ),
         unless=sentence("repair.unless"), steps=steps,
-        basis={"checks": numbers, "templates": sum(bool(told.template) for told in found)},
+        basis={"checks": numbers, "templates": sum(bool(page_check.template) for page_check in checks)},
     )  # fmt: skip
 
 
@@ -198,16 +201,16 @@ def _capital(text: str) -> str:
     return text[0].upper() + text[1:]
 
 
-def _target(told: PageCheck, context: PlanContext) -> str:
+def _target(page_check: PageCheck, context: PlanContext) -> str:
     """Where the address or link is to lead, by what the plan makes of it."""
-    row = context.site.row_of.get(told.target, -1)
-    return context.url(context.moves.end_of(row)) if row >= 0 else told.target
+    row = context.site.row_of.get(page_check.target, -1)
+    return context.url(context.moves.end_of(row)) if row >= 0 else page_check.target
 
 
-def _detail(told: PageCheck) -> Text:
-    trouble = sentence(f"check.{told.check}.trouble")
-    parts = [sentence("repair.part", text=part) for part in (told.value, told.detail) if part]
+def _detail(page_check: PageCheck) -> Text:
+    trouble = sentence(f"check.{page_check.check}.trouble")
+    parts = [sentence("repair.part", text=part) for part in (page_check.value, page_check.detail) if part]
     return clauses(
         sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts))),
-        sentence("repair.step-template", pages=told.template) if told.template else None,
+        sentence("repair.step-template", pages=page_check.template) if page_check.template else None,
     )

@@ -134,12 +134,12 @@ def rival_proposals(drafts: Sequence[RivalDraft], context: PlanContext) -> list[
     alike: dict[tuple[Action, RivalRule], list[RivalDraft]] = defaultdict(list)
     for draft in drafts:
         alike[draft.action, draft.rule].append(draft)
-    found = []
+    result = []
     for (action, _), same in alike.items():
         single = [_Writer(context, draft).proposal() for draft in same]
         is_long = action in (Action.LEAVE, Action.INVESTIGATE) and len(single) > _MOST_SINGLE
-        found += [_as_one(same, single, context)] if is_long else single
-    return found
+        result += [_as_one(same, single, context)] if is_long else single
+    return result
 
 
 def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], context: PlanContext) -> Proposal:
@@ -327,11 +327,11 @@ class _Writer:
 
     def _basis(self, rival: Rival) -> dict[str, object]:
         overlap = rival.overlap
-        found: dict[str, object] = {"wording": list(rival.wording), "resemblance": round(rival.resemblance, 6)}
+        result: dict[str, object] = {"wording": list(rival.wording), "resemblance": round(rival.resemblance, 6)}
         if overlap is None:
-            return found
+            return result
         return {
-            **found,
+            **result,
             "queries": list(overlap.queries[:10]),
             "n_queries": len(overlap.queries),
             "impressions": round(overlap.impressions, 1),

@@ -27,29 +27,29 @@ def site_name_proposals(names: Sequence[NamePhrase], context: PlanContext) -> li
     return [_proposal(name, context) for name in names if len(name.rows) >= _LEAST_TITLES]
 
 
-def _proposal(found: NamePhrase, context: PlanContext) -> Proposal:
-    rule, decision = _decided(found, context)
+def _proposal(name_phrase: NamePhrase, context: PlanContext) -> Proposal:
+    rule, decision = _decided(name_phrase, context)
     action = _ACTION[rule]
-    rows = [*([found.home] if found.home >= 0 else []), *found.rows]
+    rows = [*([name_phrase.home] if name_phrase.home >= 0 else []), *name_phrase.rows]
     urls = tuple(sorted(map(context.url, rows)))
-    detail = sentence(f"site-name.step.{action}", name=found.name)
-    keeps = sentence("site-name.step.leave", name=found.name)
-    steps = [] if found.home < 0 else [Step(context.url(found.home), StepKind.LEAVE, detail=keeps)]
-    steps += [Step(context.url(row), StepKind(action), detail=detail) for row in found.rows]
-    titles = counted("title", len(found.rows))
-    named = {"titles": titles, "name": found.name, "phrase": found.phrase}
-    if found.queries:
-        why = sentence("site-name.why.searched", impressions=found.impressions, **named)
-    elif found.promised_by >= 0:
-        why = sentence("site-name.why.promised", page=path_of(context.url(found.promised_by)), **named)
+    detail = sentence(f"site-name.step.{action}", name=name_phrase.name)
+    keeps = sentence("site-name.step.leave", name=name_phrase.name)
+    steps = [] if name_phrase.home < 0 else [Step(context.url(name_phrase.home), StepKind.LEAVE, detail=keeps)]
+    steps += [Step(context.url(row), StepKind(action), detail=detail) for row in name_phrase.rows]
+    titles = counted("title", len(name_phrase.rows))
+    named = {"titles": titles, "name": name_phrase.name, "phrase": name_phrase.phrase}
+    if name_phrase.queries:
+        why = sentence("site-name.why.searched", impressions=name_phrase.impressions, **named)
+    elif name_phrase.promised_by >= 0:
+        why = sentence("site-name.why.promised", page=path_of(context.url(name_phrase.promised_by)), **named)
     else:
         why = sentence("site-name.why.repeated", **named)
-    is_searched = bool(found.queries)
+    is_searched = bool(name_phrase.queries)
     is_open = action == Action.INVESTIGATE
     return Proposal(
-        id=group_id("site name", [found.name.casefold(), *urls[:1]]), action=action, rule=rule,
+        id=group_id("site name", [name_phrase.name.casefold(), *urls[:1]]), action=action, rule=rule,
         owner=Owner.DEVELOPER if action == Action.RETITLE else Owner.EDITOR,
-        keeper=context.url(found.home) if found.home >= 0 else "", urls=urls,
+        keeper=context.url(name_phrase.home) if name_phrase.home >= 0 else "", urls=urls,
         # Clicks that were lost may have other causes, so they are told and not promised.
         gain=Gain(0.0, 0.0, GainUnit.CLICKS if is_searched else GainUnit.LINK_WEIGHT),
         # One template is looked at or edited, whatever the number of pages.
@@ -60,11 +60,12 @@ def _proposal(found: NamePhrase, context: PlanContext) -> Proposal:
         why=paragraph(why, decision, None if action == Action.LEAVE else sentence("site-name.no-evidence")),
         unless=sentence(f"site-name.unless.{rule}"), steps=tuple(steps),
         basis={
-            "name": found.name, "phrase": found.phrase, "titles": len(found.rows), "queries": list(found.queries),
-            "impressions": round(found.impressions, 1), "clicks": round(found.clicks, 1),
-            "clicks_before": None if math.isnan(found.clicks_before) else round(found.clicks_before, 1),
-            "pages_shown": [context.url(row) for row in found.shown],
-            "lead_changes": found.turns.changes if found.turns else 0,
+            "name": name_phrase.name, "phrase": name_phrase.phrase, "titles": len(name_phrase.rows),
+            "queries": list(name_phrase.queries),
+            "impressions": round(name_phrase.impressions, 1), "clicks": round(name_phrase.clicks, 1),
+            "clicks_before": None if math.isnan(name_phrase.clicks_before) else round(name_phrase.clicks_before, 1),
+            "pages_shown": [context.url(row) for row in name_phrase.shown],
+            "lead_changes": name_phrase.turns.changes if name_phrase.turns else 0,
         },
     )  # fmt: skip
 
@@ -75,23 +76,26 @@ _ACTION = {
 }  # fmt: skip
 
 
-def _decided(found: NamePhrase, context: PlanContext) -> tuple[NameRule, Text]:
+def _decided(name_phrase: NamePhrase, context: PlanContext) -> tuple[NameRule, Text]:
     """The rule that holds, and the reason in a sentence."""
     rules, demand = context.settings.rivals, context.strength.demand
     values: dict[str, object] = {}
-    others = [row for row in found.shown if row != found.home]
-    if not found.queries:
+    others = [row for row in name_phrase.shown if row != name_phrase.home]
+    if not name_phrase.queries:
         rule = NameRule.NO_QUERY if demand else NameRule.NO_SEARCH_DATA
     elif (
-        others and found.turns and found.turns.changes >= rules.least_turns and any(row in found.turns.led for row in others)
+        others
+        and name_phrase.turns
+        and name_phrase.turns.changes >= rules.least_turns
+        and any(row in name_phrase.turns.led for row in others)
     ):
         rule = NameRule.TURNS
-        pages = listing([path_of(context.url(row)) for row in found.shown])
-        values = {"pages": pages, "changes": counted("time", found.turns.changes)}
-    elif lost(found.clicks, found.clicks_before, rules) and demand is not None:
+        pages = listing([path_of(context.url(row)) for row in name_phrase.shown])
+        values = {"pages": pages, "changes": counted("time", name_phrase.turns.changes)}
+    elif lost(name_phrase.clicks, name_phrase.clicks_before, rules) and demand is not None:
         rule = NameRule.LOSS
         span = demand.spans.before_text if demand.spans else sentence("span.unknown")
-        values = {"now": found.clicks, "before": found.clicks_before, "span": span}
+        values = {"now": name_phrase.clicks, "before": name_phrase.clicks_before, "span": span}
     else:
         rule = NameRule.HARMLESS
     return rule, sentence(f"site-name.decision.{rule}", **values)

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import group_id
 from mardok.findings.keeper import PageStrength
 from mardok.findings.thin import Verdict
@@ -20,8 +21,8 @@ from mardok.plan.effort import effort_hours
 from mardok.plan.gain import reach_gain
 from mardok.plan.moves import Move
 from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.reservations import Reservations
 from mardok.sentences import Text, counted, listing, paragraph, path_of, quoted, sentence
-from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import is_home
 from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, Owner, StepKind, ThinObstacle, ThinRule
@@ -52,34 +53,15 @@ class ThinDraft:
         return self.verdict.rule in OUT_OF_INDEX
 
 
-def thin_drafts(
-    site: Site,
-    verdicts: Sequence[Verdict | None],
-    strength: PageStrength,
-    kept: Collection[int],
-    pointed: Collection[int],
-    moved: Collection[int],
-    settings: Settings,
-    *,
-    is_whole: bool,
-) -> list[ThinDraft]:
-    """What to do about each thin page that nothing else is done about.
-
-    Parameters
-    ----------
-    kept : collection of int
-        Pages that stay for another reason: they are neither merged nor taken out of the index.
-    pointed : collection of int
-        Pages that redirects or canonicals lead to: they are not taken out of the index.
-    moved : collection of int
-        Pages that go or are rewritten anyway.
-    """
+def thin_drafts(site: Site, facts: SiteFacts, verdicts: Sequence[Verdict | None], reserved: Reservations) -> list[ThinDraft]:
+    """What to do about each thin page that nothing else is done about."""
+    strength, settings, is_whole = facts.strength, facts.settings, facts.coverage.is_whole
     drafts = []
     for row, verdict in enumerate(verdicts):
-        if verdict is None or not verdict.is_thin or row in moved:
+        if verdict is None or not verdict.is_thin or row in reserved.busy:
             continue
         draft = ThinDraft(row, verdict)
-        obstacle = _obstacle(draft, site, strength, kept, pointed, moved, settings)
+        obstacle = _obstacle(draft, is_home(site.pages[row].url, settings.variants), strength, reserved)
         if obstacle:
             draft = _staying(draft, obstacle)
         elif draft.leaves_index and is_whole and _is_forgotten(row, strength):
@@ -88,27 +70,19 @@ def thin_drafts(
     return _settled(drafts)
 
 
-def _obstacle(
-    draft: ThinDraft,
-    site: Site,
-    strength: PageStrength,
-    kept: Collection[int],
-    pointed: Collection[int],
-    moved: Collection[int],
-    settings: Settings,
-) -> ThinObstacle:
+def _obstacle(draft: ThinDraft, is_home_page: bool, strength: PageStrength, reserved: Reservations) -> ThinObstacle:
     """Why a page must stay that by its verdict would go."""
     row, verdict = draft.row, draft.verdict
     is_merge = verdict.rule == ThinRule.RELATIVE
     if not (is_merge or draft.leaves_index):
         return ThinObstacle.NONE
-    if is_home(site.pages[row].url, settings.variants):
+    if is_home_page:
         return ThinObstacle.HOME
-    if row in kept:
+    if row in reserved.kept:
         return ThinObstacle.KEPT
     if draft.leaves_index:
-        return ThinObstacle.POINTED_AT if row in pointed else ThinObstacle.NONE
-    if verdict.relative in moved:
+        return ThinObstacle.POINTED_AT if row in reserved.pointed_at else ThinObstacle.NONE
+    if verdict.relative in reserved.busy:
         return ThinObstacle.TARGET_BUSY
     return ThinObstacle.NONE if strength.is_indexable[verdict.relative] else ThinObstacle.TARGET_NOT_INDEXABLE
 
@@ -121,7 +95,7 @@ def _settled(drafts: Sequence[ThinDraft]) -> list[ThinDraft]:
     ]
     gone = {draft.row for draft in drafts if draft.leaves_index}
     targets: set[int] = set()
-    found = []
+    result = []
     # Of two that are each other's nearest only one goes: the one with less to say.
     for draft in sorted(drafts, key=lambda draft: (draft.verdict.own_words, draft.row)):
         if draft.verdict.rule == ThinRule.RELATIVE:
@@ -133,8 +107,8 @@ def _settled(drafts: Sequence[ThinDraft]) -> list[ThinDraft]:
                 targets.add(draft.verdict.relative)
                 gone.add(draft.row)
                 draft = replace(draft, moved=(Move(draft.row, StepKind.REDIRECT, draft.verdict.relative),))
-        found.append(draft)
-    return sorted(found, key=lambda draft: draft.row)
+        result.append(draft)
+    return sorted(result, key=lambda draft: draft.row)
 
 
 def _staying(draft: ThinDraft, obstacle: ThinObstacle) -> ThinDraft:
@@ -154,24 +128,26 @@ def thin_proposals(drafts: Sequence[ThinDraft], context: PlanContext, *, is_whol
         by_rule[draft.verdict.rule].append(draft)
         if draft.verdict.rule == ThinRule.WAIT:
             waiting[draft.obstacle].append(draft)
-    found = []
+    result = []
     for alike in _by_section(by_rule[ThinRule.ASKED_FOR], context):
-        found += [_expand_all(alike, context)] if len(alike) > _MOST_SINGLE else [_expand(draft, context) for draft in alike]
-    found += [_merge(draft, context) for draft in by_rule[ThinRule.RELATIVE]]
+        result += (
+            [_expand_all(alike, context)] if len(alike) > _MOST_SINGLE else [_expand(draft, context) for draft in alike]
+        )
+    result += [_merge(draft, context) for draft in by_rule[ThinRule.RELATIVE]]
     noindex = sorted([*by_rule[ThinRule.SMALL_TAG], *by_rule[ThinRule.NO_CLICKS]], key=lambda draft: draft.row)
     for alike in (noindex, by_rule[ThinRule.FORGOTTEN]):
-        found += [_out_of_index(alike, context)] if alike else []
-    found += [_leave(by_rule[ThinRule.WELL_PLACED], context, is_whole)] if by_rule[ThinRule.WELL_PLACED] else []
-    found += [_leave(alike, context, is_whole) for alike in waiting.values()]
-    return found
+        result += [_out_of_index(alike, context)] if alike else []
+    result += [_leave(by_rule[ThinRule.WELL_PLACED], context, is_whole)] if by_rule[ThinRule.WELL_PLACED] else []
+    result += [_leave(alike, context, is_whole) for alike in waiting.values()]
+    return result
 
 
 def _by_section(drafts: Sequence[ThinDraft], context: PlanContext) -> list[list[ThinDraft]]:
     """Pages of one section together: where many of them are thin, it is one job for one writer."""
-    found: dict[str, list[ThinDraft]] = defaultdict(list)
+    result: dict[str, list[ThinDraft]] = defaultdict(list)
     for draft in drafts:
-        found[section_name(context.url(draft.row))].append(draft)
-    return list(found.values())
+        result[section_name(context.url(draft.row))].append(draft)
+    return list(result.values())
 
 
 def _expand_all(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal:

@@ -11,14 +11,17 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from mardok.compare.demand import Demand
+from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import Grouping
 from mardok.plan.outcome import outcome
-from mardok.vocabulary import Answer, Decision, GainUnit
+from mardok.sentences import sentence
+from mardok.sources.raw import Intake
+from mardok.vocabulary import Answer, Decision, GainUnit, NotComputed
 
 
-def totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Grouping) -> dict[str, Any]:
+def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping) -> dict[str, Any]:
     """Counts and sums of the tables."""
+    demand = facts.demand
     pages, plan = tables["pages"], tables["plan"]
     in_clicks = plan["gain_unit"] == GainUnit.CLICKS
     return {
@@ -51,6 +54,8 @@ def totals(tables: dict[str, pd.DataFrame], demand: Demand | None, grouping: Gro
             "unmatched_addresses": len(demand.unmatched),
             "unmatched_examples": dict(list(demand.unmatched.items())[:20]),
         },
+        "crawl": facts.coverage.totals(),
+        "site_names": list(facts.titles.all_names),
     }  # fmt: skip
 
 
@@ -68,3 +73,16 @@ def outcomes(tables: dict[str, pd.DataFrame], minimum_share: float) -> dict[str,
 def _counts(values: pd.Series) -> dict[str, int]:
     """How often each value stands there, in the order of the values."""
     return {str(value): int(n) for value, n in values.value_counts().sort_index().items()}
+
+
+def not_computed(intake: Intake, *, is_searched: bool, is_rendered: bool) -> dict[str, str]:
+    """What could not be computed from what was given, with the reason, both in words."""
+    lacking = {
+        NotComputed.SEARCH: not is_searched,
+        NotComputed.ROBOTS: not intake.robots and not intake.html_instead,
+        NotComputed.SITEMAPS: not intake.sitemaps,
+        NotComputed.IMAGES: not intake.images,
+        NotComputed.SCRIPT_WORDS: not is_rendered,
+    }
+    why = {what: str(sentence(f"not-computed.why.{what}")) for what, is_lacking in lacking.items() if is_lacking}
+    return {str(sentence(f"not-computed.what.{what}")): reason for what, reason in {**why, **intake.missing}.items()}

@@ -57,8 +57,8 @@ def trim_proposals(texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], co
 
 
 def _says_any(text: str, wordings: Iterable[str]) -> bool:
-    said = f" {' '.join(words(text))} "
-    return any(f" {wording} " in said for wording in wordings)
+    text_words = f" {' '.join(words(text))} "
+    return any(f" {wording} " in text_words for wording in wordings)
 
 
 def _covered(corpus: Corpus, texts: Sequence[CarriedText]) -> NDArray[np.int64]:
@@ -80,11 +80,11 @@ def _together(is_heavy: NDArray[np.bool_], texts: Sequence[CarriedText]) -> list
     n_nodes = n_pages + len(texts)
     graph = sparse.coo_array((np.ones(len(rows), bool), (rows, number + n_pages)), shape=(n_nodes, n_nodes))
     label = connected_components(graph, directed=False)[1]
-    found = []
+    result = []
     for component in np.unique(label[rows]).tolist():
         members = np.flatnonzero(label == component)
-        found.append((members[members < n_pages].tolist(), (members[members >= n_pages] - n_pages).tolist()))
-    return found
+        result.append((members[members < n_pages].tolist(), (members[members >= n_pages] - n_pages).tolist()))
+    return result
 
 
 def _proposal(

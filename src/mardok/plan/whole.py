@@ -1,44 +1,40 @@
 """All proposals of a plan, their moves settled together.
 
-In:  what was found: groups, rivals, thin pages, pasted texts, the site's name.
+In:  what was found: groups, rivals, thin pages, pasted texts, the site's name, checks.
 Out: proposals in no particular order.
 
-Groups of variants and copies come first, then rivals, then thin pages: a page that one of them moves, or that others are
-moved onto, is not moved by a later one.
+Groups of variants and copies come first, then contained pages, rivals and thin pages: a page that one of them moves, or that
+others are moved onto, is not moved by a later one (:mod:`mardok.plan.reservations`).
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.destinations import Destination
-from mardok.compare.mentions import Unlinked
-from mardok.findings.contained import Repeated
-from mardok.findings.groups import Group
-from mardok.findings.keeper import PageStrength
-from mardok.findings.kinds import PageKinds
+from mardok.findings.attribution import WordAttribution
+from mardok.findings.facts import SiteFacts
+from mardok.findings.groups import untranslated_guests
 from mardok.findings.page_check import PageCheck
-from mardok.findings.rivals import Rivalry
-from mardok.findings.site_name import NamePhrase
-from mardok.findings.thin import Verdict
-from mardok.findings.wording import CarriedText
+from mardok.findings.phrase_analysis import PhraseAnalysis
+from mardok.findings.rival_analysis import RivalAnalysis
+from mardok.findings.thin_analysis import ThinAnalysis
 from mardok.plan.addresses import filter_proposals, translate_proposals
-from mardok.plan.contained import contained_drafts, contained_proposals
+from mardok.plan.contained import ContainedDraft, contained_drafts, contained_proposals
 from mardok.plan.context import PlanContext
 from mardok.plan.gain import click_curve
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Proposal
-from mardok.plan.proposals import fixed_pages, group_drafts, group_proposals
+from mardok.plan.proposals import GroupDraft, fixed_pages, group_drafts, group_proposals
 from mardok.plan.repairs import repair_proposals
-from mardok.plan.rivals import rival_drafts, rival_proposals
+from mardok.plan.reservations import Reservations
+from mardok.plan.rivals import RivalDraft, rival_drafts, rival_proposals
 from mardok.plan.site_name import site_name_proposals
-from mardok.plan.thin import OUT_OF_INDEX, thin_drafts, thin_proposals
+from mardok.plan.thin import ThinDraft, thin_drafts, thin_proposals
 from mardok.plan.trim import trim_proposals
-from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.vocabulary import GroupKind, ThinRule
 
@@ -49,79 +45,90 @@ _WORKED_ON = (ThinRule.ASKED_FOR, ThinRule.RELATIVE, ThinRule.SMALL_TAG, ThinRul
 class PlanInputs:
     """What a plan is made of."""
 
-    groups: Sequence[Group]
-    """Of variants and copies."""
-    rivalries: Sequence[Rivalry]
-    is_pasted: NDArray[np.bool_]
-    """For each block of the corpus whether it is boilerplate, or a teaser of another page."""
-    repeated: Sequence[Repeated]
-    """Pages most of which stands on another."""
-    verdicts: Sequence[Verdict | None]
-    """Whether pages are thin, one entry a page."""
-    texts: Sequence[CarriedText]
-    """Boilerplate."""
-    names: Sequence[NamePhrase]
-    """Wanted phrases in the site's name."""
-    kinds: PageKinds
-    mentions: Mapping[int, Sequence[Unlinked]]
-    """For keepers the pages that mention what they are about and do not link to them."""
-    compared: NDArray[np.int64]
-    """Rows of the pages that were compared."""
-    is_whole: bool
-    """Whether the whole site was read."""
-    troubles: Sequence[PageCheck]
-    """What checks found."""
-    guests: Mapping[int, Sequence[int]]
-    """For each page with the text of others that is not in the language it is meant for, the others."""
-    meant_for: Sequence[str]
-    """Language that each page is meant for."""
+    attribution: WordAttribution
+    rivals: RivalAnalysis
+    thin: ThinAnalysis
+    phrases: PhraseAnalysis
+    checks: Sequence[PageCheck]
 
 
-def make_plan(
-    site: Site, destinations: Sequence[Destination], found: PlanInputs, strength: PageStrength, settings: Settings
-) -> list[Proposal]:
+@dataclass(frozen=True)
+class _Drafts:
+    """What is to be done, before it is known where every page ends."""
+
+    groups: Sequence[GroupDraft]
+    contained: Sequence[ContainedDraft]
+    rivals: Sequence[RivalDraft]
+    thin: Sequence[ThinDraft]
+
+
+def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Proposal]:
     """All proposals."""
-    groups = group_drafts(site, destinations, found.groups, strength, settings)
-    moved = {move.row for draft in groups for move in draft.moved}
-    # What a home page sends on to stands in for it.
-    fixed = fixed_pages(site, destinations, settings)
-    kept = {draft.group.keeper for draft in groups if draft.group.kind == GroupKind.COPIES} | fixed
-    pointed = {site.row_of[url] for destination in destinations for url in destination.hops if url in site.row_of}
-    in_copies = {row for draft in groups if draft.group.kind == GroupKind.COPIES for row in draft.group.rows}
-    # What a page that says too little has in common with others is looked at with the thin pages.
-    thin_rows = {row for row, verdict in enumerate(found.verdicts) if verdict is not None and verdict.is_thin}
-    contained = contained_drafts(site, found.repeated, moved | in_copies | thin_rows, kept | pointed, settings)
-    moved |= {move.row for draft in contained for move in draft.moved}
-    kept |= {draft.found.other for draft in contained}
-    rivals = rival_drafts(site, found.rivalries, found.kinds, kept, moved, settings)
-    moved |= {move.row for draft in rivals for move in draft.moved}
-    kept |= {row for rivalry in found.rivalries for row in rivalry.rows} | {draft.group.keeper for draft in groups}
-    thin = thin_drafts(site, found.verdicts, strength, kept, pointed, moved | in_copies, settings, is_whole=found.is_whole)
-    goes = [draft.moved for drafts in (groups, rivals, thin, contained) for draft in drafts]
-    moves = Moves(site, destinations, [move for moved_by_one in goes for move in moved_by_one])
-    demand = strength.demand
+    drafts, reserved = _settled(site, facts, inputs)
+    by_draft = [draft.moved for kind in (drafts.groups, drafts.rivals, drafts.thin, drafts.contained) for draft in kind]
+    moves = Moves(site, facts.destinations, [move for moved in by_draft for move in moved])
+    demand = facts.demand
     # Who types the site's name clicks on it wherever it stands: that says nothing of positions.
     curve = click_curve(demand.rows.select(~demand.is_brand[demand.rows.query])) if demand is not None else None
-    context = PlanContext(site, strength, curve, found.mentions, settings, moves, found.is_pasted)
-    may_trim = np.isin(np.arange(len(site.pages)), found.compared)
-    may_trim[[row for group in found.groups for row in group.rows]] = False
-    may_trim[sorted(moved | {draft.row for draft in thin if draft.verdict.rule in _WORKED_ON})] = False
-    in_contained = {row for draft in contained for row in (draft.found.row, draft.found.other)}
-    may_trim[sorted(in_contained)] = False
-    gone = moved | {draft.row for draft in thin if draft.verdict.rule in (ThinRule.RELATIVE, *OUT_OF_INDEX)}
-    selected = moved | {draft.row for draft in thin} | kept
-    filters = filter_proposals(found.kinds, found.compared.tolist(), selected, context)
-    trims = trim_proposals(found.texts, may_trim, context)
+    context = PlanContext(
+        site, facts.strength, curve, inputs.phrases.mentions, facts.settings, moves, inputs.attribution.is_pasted
+    )
+    copies, is_whole = inputs.attribution.copies, facts.coverage.is_whole
+    trims = trim_proposals(inputs.attribution.texts, _may_trim(drafts, reserved, inputs), context)
     # A page that is short without what is pasted into it is trimmed, not left.
     trimmed = {site.row_of[url] for proposal in trims for url in proposal.urls}
+    grouping = copies.grouping
+    guests = untranslated_guests(site, grouping.untranslated, grouping.meant_for)
     return [
-        *group_proposals(groups, context),
-        *rival_proposals(rivals, context),
-        *thin_proposals([draft for draft in thin if draft.row not in trimmed], context, is_whole=found.is_whole),
-        *contained_proposals(contained, context),
+        *group_proposals(drafts.groups, context),
+        *rival_proposals(drafts.rivals, context),
+        *thin_proposals([draft for draft in drafts.thin if draft.row not in trimmed], context, is_whole=is_whole),
+        *contained_proposals(drafts.contained, context),
         *trims,
-        *site_name_proposals(found.names, context),
-        *repair_proposals(found.troubles, gone, context),
-        *translate_proposals(found.guests, found.meant_for, moved, context),
-        *filters,
+        *site_name_proposals(inputs.rivals.names, context),
+        *repair_proposals(inputs.checks, reserved.gone, context),
+        *translate_proposals(guests, grouping.meant_for, reserved.moved, context),
+        *filter_proposals(facts.kinds, copies.rows.tolist(), reserved.disposed_of, context),
     ]
+
+
+def _settled(site: Site, facts: SiteFacts, inputs: PlanInputs) -> tuple[_Drafts, Reservations]:
+    """What is to be done about each page, one kind of drafts after the other."""
+    settings, destinations, rivalries = facts.settings, facts.destinations, inputs.rivals.rivalries
+    pointed_at = [site.row_of[url] for end in destinations for url in end.hops if url in site.row_of]
+    reserved = Reservations(fixed=fixed_pages(site, destinations, settings), pointed_at=pointed_at)
+
+    groups = group_drafts(site, destinations, inputs.attribution.copies.grouping.groups, facts.strength, settings)
+    copies = [draft.group for draft in groups if draft.group.kind == GroupKind.COPIES]
+    reserved.reserve((move for draft in groups for move in draft.moved), kept=(group.keeper for group in copies))
+    reserved.in_copies = {row for group in copies for row in group.rows}
+
+    # What a page that says too little has in common with others is looked at with the thin pages.
+    verdicts = inputs.thin.verdicts
+    thin_rows = {row for row, verdict in enumerate(verdicts) if verdict is not None and verdict.is_thin}
+    contained = contained_drafts(
+        site, inputs.thin.contained.repeated, reserved.busy | thin_rows, reserved.fixed_in_place, settings
+    )
+    reserved.reserve(
+        (move for draft in contained for move in draft.moved), kept=(draft.repeated.other for draft in contained)
+    )
+
+    rivals = rival_drafts(site, rivalries, facts.kinds, reserved.kept, reserved.moved, settings)
+    kept = [*(row for rivalry in rivalries for row in rivalry.rows), *(draft.group.keeper for draft in groups)]
+    reserved.reserve((move for draft in rivals for move in draft.moved), kept=kept)
+
+    thin = thin_drafts(site, facts, verdicts, reserved)
+    reserved.reserve(move for draft in thin for move in draft.moved)
+    reserved.out_of_index = {draft.row for draft in thin if draft.leaves_index}
+    reserved.worked_on = {draft.row for draft in thin}
+    return _Drafts(groups, contained, rivals, thin), reserved
+
+
+def _may_trim(drafts: _Drafts, reserved: Reservations, inputs: PlanInputs) -> NDArray[np.bool_]:
+    """Pages whose words were attributed, and about which nothing else is done."""
+    may_trim = inputs.attribution.copies.is_compared.copy()
+    may_trim[[row for group in inputs.attribution.copies.grouping.groups for row in group.rows]] = False
+    may_trim[sorted(reserved.moved)] = False
+    may_trim[[draft.row for draft in drafts.thin if draft.verdict.rule in _WORKED_ON]] = False
+    may_trim[[row for draft in drafts.contained for row in (draft.repeated.row, draft.repeated.other)]] = False
+    return may_trim

@@ -14,7 +14,7 @@ from pathlib import Path
 from mardok.errors import TableError
 from mardok.folder import original_cell
 from mardok.meta import is_audit_folder
-from mardok.sources.raw import Intake, Unread
+from mardok.sources.raw import OpenIntake, Unread
 from mardok.sources.table import read_table
 from mardok.store import stored_columns
 from mardok.urls import normal_url
@@ -45,7 +45,7 @@ class PlanDecision:
     """The row as it stands in the file."""
 
 
-def read_decisions(path: Path, intake: Intake) -> list[PlanDecision]:
+def read_decisions(path: Path, intake: OpenIntake) -> list[PlanDecision]:
     """Decisions, in the order of the file; rows that cannot be used are listed.
 
     Raises
@@ -60,13 +60,13 @@ def read_decisions(path: Path, intake: Intake) -> list[PlanDecision]:
         if name not in frame.columns:
             raise TableError(f"{path}: has no column {name!r}; its columns are {', '.join(map(repr, frame.columns))}")
     known = _known_plan(path)
-    found = []
+    result = []
     for number, row in enumerate(frame.to_dict("records"), start=2):
         cells = {str(name): original_cell(str(value).strip()) for name, value in row.items()}
         earlier = _earlier(path, number, cells, known, intake)
         if earlier is not None:
-            found.append(earlier)
-    return found
+            result.append(earlier)
+    return result
 
 
 @dataclass(frozen=True)
@@ -105,7 +105,7 @@ def _known_plan(path: Path) -> dict[str, _Known]:
 
 
 def _earlier(
-    path: Path, number: int, cells: dict[str, str], known: Mapping[str, _Known], intake: Intake
+    path: Path, number: int, cells: dict[str, str], known: Mapping[str, _Known], intake: OpenIntake
 ) -> PlanDecision | None:
     place = f"row {number}"
 

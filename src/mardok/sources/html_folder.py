@@ -11,13 +11,13 @@ from pathlib import Path
 from urllib.parse import quote
 
 from mardok.errors import SourceError
-from mardok.sources.raw import Intake, RawPage, Unread
+from mardok.sources.raw import OpenIntake, RawPage, Unread
 from mardok.urls import normal_url
 
 _HTML_SUFFIXES = (".html", ".htm", ".xhtml")
 
 
-def read_html_folder(folder: Path, base: str | None, intake: Intake, max_body_bytes: int) -> Iterator[RawPage]:
+def read_html_folder(folder: Path, base: str | None, intake: OpenIntake, max_body_bytes: int) -> Iterator[RawPage]:
     """Pages of a folder, by path; files that are not HTML are counted.
 
     Raises

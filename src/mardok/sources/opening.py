@@ -13,7 +13,7 @@ from mardok.errors import SourceError
 from mardok.meta import is_audit_folder, read_origin
 from mardok.settings import Sources
 from mardok.sources.html_folder import read_html_folder
-from mardok.sources.raw import Intake, RawPage
+from mardok.sources.raw import OpenIntake, RawPage
 from mardok.sources.table import SUFFIXES, read_page_table
 from mardok.sources.warc import read_warc
 
@@ -51,7 +51,7 @@ def _remembered(folder: Path, paths: list[Path]) -> list[Path]:
     return paths
 
 
-def raw_pages(paths: Sequence[Path], base: str | None, intake: Intake, settings: Sources) -> Iterator[RawPage]:
+def raw_pages(paths: Sequence[Path], base: str | None, intake: OpenIntake, settings: Sources) -> Iterator[RawPage]:
     """Raw pages of all sources, one source after the other."""
     limit = int(settings.max_body_mb * 1e6)
     for path in paths:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from mardok.errors import TableError
 from mardok.sources.cells import decimal_number, whole_number
-from mardok.sources.raw import Intake, Unread
+from mardok.sources.raw import OpenIntake, Unread
 from mardok.sources.table import read_table
 from mardok.tables import SIGNAL_COLUMNS
 from mardok.urls import normal_url
@@ -28,7 +28,7 @@ class Signal:
     """As the tool words it, such as ``indexed``."""
 
 
-def read_targets(path: Path, intake: Intake) -> dict[str, str]:
+def read_targets(path: Path, intake: OpenIntake) -> dict[str, str]:
     """For each phrase the address of the page that is meant for it, in the order of the file.
 
     Raises
@@ -36,23 +36,23 @@ def read_targets(path: Path, intake: Intake) -> dict[str, str]:
     TableError
         If the file or a column is missing.
     """
-    found: dict[str, str] = {}
+    result: dict[str, str] = {}
     for number, row in _rows(path, ("phrase", "url")):
         phrase, url = " ".join(row["phrase"].split()), normal_url(row["url"])
         trouble = (
             "column 'phrase' is empty" if not phrase
             else f"column 'url': {row['url']!r} is not an http(s) address" if url is None
-            else f"phrase {phrase!r} stands in an earlier row" if phrase in found
+            else f"phrase {phrase!r} stands in an earlier row" if phrase in result
             else ""
         )  # fmt: skip
         if trouble or url is None:
             intake.unread.append(Unread(str(path), f"row {number}", url or "", f"{trouble}; row ignored"))
         else:
-            found[phrase] = url
-    return found
+            result[phrase] = url
+    return result
 
 
-def read_signals(path: Path, intake: Intake) -> dict[str, Signal]:
+def read_signals(path: Path, intake: OpenIntake) -> dict[str, Signal]:
     """Signals by address; of several rows with one address the last counts.
 
     Raises
@@ -60,7 +60,7 @@ def read_signals(path: Path, intake: Intake) -> dict[str, Signal]:
     TableError
         If the file or a column is missing.
     """
-    found: dict[str, Signal] = {}
+    result: dict[str, Signal] = {}
     for number, row in _rows(path, ("url",), any_of=tuple(SIGNAL_COLUMNS)[1:]):
         url = normal_url(row["url"])
         if url is None:
@@ -74,8 +74,8 @@ def read_signals(path: Path, intake: Intake) -> dict[str, Signal]:
             if cell and figures[name] is None:
                 reason = f"column {name!r}: {cell!r} is not a number from 0; cell ignored"
                 intake.unread.append(Unread(str(path), f"row {number}", url, reason))
-        found[url] = Signal(**figures, index_state=" ".join(row.get("index_state", "").split()).casefold())
-    return found
+        result[url] = Signal(**figures, index_state=" ".join(row.get("index_state", "").split()).casefold())
+    return result
 
 
 def _rows(path: Path, needed: tuple[str, ...], any_of: tuple[str, ...] = ()) -> list[tuple[int, dict[str, str]]]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from typing import NamedTuple
 
 from mardok.vocabulary import CheckId, CrawlEnd, NotComputed
@@ -78,31 +78,56 @@ class Unread:
     reason: str
 
 
-@dataclass
+@dataclass(frozen=True)
 class Intake:
-    """What was met while reading sources, beside the pages."""
+    """What was met in sources that were read to the end, beside the pages."""
 
-    unread: list[Unread] = field(default_factory=list)
+    unread: tuple[Unread, ...] = ()
     """What could not be read."""
-    skipped: Counter[str] = field(default_factory=Counter)
+    skipped: Mapping[str, int] = field(default_factory=dict)
     """Number of responses that are not HTML, by content type."""
-    robots: dict[str, str] = field(default_factory=dict)
+    robots: Mapping[str, str] = field(default_factory=dict)
     """Text of robots.txt by origin, such as ``https://host.example``."""
-    sitemaps: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    sitemaps: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """Pages that each sitemap lists, by its address."""
-    html_instead: dict[str, CheckId] = field(default_factory=dict)
+    html_instead: Mapping[str, CheckId] = field(default_factory=dict)
     """Addresses that answer with HTML where another file is expected, with the check that finds it."""
-    images: dict[str, int] = field(default_factory=dict)
+    images: Mapping[str, int] = field(default_factory=dict)
     """HTTP status of images that were asked for."""
-    broken_parts: dict[str, int] = field(default_factory=dict)
+    broken_parts: Mapping[str, int] = field(default_factory=dict)
     """HTTP status of scripts, style sheets and the like that answered with an error."""
-    other_files: set[str] = field(default_factory=set)
+    other_files: frozenset[str] = frozenset()
     """Addresses that answered with something else than HTML."""
-    failed: dict[str, str] = field(default_factory=dict)
+    failed: Mapping[str, str] = field(default_factory=dict)
     """Addresses that gave no answer, with the reason."""
-    probes: list[RawPage] = field(default_factory=list)
+    probes: tuple[RawPage, ...] = ()
     """What servers said of addresses that cannot exist."""
     ended: CrawlEnding = field(default_factory=CrawlEnding)
     """How the crawl ended, where its file tells."""
-    missing: dict[NotComputed, str] = field(default_factory=dict)
+    missing: Mapping[NotComputed, str] = field(default_factory=dict)
     """What the sources cannot tell, with the reason: it is not computed."""
+
+
+@dataclass
+class OpenIntake:
+    """What is met while sources are read; the fields are those of :class:`Intake`."""
+
+    unread: list[Unread] = field(default_factory=list)
+    skipped: Counter[str] = field(default_factory=Counter)
+    robots: dict[str, str] = field(default_factory=dict)
+    sitemaps: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    html_instead: dict[str, CheckId] = field(default_factory=dict)
+    images: dict[str, int] = field(default_factory=dict)
+    broken_parts: dict[str, int] = field(default_factory=dict)
+    other_files: set[str] = field(default_factory=set)
+    failed: dict[str, str] = field(default_factory=dict)
+    probes: list[RawPage] = field(default_factory=list)
+    ended: CrawlEnding = field(default_factory=CrawlEnding)
+    missing: dict[NotComputed, str] = field(default_factory=dict)
+
+    def closed(self) -> Intake:
+        """What was met, when all sources have been read to the end."""
+        met = {one.name: getattr(self, one.name) for one in fields(self)}
+        return Intake(
+            **{**met, "unread": tuple(self.unread), "probes": tuple(self.probes), "other_files": frozenset(self.other_files)}
+        )

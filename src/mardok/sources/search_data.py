@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from mardok.errors import TableError
 from mardok.settings import Search
 from mardok.sources.cells import date_formats, day, decimal_number, whole_number
-from mardok.sources.raw import Intake, Unread
+from mardok.sources.raw import OpenIntake, Unread
 from mardok.sources.table import read_table
 from mardok.tables import SEARCH_COLUMNS
 from mardok.urls import normal_url
@@ -35,7 +35,7 @@ _TOTALS = frozenset(["", "total", "totals", "grand total", "sum", "all", "gesamt
 _KEY = ("query", "page", "date", "country", "device")
 
 
-def read_search(paths: Iterable[Path], settings: Search, intake: Intake) -> pd.DataFrame:
+def read_search(paths: Iterable[Path], settings: Search, intake: OpenIntake) -> pd.DataFrame:
     """Rows of the search files together.
 
     Returns
@@ -74,18 +74,18 @@ class _Cells:
 
     def numbers(self, read: Callable[[str], float | None]) -> NDArray[np.float64]:
         """The figure in each row; NaN where a cell is none."""
-        found = [read(cell) for cell in self.written]
-        return np.array([np.nan if value is None else value for value in found], np.float64)[self.codes]
+        result = [read(cell) for cell in self.written]
+        return np.array([np.nan if value is None else value for value in result], np.float64)[self.codes]
 
     def named(self, read: Callable[[str], str]) -> tuple[NDArray[np.int32], list[str]]:
         """For each row the number of what its cell says, and what that is, in order."""
-        found = [read(cell) for cell in self.written]
-        names = sorted(set(found))
+        result = [read(cell) for cell in self.written]
+        names = sorted(set(result))
         number = {name: code for code, name in enumerate(names)}
-        return np.array([number[name] for name in found], np.int32)[self.codes], names
+        return np.array([number[name] for name in result], np.int32)[self.codes], names
 
 
-def _read_one(path: Path, settings: Search, intake: Intake) -> pd.DataFrame:
+def _read_one(path: Path, settings: Search, intake: OpenIntake) -> pd.DataFrame:
     if not path.is_file():
         raise TableError(f"{path}: there is no such search file")
     table, number = _as_arrow(path, intake)
@@ -146,7 +146,7 @@ def _columns(path: Path, table: pa.Table, settings: Search) -> dict[str, _Cells]
     return {name: _Cells(table.column(place)) for name, place in at.items()}
 
 
-def _as_arrow(path: Path, intake: Intake) -> tuple[pa.Table, NDArray[np.int64]]:
+def _as_arrow(path: Path, intake: OpenIntake) -> tuple[pa.Table, NDArray[np.int64]]:
     """A file as text, cell by cell, with the number of each row in the file."""
     if path.suffix == ".csv":
         return _csv_as_arrow(path, intake)
@@ -170,7 +170,7 @@ def _text_cells(column: pa.ChunkedArray) -> pa.ChunkedArray:
     return column.cast(pa.string())
 
 
-def _csv_as_arrow(path: Path, intake: Intake) -> tuple[pa.Table, NDArray[np.int64]]:
+def _csv_as_arrow(path: Path, intake: OpenIntake) -> tuple[pa.Table, NDArray[np.int64]]:
     """Rows of a CSV file as text, with the number of each in the file."""
     try:
         with path.open("rb") as file:
@@ -196,8 +196,8 @@ def _csv_as_arrow(path: Path, intake: Intake) -> tuple[pa.Table, NDArray[np.int6
         raise TableError(f"{path}: cannot be read as a .csv table: {error}") from error
     number = np.arange(2, 2 + table.num_rows + len(ragged))
     out = [(place or 0) for place, _ in ragged]
-    for place, said in ragged[:_LISTED]:
-        intake.unread.append(Unread(str(path), f"row {place}", "", said))
+    for place, text_words in ragged[:_LISTED]:
+        intake.unread.append(Unread(str(path), f"row {place}", "", text_words))
     if len(ragged) > _LISTED:
         intake.unread.append(Unread(str(path), "", "", f"{len(ragged) - _LISTED} more rows like this: {ragged[-1][1]}"))
     return table, number[~np.isin(number, out)]
@@ -248,14 +248,14 @@ def _is_any(cells: _Cells, texts: Iterable[str]) -> NDArray[np.bool_]:
 
 def _repeated(cells: dict[str, _Cells], is_usable: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Usable rows whose key, as written, stands in an earlier usable row."""
-    found = np.zeros(len(is_usable), bool)
+    result = np.zeros(len(is_usable), bool)
     key = pd.DataFrame({name: cells[name].codes[is_usable] for name in _KEY if name in cells})
-    found[is_usable] = key.duplicated().to_numpy()
-    return found
+    result[is_usable] = key.duplicated().to_numpy()
+    return result
 
 
 def _tell(
-    path: Path, number: NDArray[np.int64], intake: Intake, is_faulty: NDArray[np.bool_], reason: Callable[[int], str]
+    path: Path, number: NDArray[np.int64], intake: OpenIntake, is_faulty: NDArray[np.bool_], reason: Callable[[int], str]
 ) -> None:
     rows = np.flatnonzero(is_faulty)
     for row in rows[:_LISTED].tolist():
@@ -271,7 +271,7 @@ def _reason(cells: dict[str, _Cells], name: str, row: int) -> str:
     return f"column {name!r}: {written!r} is not {_EXPECTED[name]}; row ignored"
 
 
-def _first_reason(intake: Intake, path: Path) -> str:
+def _first_reason(intake: OpenIntake, path: Path) -> str:
     return next((f"{row.place}, {row.reason}" for row in intake.unread if row.source == str(path)), "it has none")
 
 

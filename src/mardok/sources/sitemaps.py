@@ -54,11 +54,11 @@ def sitemap_of(body: bytes, url: str) -> Sitemap | None:
     if "<urlset" not in head and "<sitemapindex" not in head:
         return _plain_list(text, url) if "<" not in head else None
     tree = LexborHTMLParser(_CDATA.sub(r"\1", text))
-    found = {}
+    result = {}
     for kind, selector in (("pages", "url > loc"), ("sitemaps", "sitemap > loc")):
         addresses = (normal_url(node.text(), url) for node in tree.css(selector)[:MOST_ADDRESSES])
-        found[kind] = tuple(dict.fromkeys(filter(None, addresses)))
-    return Sitemap(**found)
+        result[kind] = tuple(dict.fromkeys(filter(None, addresses)))
+    return Sitemap(**result)
 
 
 def _plain_list(text: str, url: str) -> Sitemap | None:

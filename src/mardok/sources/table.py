@@ -18,7 +18,7 @@ import pyarrow as pa
 
 from mardok.errors import TableError
 from mardok.sentences import sentence
-from mardok.sources.raw import Intake, RawPage, Unread
+from mardok.sources.raw import OpenIntake, RawPage, Unread
 from mardok.tables import INPUT_COLUMNS
 from mardok.urls import normal_url
 from mardok.vocabulary import NotComputed
@@ -78,7 +78,7 @@ def _as_text(frame: pd.DataFrame) -> pd.DataFrame:
     return pd.DataFrame({name: frame[name].map(text) for name in frame.columns})
 
 
-def read_page_table(path: Path, intake: Intake) -> Iterator[RawPage]:
+def read_page_table(path: Path, intake: OpenIntake) -> Iterator[RawPage]:
     """Pages of a table, in its order.
 
     Raises
@@ -103,7 +103,7 @@ def read_page_table(path: Path, intake: Intake) -> Iterator[RawPage]:
             yield page
 
 
-def _row_page(path: Path, line: int, row: dict[str, str], intake: Intake) -> RawPage | None:
+def _row_page(path: Path, line: int, row: dict[str, str], intake: OpenIntake) -> RawPage | None:
     place = f"row {line}"
     url = normal_url(row.pop("url"))
     if url is None:

@@ -22,7 +22,7 @@ from fastwarc.warc import ArchiveIterator, WarcRecordType
 
 from mardok.errors import SourceError
 from mardok.sources.body import BodyError, decoded, without_chunks
-from mardok.sources.raw import CrawlEnding, Intake, RawPage, Unread
+from mardok.sources.raw import CrawlEnding, OpenIntake, RawPage, Unread
 from mardok.sources.sitemaps import sitemap_of
 from mardok.urls import normal_url
 from mardok.vocabulary import CheckId
@@ -34,7 +34,7 @@ _PIECE = 1 << 16
 _HTML_TYPES = ("text/html", "application/xhtml+xml")
 
 
-def read_warc(path: Path, intake: Intake, max_body_bytes: int) -> Iterator[RawPage]:
+def read_warc(path: Path, intake: OpenIntake, max_body_bytes: int) -> Iterator[RawPage]:
     """Pages of a WARC file in its order; what cannot be read goes to `intake`.
 
     Raises
@@ -51,7 +51,7 @@ def read_warc(path: Path, intake: Intake, max_body_bytes: int) -> Iterator[RawPa
             last: RawPage | None = None
             for record in _records(file, content, str(path), intake, max_body_bytes):
                 if record.kind == "probe":
-                    answer = _raw_page(str(path), record, Intake(), max_body_bytes)
+                    answer = _raw_page(str(path), record, OpenIntake(), max_body_bytes)
                     intake.probes += [answer] if answer is not None and answer.body is not None else []
                     continue
                 if record.kind == "conversion":
@@ -79,7 +79,7 @@ class _Record:
     """Whether the crawler says that it has not got the whole body (WARC-Truncated)."""
 
 
-def _records(file: BinaryIO, content: mmap.mmap, source: str, intake: Intake, max_body_bytes: int) -> Iterator[_Record]:
+def _records(file: BinaryIO, content: mmap.mmap, source: str, intake: OpenIntake, max_body_bytes: int) -> Iterator[_Record]:
     """Each response and conversion record; starts again behind damage."""
     start: int | None = 0
     in_damage, asked_by_head = False, ""
@@ -122,7 +122,7 @@ def _records(file: BinaryIO, content: mmap.mmap, source: str, intake: Intake, ma
             start = _next_record(content, last + 1)
 
 
-def _note_metadata(url: str, block: bytes, intake: Intake) -> None:
+def _note_metadata(url: str, block: bytes, intake: OpenIntake) -> None:
     """What the crawler says of an address, or of the whole crawl."""
     lines = (line.partition(":") for line in block.decode("utf-8", "replace").splitlines())
     fields = {name.strip().lower(): value.strip() for name, _, value in lines}
@@ -151,9 +151,9 @@ def _goes_on_after(content: mmap.mmap, start: int) -> bool:
 def _next_record(content: mmap.mmap, start: int) -> int | None:
     """Where the next record begins, at `start` or behind it."""
     is_gzip = content[:2] == b"\x1f\x8b"
-    for found in (_GZIP_START if is_gzip else _RECORD_START).finditer(content, start):
-        if not is_gzip or _unpacks_to_record(content[found.start() : found.start() + 1024]):
-            return found.start()
+    for result in (_GZIP_START if is_gzip else _RECORD_START).finditer(content, start):
+        if not is_gzip or _unpacks_to_record(content[result.start() : result.start() + 1024]):
+            return result.start()
     return None
 
 
@@ -164,7 +164,7 @@ def _unpacks_to_record(piece: bytes) -> bool:
         return False
 
 
-def _raw_page(source: str, record: _Record, intake: Intake, max_body_bytes: int) -> RawPage | None:
+def _raw_page(source: str, record: _Record, intake: OpenIntake, max_body_bytes: int) -> RawPage | None:
     """The page in one response record; None if it is another file or has no usable address."""
     url, place = normal_url(record.target), record.place
     if url is None:
@@ -210,7 +210,7 @@ def _raw_page(source: str, record: _Record, intake: Intake, max_body_bytes: int)
     return None
 
 
-def _is_for_crawlers(url: str, kind: str, status: int, body: bytes, is_html: bool, intake: Intake) -> bool:
+def _is_for_crawlers(url: str, kind: str, status: int, body: bytes, is_html: bool, intake: OpenIntake) -> bool:
     """Whether the answer is robots.txt or a sitemap, or stands where one should; what it says is noted."""
     if kind == "robots" or (url.endswith("/robots.txt") and url.count("/") == 3):
         if status == 200 and is_html and not body.lstrip()[:10].lower().startswith(b"user-agent"):
@@ -220,12 +220,12 @@ def _is_for_crawlers(url: str, kind: str, status: int, body: bytes, is_html: boo
         return True
     is_likely = "sitemap" in url.lower() or b"<urlset" in body[:1000] or b"<sitemapindex" in body[:1000]
     if kind == "sitemap" or (is_likely and not is_html and status == 200):
-        found = sitemap_of(body, url) if status == 200 else None
-        if found is not None:
-            intake.sitemaps[url] = found.pages
+        result = sitemap_of(body, url) if status == 200 else None
+        if result is not None:
+            intake.sitemaps[url] = result.pages
         elif status == 200 and is_html:
             intake.html_instead[url] = CheckId.SITEMAP_HTML
-        return kind == "sitemap" or found is not None
+        return kind == "sitemap" or result is not None
     return False
 
 

@@ -153,10 +153,10 @@ def _masked_texts(blocks: Blocks, written: Corpus, numbers: _NumbersIn, is_maske
     words = written.words.copy()
     hit = is_masked[numbers.text]
     words[numbers.at[hit]] = numbers.masked[hit]
-    found = sequence_hashes(words, written.offsets)
+    result = sequence_hashes(words, written.offsets)
     bare = np.flatnonzero(written.n_words == 0)
-    found[bare] = np.array([_hash(blocks.texts[text]) for text in bare.tolist()], np.uint64)
-    return found
+    result[bare] = np.array([_hash(blocks.texts[text]) for text in bare.tolist()], np.uint64)
+    return result
 
 
 def _forms(blocks: Blocks, is_short: NDArray[np.bool_], numbers: _NumbersIn) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
@@ -179,7 +179,7 @@ def _forms(blocks: Blocks, is_short: NDArray[np.bool_], numbers: _NumbersIn) -> 
 
 def _skeleton_hashes(blocks: Blocks, links: Links, places: Ints) -> Hashes:
     """Hashes of the texts of some blocks, with each run of links as one sign."""
-    found = np.empty(len(places), np.uint64)
+    result = np.empty(len(places), np.uint64)
     for at in range(0, len(places), _BLOCKS_AT_ONCE):
         part = places[at : at + _BLOCKS_AT_ONCE]
         begin, end = links.first[part[0]], links.first[part[-1] + 1]
@@ -197,10 +197,10 @@ def _skeleton_hashes(blocks: Blocks, links: Links, places: Ints) -> Hashes:
         # All at once: a call of each pattern for each block would cost more than what the patterns do.
         skeletons = _DIGITS.sub(_NUMBER, _LINKS.sub(_LINK, "".join(pieces))).casefold().split(_END)[:-1]
         met = {key: _hash(key) for key in set(skeletons)}
-        found[at : at + len(part)] = [met[key] for key in skeletons]
+        result[at : at + len(part)] = [met[key] for key in skeletons]
     wordless = blocks.n_letters[places] == 0
-    found[wordless] = np.where(np.diff(links.first)[places[wordless]] > 1, _ROW, _BARE)
-    return found
+    result[wordless] = np.where(np.diff(links.first)[places[wordless]] > 1, _ROW, _BARE)
+    return result
 
 
 def _hash(text: str) -> int:

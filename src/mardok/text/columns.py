@@ -139,11 +139,11 @@ def columns_of(batches: Iterable[Batch]) -> Columns:
     order = np.array([last[url] for url in sorted(last)], np.int64)
     block_first, block_order = _reordered(n_blocks, order)
     image_first, image_order = _reordered(n_images, order)
-    found = blocks.finished(block_first, block_order)
+    result = blocks.finished(block_first, block_order)
     return Columns(
         tuple(pages[number] for number in order.tolist()),
-        found,
-        blocks.links(found),
+        result,
+        blocks.links(result),
         images.finished(image_first, image_order),
     )
 
@@ -268,9 +268,9 @@ class _ImageColumns:
 
 def _strings(texts: Iterable[str]) -> Strings:
     listed = list(texts)
-    found = np.empty(len(listed), object)
-    found[:] = listed
-    return found
+    result = np.empty(len(listed), object)
+    result[:] = listed
+    return result
 
 
 def _reordered(counts: Sequence[int], order: Ints) -> tuple[Ints, Ints]:

@@ -89,8 +89,8 @@ def places_of(paths: list[str], path: Codes, page: Codes, n_pages: int) -> Place
     number: dict[tuple[str, ...], int] = {(): 0}
     named, notice, shown = [False], [False], [""]
     labels: dict[str, str] = {}
-    found = np.full((len(paths), max(map(len, split), default=0) + 1), -1, np.int32)
-    found[:, 0] = 0
+    result = np.full((len(paths), max(map(len, split), default=0) + 1), -1, np.int32)
+    result[:, 0] = 0
     for row, parts in enumerate(split):
         key: tuple[str, ...] = ()
         for depth, label in enumerate(parts, start=1):
@@ -108,9 +108,9 @@ def places_of(paths: list[str], path: Codes, page: Codes, n_pages: int) -> Place
                 )
                 notice.append(any(names_notice(token[1:]) for token in tokens))
                 shown.append(plain)
-            found[row, depth] = number[key]
+            result[row, depth] = number[key]
     depths = np.array([len(parts) for parts in split], np.int8)
-    return Places(found, depths, np.array(named), np.array(notice), tuple(shown))
+    return Places(result, depths, np.array(named), np.array(notice), tuple(shown))
 
 
 def _usual_tokens(split: list[list[str]], path: Codes, page: Codes, n_pages: int) -> Collection[str]:
@@ -150,9 +150,9 @@ def templates_of(places: Places, path: Codes, page: Codes, n_pages: int) -> Ints
         found_below.append(page[kept].astype(np.int64) * len(places) + below[kept])
     met = distinct(np.concatenate([np.zeros(0, np.int64), *found_below]))
     sign = mixed((met % len(places)).astype(np.uint64) + np.uint64(1))
-    found = np.zeros(n_pages, np.uint64)
-    np.add.at(found, met // len(places), sign)
-    return np.searchsorted(distinct(found), found)
+    result = np.zeros(n_pages, np.uint64)
+    np.add.at(result, met // len(places), sign)
+    return np.searchsorted(distinct(result), result)
 
 
 def elements_of(path: Codes, joint: NDArray[np.int8], places: Places) -> Elements:

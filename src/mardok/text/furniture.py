@@ -166,19 +166,19 @@ def _sequence_hashes(values: Hashes, is_left_out: Bools, elements: Elements) -> 
     kept = np.where(is_left_out, np.uint64(0), values * base[rank])
     before = np.concatenate([np.zeros(1, np.uint64), np.cumsum(kept, dtype=np.uint64)])
     begin: Ints = rank[elements.first] - is_left_out[elements.first]
-    found = (before[elements.end] - before[elements.first]) * inverse[np.maximum(begin, 0)]
-    return np.asarray(np.where(is_left_out[elements.first], found + values[elements.first], found))
+    result = (before[elements.end] - before[elements.first]) * inverse[np.maximum(begin, 0)]
+    return np.asarray(np.where(is_left_out[elements.first], result + values[elements.first], result))
 
 
 def _powers(base: int, n: int) -> Hashes:
     """The first n powers, modulo 2^64."""
-    found = np.ones(n, np.uint64)
+    result = np.ones(n, np.uint64)
     known = 1
     while known < n:
         more = min(known, n - known)
-        found[known : known + more] = found[:more] * np.uint64(pow(base, known, 1 << 64))
+        result[known : known + more] = result[:more] * np.uint64(pow(base, known, 1 << 64))
         known += more
-    return found
+    return result
 
 
 class _Site:
@@ -299,11 +299,11 @@ class _Site:
 
     def _deepest(self, may_be: Bools) -> Ints:
         """The innermost of some elements of each page; those of one page lie within each other."""
-        found = np.flatnonzero(may_be)
-        last = np.ones(len(found), bool)
+        result = np.flatnonzero(may_be)
+        last = np.ones(len(result), bool)
         # Elements are in the order of their first blocks, outer before inner ones.
-        last[:-1] = self.page[found[1:]] != self.page[found[:-1]]
-        return found[last]
+        last[:-1] = self.page[result[1:]] != self.page[result[:-1]]
+        return result[last]
 
     def decided(self) -> NDArray[np.int8]:
         """What each block is."""
@@ -362,25 +362,25 @@ class _Site:
         )  # fmt: skip
         notice = self.is_notice & recurs
 
-        found = np.zeros(len(self.words), np.int8)
+        result = np.zeros(len(self.words), np.int8)
         for chosen, reason in ((named, NAMED), (~named, TEMPLATE), (linked, MENU)):
-            self._mark(found, (outside | inside) & chosen, reason)
-        self._mark(found, notice & ~is_core & (elements.depth > 1), NOTICE)
-        found[self._asides(is_inside, has_own_running)] = NAMED
+            self._mark(result, (outside | inside) & chosen, reason)
+        self._mark(result, notice & ~is_core & (elements.depth > 1), NOTICE)
+        result[self._asides(is_inside, has_own_running)] = NAMED
         if settings.edges:
-            self._take_up_edges(found, at_edge)
-        self._follow_others(found)
+            self._take_up_edges(result, at_edge)
+        self._follow_others(result)
         unit = self.unit
         in_doubt = text.is_everywhere[unit] | (named & place.is_usual)[unit] | (is_outside & text.is_usual)[unit]
-        found[in_doubt & (found == MAIN)] = DOUBT
-        return found
+        result[in_doubt & (result == MAIN)] = DOUBT
+        return result
 
-    def _mark(self, found: NDArray[np.int8], chosen: Bools, reason: int) -> None:
+    def _mark(self, result: NDArray[np.int8], chosen: Bools, reason: int) -> None:
         """Give a reason to the blocks of some elements."""
-        steps = np.zeros(len(found) + 1, np.int32)
+        steps = np.zeros(len(result) + 1, np.int32)
         np.add.at(steps, self.elements.first[chosen], 1)
         np.add.at(steps, self.elements.end[chosen], -1)
-        found[np.cumsum(steps)[:-1] > 0] = reason
+        result[np.cumsum(steps)[:-1] > 0] = reason
 
     def _is_title(self, is_outside: Bools) -> Bools:
         """Whether elements outside the core hold the title of their page, which nothing in the core repeats.
@@ -407,7 +407,7 @@ class _Site:
         has_other = np.bincount(self.blocks.page[~self.blocks.is_aside], minlength=self.n_pages) > 0
         return np.asarray(self.blocks.is_aside & (is_content == 0) & has_other[self.blocks.page])
 
-    def _follow_others(self, found: NDArray[np.int8]) -> None:
+    def _follow_others(self, result: NDArray[np.int8]) -> None:
         """On pages without words of their own, take for furniture what is furniture in the same place of other pages."""
         has_core = self.has_core[self.blocks.page]
         if has_core.all():
@@ -419,14 +419,14 @@ class _Site:
         is_known = known[number] == key
         elsewhere = is_known & has_core
         n = np.bincount(number[elsewhere], minlength=len(known))
-        n_furniture = np.bincount(number[elsewhere & (found != MAIN)], minlength=len(known))
+        n_furniture = np.bincount(number[elsewhere & (result != MAIN)], minlength=len(known))
         follows = ~has_core & (n > 0)[number] & (n_furniture >= self.settings.template_share * n)[number]
-        found[follows & (found == MAIN)] = TEMPLATE
+        result[follows & (result == MAIN)] = TEMPLATE
 
-    def _take_up_edges(self, found: NDArray[np.int8], at_edge: Bools) -> None:
+    def _take_up_edges(self, result: NDArray[np.int8], at_edge: Bools) -> None:
         """Mark runs of furniture at both ends of the core of each page."""
         elements, blocks = self.elements, self.blocks
-        n = len(found)
+        n = len(result)
         ends, begins = np.zeros(n, np.int64), np.full(n, n, np.int64)
         np.maximum.at(ends, elements.first[at_edge], elements.end[at_edge])
         np.minimum.at(begins, elements.end[at_edge] - 1, elements.first[at_edge])
@@ -443,15 +443,15 @@ class _Site:
         active[blocks.page[selected]] = True
         active[self.page[at_edge]] = True
         for page in np.flatnonzero(active).tolist():
-            run = _Edge(int(self.core_first[page]), int(self.core_end[page]), found, ends, begins, selected, passed)
+            run = _Edge(int(self.core_first[page]), int(self.core_end[page]), result, ends, begins, selected, passed)
             depth = int(self.core_depth[page])
             for places in (
                 run.whole_children(run.from_start(), blocks.joint, depth),
                 _with_text_of_heading(
-                    run.whole_children(run.from_end(), blocks.joint, depth), found, blocks.level, run.first
+                    run.whole_children(run.from_end(), blocks.joint, depth), result, blocks.level, run.first
                 ),
             ):
-                found[[place for place in places if found[place] == MAIN]] = EDGE
+                result[[place for place in places if result[place] == MAIN]] = EDGE
 
 
 @dataclass(frozen=True)
@@ -513,9 +513,9 @@ class _Edge:
         return range(start, max(start, stop))
 
 
-def _with_text_of_heading(run: range, found: NDArray[np.int8], level: NDArray[np.int8], first: int) -> range:
+def _with_text_of_heading(run: range, result: NDArray[np.int8], level: NDArray[np.int8], first: int) -> range:
     """A run at the end without what follows a heading that stays: no heading is left without its text."""
     before = run.start - 1
-    if not run or before < first or level[before] == 0 or found[before] != MAIN:
+    if not run or before < first or level[before] == 0 or result[before] != MAIN:
         return run
     return range(run.start + 1, run.stop)

@@ -17,7 +17,7 @@ import pandas as pd
 from mardok.extract.part_names import names_furniture
 from mardok.tables import FURNITURE
 from mardok.text.distinct import distinct
-from mardok.text.site import Site
+from mardok.text.site import SiteBlocks
 
 _LANDMARKS = frozenset(["aside", "footer", "header", "nav"])
 _NOT_SHOWN = ("hidden", "noscript", "form control", "in text.ignore", "not in text.only")
@@ -26,7 +26,7 @@ _SHOWN = 200
 """Characters of an example."""
 
 
-def furniture_table(site: Site) -> pd.DataFrame:
+def furniture_table(site: SiteBlocks) -> pd.DataFrame:
     """The parts of pages that were taken for furniture."""
     blocks, reasons = site.blocks, site.reasons
     left_out = [number for number, name in enumerate(reasons.names) if name in _NOT_SHOWN]
@@ -50,9 +50,9 @@ def furniture_table(site: Site) -> pd.DataFrame:
         if not n_pages[code]:
             continue
         example = int(on[np.searchsorted(on, code * len(site.pages))] % len(site.pages))
-        told = " ".join(blocks.texts[text] for text in texts[(part == code) & (page == example)].tolist())
+        stated = " ".join(blocks.texts[text] for text in texts[(part == code) & (page == example)].tolist())
         reason = reasons.names[int(reason_of[code].argmax())]
-        rows.append((name, reason, n_pages[code], int(words[code]), site.pages[example].url, told[:_SHOWN]))
+        rows.append((name, reason, n_pages[code], int(words[code]), site.pages[example].url, stated[:_SHOWN]))
     return FURNITURE.frame(rows)
 
 

@@ -51,9 +51,9 @@ _SIGN = 1
 
 def mixed(values: Hashes) -> Hashes:
     """Spread every bit over all bits, one to one (the finalizer of MurmurHash3; A. Appleby, public domain)."""
-    found = values.copy()
-    _mix(found)
-    return found
+    result = values.copy()
+    _mix(result)
+    return result
 
 
 def _mix(values: Hashes) -> None:
@@ -209,13 +209,13 @@ def _hashed_lines(texts: Iterable[str], vocabulary: _Vocabulary | None = None) -
     size, n_lines, n_words, is_ascii = 0, 0, 0, True
 
     def hash_batch() -> int:
-        found = _words_in("\n".join(batch))
+        result = _words_in("\n".join(batch))
         if vocabulary is not None:
-            vocabulary.add(found)
-        words.append(found.hashes)
-        ends.append(found.line_ends + n_words)
-        clauses.append(found.clauses + n_words)
-        return n_words + len(found.hashes)
+            vocabulary.add(result)
+        words.append(result.hashes)
+        ends.append(result.line_ends + n_words)
+        clauses.append(result.clauses + n_words)
+        return n_words + len(result.hashes)
 
     for text in texts:
         for piece, is_last in _pieces(text):
@@ -278,14 +278,14 @@ class _Vocabulary:
         # Most words of a text are known: one look at a table says so of nearly all, many times faster than the dictionary.
         self._lately = np.zeros(1 << _SLOT_BITS, np.uint64)
 
-    def add(self, found: _Found) -> None:
+    def add(self, result: _Found) -> None:
         """Put the words of a text into it."""
-        slots = (found.hashes >> np.uint64(64 - _SLOT_BITS)).astype(np.int64)
-        places = np.flatnonzero(self._lately[slots] != found.hashes)
-        self._lately[slots[places]] = found.hashes[places]
-        for place, word in zip(places.tolist(), found.hashes[places].tolist(), strict=True):
+        slots = (result.hashes >> np.uint64(64 - _SLOT_BITS)).astype(np.int64)
+        places = np.flatnonzero(self._lately[slots] != result.hashes)
+        self._lately[slots[places]] = result.hashes[places]
+        for place, word in zip(places.tolist(), result.hashes[places].tolist(), strict=True):
             if word not in self.words:
-                self.words[word] = found.text[found.starts[place] : found.ends[place]]
+                self.words[word] = result.text[result.starts[place] : result.ends[place]]
 
 
 def word_places(text: str) -> tuple[Offsets, Offsets]:
@@ -366,9 +366,9 @@ def _polynomials(values: Hashes, starts: NDArray[np.int64], ends: NDArray[np.int
     powers, inverses = _powers(1 << max(len(values).bit_length(), 18))
     sums = np.zeros(len(values) + 1, np.uint64)
     np.cumsum(values * powers[: len(values)], out=sums[1:])
-    found = mixed((sums[ends] - sums[starts]) * inverses[starts])
-    found[found == 0] = 1
-    return found
+    result = mixed((sums[ends] - sums[starts]) * inverses[starts])
+    result[result == 0] = 1
+    return result
 
 
 @cache
@@ -407,14 +407,14 @@ def _ascii_signs() -> bytes:
 
 def run_hashes(words: Hashes) -> Hashes:
     """A hash for the run of eight words that begins at each place; shape (n_words - 7,), or (0,) for fewer words."""
-    found = words
+    result = words
     for span in (1, 2, 4):  # the polynomials of two words, of four, of eight
-        if len(found) <= span:
+        if len(result) <= span:
             return np.zeros(0, np.uint64)
-        longer = found[:-span] * np.uint64(pow(_BASE, span, 1 << 64))
-        longer += found[span:]
-        found = longer
-    return found
+        longer = result[:-span] * np.uint64(pow(_BASE, span, 1 << 64))
+        longer += result[span:]
+        result = longer
+    return result
 
 
 def sequence_hashes(words: Hashes, offsets: Offsets) -> Hashes:
@@ -425,21 +425,21 @@ def sequence_hashes(words: Hashes, offsets: Offsets) -> Hashes:
     words, offsets : ndarray
         As :func:`word_hashes` gives them.
     """
-    found = np.empty(len(offsets) - 1, np.uint64)
-    for start in range(0, len(found), _BLOCKS_AT_ONCE):
+    result = np.empty(len(offsets) - 1, np.uint64)
+    for start in range(0, len(result), _BLOCKS_AT_ONCE):
         ends = offsets[start : start + _BLOCKS_AT_ONCE + 1]
         part = _polynomials(words[ends[0] : ends[-1]], ends[:-1] - ends[0], ends[1:] - ends[0])
-        found[start : start + len(part)] = part
-    return found
+        result[start : start + len(part)] = part
+    return result
 
 
 def short_block_hashes(words: Hashes, starts: Offsets, lengths: Offsets) -> Hashes:
     """A hash for each of some blocks of fewer than eight words."""
-    found = mixed(lengths.astype(np.uint64) + np.uint64(0x8EBC6AF09C88C6E3))
+    result = mixed(lengths.astype(np.uint64) + np.uint64(0x8EBC6AF09C88C6E3))
     for k in range(RUN_WORDS - 1):
         is_inside = lengths > k
-        found[is_inside] = mixed(found[is_inside] * np.uint64(_BASE) + words[starts[is_inside] + k])
-    return found
+        result[is_inside] = mixed(result[is_inside] * np.uint64(_BASE) + words[starts[is_inside] + k])
+    return result
 
 
 def n_shingles(lengths: Offsets) -> Offsets:
@@ -462,10 +462,10 @@ def shingle_hashes(words: Hashes, offsets: Offsets) -> Hashes:
     ndarray of uint64, shape (n_words,)
         What stands at the last words of a text, where no shingle of it begins, means nothing.
     """
-    found = words.copy()
+    result = words.copy()
     for k in range(1, SHINGLE_WORDS):
-        found *= np.uint64(_BASE)
-        found[:-k] += words[k:]
+        result *= np.uint64(_BASE)
+        result[:-k] += words[k:]
     lengths = np.diff(offsets)
     short = offsets[:-1][(lengths > 0) & (lengths < SHINGLE_WORDS)]
     if len(short):
@@ -474,5 +474,5 @@ def shingle_hashes(words: Hashes, offsets: Offsets) -> Hashes:
         for k in range(1, SHINGLE_WORDS):
             # 0 is no word: the text ends before.
             alone = alone * np.uint64(_BASE) + np.where(short + k < ends, words[np.minimum(short + k, ends - 1)], 0)
-        found[short] = alone
-    return found
+        result[short] = alone
+    return result

@@ -51,21 +51,21 @@ class KnownHashes:
 
     def numbers(self, hashes: Hashes) -> NDArray[np.int64]:
         """Place of each hash among the known ones, -1 where it is not among them."""
-        found = np.full(len(hashes), -1, np.int64)
+        result = np.full(len(hashes), -1, np.int64)
         asked = np.arange(len(hashes))
         for number in range(len(self._tables)):
             place = self._tables[number][self._at(hashes[asked], number)]
             is_taken = place >= 0
             asked, place = asked[is_taken], place[is_taken]
             is_it = self._known[place] == hashes[asked]
-            found[asked[is_it]] = place[is_it]
+            result[asked[is_it]] = place[is_it]
             asked = asked[~is_it]
         if len(self._left) and len(asked):
             left = self._known[self._left]
             place = np.minimum(np.searchsorted(left, hashes[asked]), len(left) - 1)
             is_it = left[place] == hashes[asked]
-            found[asked[is_it]] = self._left[place[is_it]]
-        return found
+            result[asked[is_it]] = self._left[place[is_it]]
+        return result
 
     def _at(self, hashes: Hashes, number: int) -> NDArray[np.int64]:
         """Where hashes stand in a table, if they do."""

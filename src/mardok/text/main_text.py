@@ -110,9 +110,9 @@ def reasons_not_main(
 
 def _stands_on_few(blocks: Blocks, page: Codes, places: Ints, settings: Text) -> NDArray[np.bool_]:
     """For each place whether it is one of some whose texts stand on few pages."""
-    found = np.zeros(len(page), bool)
+    result = np.zeros(len(page), bool)
     if not len(places):
-        return found
+        return result
     texts = blocks.text[blocks.at]
     asked = np.zeros(len(blocks.texts), bool)
     asked[texts[places]] = True
@@ -120,8 +120,8 @@ def _stands_on_few(blocks: Blocks, page: Codes, places: Ints, settings: Text) ->
     kept = asked[texts]
     once = distinct(texts[kept].astype(np.int64) * n_pages + page[kept])
     n_with = np.bincount(once // n_pages, minlength=len(blocks.texts))
-    found[places] = n_with[texts[places]] < settings.recurring_pages
-    return found
+    result[places] = n_with[texts[places]] < settings.recurring_pages
+    return result
 
 
 def _release_headers(blocks: Blocks, reasons: NDArray[np.int8], header: int) -> None:
@@ -202,11 +202,11 @@ def _say_the_title(blocks: Blocks, pages: Sequence[Page], page: Codes, at: Codes
     titles = [page.title for page in pages]
     long, lengths = (np.fromiter(map(len, listed), np.int64, len(listed)) for listed in (titles, blocks.texts))
     text = blocks.text[at]
-    found = (lengths[text] > 0) & (lengths[text] <= long[page]) & (lengths[text] >= _TITLE_SHARE * long[page])
-    asked = np.flatnonzero(found)
+    result = (lengths[text] > 0) & (lengths[text] <= long[page]) & (lengths[text] >= _TITLE_SHARE * long[page])
+    asked = np.flatnonzero(result)
     folded_titles = [folded(title) for title in titles]
-    found[asked] = [
+    result[asked] = [
         folded(blocks.texts[one]) in folded_titles[row]
         for one, row in zip(text[asked].tolist(), page[asked].tolist(), strict=True)
     ]
-    return np.asarray(found)
+    return np.asarray(result)

@@ -90,7 +90,7 @@ def _shares_there(counted: Ints, placed: Codes, number: Ints, page: Codes, secti
     sizes = np.bincount(section)
     in_section = np.sort(counted * len(sizes) + section[placed])
     starts = np.flatnonzero(first_of_equal(in_section))
-    found, n_there = in_section[starts], np.diff(starts, append=len(in_section))
+    result, n_there = in_section[starts], np.diff(starts, append=len(in_section))
     # Each thing that is asked about stands in its own section, so it is found.
-    at = np.searchsorted(found, number * len(sizes) + section[page])
-    return np.asarray(np.where(n_there >= least, n_there / sizes[found % len(sizes)], 0)[at])
+    at = np.searchsorted(result, number * len(sizes) + section[page])
+    return np.asarray(np.where(n_there >= least, n_there / sizes[result % len(sizes)], 0)[at])

@@ -1,23 +1,23 @@
 """All pages of a site together, with their main texts.
 
-In:  the facts of pages in batches, in any order; of several with one address the last counts.
+In:  the facts of pages, as columns.
 Out: a :class:`Site`: pages in URL order, so that a page's row is the same in every table and array.
 """
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.extract.batch import Batch, Numbers
+from mardok.extract.batch import Numbers
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Page
 from mardok.settings import Language, Settings
-from mardok.text.columns import Blocks, Codes, Images, Links, columns_of
+from mardok.text.columns import Blocks, Codes, Columns, Images, Links
 from mardok.text.distinct import distinct
 from mardok.text.hashes import Corpus, corpus_of
 from mardok.text.main_text import Reasons, reasons_not_main
@@ -25,8 +25,8 @@ from mardok.text.words import folded, text_hash
 
 
 @dataclass(frozen=True)
-class Site:
-    """The pages of a site; position in every sequence is the row of the page."""
+class SiteBlocks:
+    """The pages of a site and what stands on them; position in every sequence is the row of the page."""
 
     pages: tuple[Page, ...]
     """Pages without blocks and images, which stand in the columns."""
@@ -45,14 +45,6 @@ class Site:
     """Whether each placed link stands in chrome."""
     main_places: NDArray[np.bool_]
     """Whether a block of main text stands at each place: the blocks of the corpus."""
-    text_hashes: tuple[str, ...]
-    """Equal where words and punctuation are; ``""`` without words."""
-    corpus: Corpus
-    """Words of the main texts."""
-
-    def without_words(self) -> Site:
-        """The same without the words of its texts, which fill much memory."""
-        return replace(self, corpus=corpus_of(()))
 
     def main_text(self, row: int) -> str:
         """Main text of a page, one line a block."""
@@ -66,9 +58,23 @@ class Site:
         return [self.blocks.texts[self.blocks.text[at]] for at in numbers if not contexts[self.blocks.context[at]].level]
 
 
-def site_of(batches: Iterable[Batch], settings: Settings) -> Site:
-    """Put the pages in order and settle their main texts."""
-    columns = columns_of(batches)
+@dataclass(frozen=True)
+class Site(SiteBlocks):
+    """The pages of a site with the words of their main texts."""
+
+    text_hashes: tuple[str, ...]
+    """Equal where words and punctuation are; ``""`` without words."""
+    corpus: Corpus
+    """Words of the main texts."""
+
+    @property
+    def without_words(self) -> SiteBlocks:
+        """The pages and blocks alone: the words fill much memory."""
+        return SiteBlocks(**{one.name: getattr(self, one.name) for one in fields(SiteBlocks)})
+
+
+def site_of(columns: Columns, settings: Settings) -> Site:
+    """Settle the main texts of the pages of a site."""
     blocks, links = columns.blocks, columns.links
     section = sections_of(columns.pages)
     written = corpus_of(map(folded, blocks.texts))
@@ -113,11 +119,11 @@ def _with_languages(
     page = blocks.page
     is_early = before[:-1] - before[blocks.first[page]] < CHECKED_CHARACTERS if len(page) else np.zeros(0, bool)
     asked = distinct(page[is_shown & is_early & ~reasons.is_main])
-    told = list(pages)
+    stated = list(pages)
     for row in asked.tolist():
         text = _main_text(blocks, main_places, row)[: 2 * CHECKED_CHARACTERS]
-        told[row] = replace(told[row], language=language_of(text, told[row].declared_language, settings))
-    return tuple(told)
+        stated[row] = replace(stated[row], language=language_of(text, stated[row].declared_language, settings))
+    return tuple(stated)
 
 
 def sections_of(pages: Sequence[Page]) -> NDArray[np.int64]:

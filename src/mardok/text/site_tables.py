@@ -16,10 +16,10 @@ from mardok.extract.page import Context
 from mardok.memory import give_back_memory
 from mardok.tables import ALTERNATES, BLOCKS, IMAGES, LINKS, Recurring
 from mardok.text.columns import Blocks, Codes
-from mardok.text.site import Site
+from mardok.text.site import SiteBlocks
 
 
-def site_tables(site: Site, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.DataFrame]:
+def site_tables(site: SiteBlocks, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.DataFrame]:
     """The tables by name.
 
     Parameters
@@ -52,7 +52,7 @@ def site_tables(site: Site, is_boilerplate: NDArray[np.bool_]) -> dict[str, pd.D
     }
 
 
-def _blocks_table(site: Site, is_boilerplate: NDArray[np.bool_]) -> pd.DataFrame:
+def _blocks_table(site: SiteBlocks, is_boilerplate: NDArray[np.bool_]) -> pd.DataFrame:
     blocks = site.blocks
     shown = np.flatnonzero(blocks.has_text[blocks.at])
     at = blocks.at[shown]
@@ -72,7 +72,7 @@ def _blocks_table(site: Site, is_boilerplate: NDArray[np.bool_]) -> pd.DataFrame
     )
 
 
-def _links_table(site: Site) -> pd.DataFrame:
+def _links_table(site: SiteBlocks) -> pd.DataFrame:
     blocks, links = site.blocks, site.links
     block = np.where(blocks.has_text[blocks.at], _numbers_in_page(blocks), np.int32(-1))[links.place]
     # They stand in the order of the table, but for those without text, which come first on their page.

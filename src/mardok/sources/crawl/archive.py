@@ -75,13 +75,13 @@ class Archive:
             raise
 
     def _check_scope(self, scope: str) -> None:
-        found = ""
+        result = ""
         with self.path.open("rb") as file:
             for record in ArchiveIterator(file, record_types=WarcRecordType.warcinfo, parse_http=False):
-                found = _fields_of(record).get(SCOPE_FIELD, "")
+                result = _fields_of(record).get(SCOPE_FIELD, "")
                 break
-        if found != scope:
-            holds = f"another crawl ({found})" if found else "something else"
+        if result != scope:
+            holds = f"another crawl ({result})" if result else "something else"
             raise SourceError(f"{self.path}: holds {holds}; name another file, or remove it to begin again")
 
     def answers(self) -> Iterator[Fetched]:
@@ -103,13 +103,13 @@ class Archive:
 
     def ended(self) -> CrawlEnding:
         """How the crawl in the file ended last; unknown if it never did."""
-        found = CrawlEnding()
+        result = CrawlEnding()
         with self.path.open("rb") as file:
             for record in ArchiveIterator(file, record_types=WarcRecordType.metadata, parse_http=False):
                 fields = _fields_of(record)
                 if END_FIELD in fields:
-                    found = CrawlEnding.read(fields[END_FIELD])
-        return found
+                    result = CrawlEnding.read(fields[END_FIELD])
+        return result
 
     def add(self, fetched: Fetched, request_headers: Sequence[tuple[str, str]]) -> None:
         """Append one fetch."""

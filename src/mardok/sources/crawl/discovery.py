@@ -80,8 +80,8 @@ def leads_of(fetched: Fetched, limit: int) -> Leads:
             content = attributes.get("content") or ""
             if (attributes.get("name") or "").lower() == "robots":
                 is_noindex = is_noindex or "noindex" in content.lower() or "none" in content.lower()
-            elif (attributes.get("http-equiv") or "").lower() == "refresh" and (found := _REFRESH.match(content)):
-                links[normal_url(found[1], base) or ""] = None
+            elif (attributes.get("http-equiv") or "").lower() == "refresh" and (result := _REFRESH.match(content)):
+                links[normal_url(result[1], base) or ""] = None
         elif tag == "img":
             images[normal_url(target, base) or ""] = None
         elif tag != "link" or _is_followed(attributes):

@@ -42,10 +42,10 @@ def chromium_program() -> str:
     SourceError
         If there is none.
     """
-    found = next(filter(None, map(shutil.which, _PROGRAMS)), None)
-    if found is None:
+    result = next(filter(None, map(shutil.which, _PROGRAMS)), None)
+    if result is None:
         raise SourceError("rendering needs Chromium on the system: apt-get install chromium")
-    return found
+    return result
 
 
 class Renderer:

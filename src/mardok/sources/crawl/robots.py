@@ -77,8 +77,8 @@ class Robots:
 
     def sitemaps(self, origin: str) -> list[str]:
         """Sitemaps that the robots.txt of an origin names, in their one form."""
-        found = (normal_url(url.strip(), f"{origin}/robots.txt") for url in self._rules[origin].sitemaps)
-        return list(dict.fromkeys(filter(None, found)))
+        result = (normal_url(url.strip(), f"{origin}/robots.txt") for url in self._rules[origin].sitemaps)
+        return list(dict.fromkeys(filter(None, result)))
 
 
 def _text(fetched: Fetched) -> str:

@@ -63,23 +63,23 @@ class CrawlSummary:
     @property
     def hints(self) -> tuple[str, ...]:
         """What a person should know before believing the crawl to be the site."""
-        found = []
+        result = []
         end, value = self.ending
         if end == CrawlEnd.LIMIT:
             setting = value
-            found.append(f"the crawl reached {setting}: raise it (--set {setting}=...) and run the same command again")
+            result.append(f"the crawl reached {setting}: raise it (--set {setting}=...) and run the same command again")
         if end == CrawlEnd.STOPPED:
-            found.append(f"the server was left in peace after {value}; run the command again later")
+            result.append(f"the server was left in peace after {value}; run the command again later")
         refused = self.skipped.get(SkipReason.ROBOTS, 0)
         if refused and refused >= self.n_html:
-            found.append(f"robots.txt closes most of the site: {refused} addresses were refused, {self.n_html} pages read")
+            result.append(f"robots.txt closes most of the site: {refused} addresses were refused, {self.n_html} pages read")
         if self.n_html and self.n_noindex > _SOON_EMPTY * self.n_html:
-            found.append(f"{self.n_noindex} of {self.n_html} pages are noindex: is this a staging site?")
+            result.append(f"{self.n_noindex} of {self.n_html} pages are noindex: is this a staging site?")
         if self.n_html and self.n_empty > _SOON_EMPTY * self.n_html:
-            found.append(f"{self.n_empty} of {self.n_html} pages are empty without scripts: crawl with --render")
+            result.append(f"{self.n_empty} of {self.n_html} pages are empty without scripts: crawl with --render")
         if not self.n_html:
-            found.append("no page answered with HTML: look at the address and at what failed")
-        return tuple(found)
+            result.append("no page answered with HTML: look at the address and at what failed")
+        return tuple(result)
 
 
 def crawl(
@@ -137,12 +137,12 @@ def crawl(
     }
     if not job["starts"] and not job["listed"]:
         raise SourceError("nothing to crawl: name a start address or a list of addresses")
-    told = _worked(job, progress)
+    message = _worked(job, progress)
     counts = {
-        name: {int(key): n for key, n in told[name].items() if n} for name in ("statuses", "images")
-    } | {name: {key: n for key, n in told[name].items() if n} for name in ("skipped", "failures")}  # fmt: skip
-    plain = {name: told[name] for name in ("n_fetched", "n_before", "n_pages", "n_html", "n_noindex", "n_empty")}
-    return CrawlSummary(path, CrawlEnding.read(told["how"]), **plain, **counts)
+        name: {int(key): n for key, n in message[name].items() if n} for name in ("statuses", "images")
+    } | {name: {key: n for key, n in message[name].items() if n} for name in ("skipped", "failures")}  # fmt: skip
+    plain = {name: message[name] for name in ("n_fetched", "n_before", "n_pages", "n_html", "n_noindex", "n_empty")}
+    return CrawlSummary(path, CrawlEnding.read(message["how"]), **plain, **counts)
 
 
 def _address(text: str) -> str:
@@ -170,9 +170,9 @@ def read_credentials(source: str) -> dict[str, str]:
         except (OSError, UnicodeDecodeError) as error:
             raise SourceError(f"{source}: cannot be read as a file of credentials") from error
     lines = [line.strip() for line in text.splitlines() if line.strip()]
-    found = [_HEADER.fullmatch(line) for line in lines]
-    if lines and all(found):
-        return {match[1].title(): match[2] for match in found if match}
+    result = [_HEADER.fullmatch(line) for line in lines]
+    if lines and all(result):
+        return {match[1].title(): match[2] for match in result if match}
     if len(lines) == 1 and ":" in lines[0]:
         return {"Authorization": "Basic " + base64.b64encode(lines[0].encode()).decode("ascii")}
     raise SourceError(f"{source}: expected one line user:password, or headers as Name: value, one a line")
@@ -193,14 +193,14 @@ def _worked(job: Mapping[str, Any], progress: Callable[[str, int], None] | None)
             worker.stdin.write(json.dumps(job) + "\n")
             worker.stdin.flush()
             for line in worker.stdout:
-                told = json.loads(line)
-                if "error" in told:
-                    raise SourceError(told["error"])
-                ended = told.get("ended", ended)
-                if "done" in told and progress:
-                    pace = told["done"] / max(time.monotonic() - begun, 1e-9)
-                    stage = f"crawling ({told['queued']:,} queued, {pace:.1f} a second, {told['errors']:,} errors)"
-                    progress(stage, told["done"])
+                message = json.loads(line)
+                if "error" in message:
+                    raise SourceError(message["error"])
+                ended = message.get("ended", ended)
+                if "done" in message and progress:
+                    pace = message["done"] / max(time.monotonic() - begun, 1e-9)
+                    stage = f"crawling ({message['queued']:,} queued, {pace:.1f} a second, {message['errors']:,} errors)"
+                    progress(stage, message["done"])
         finally:
             worker.stdin.close()
             if ended is None:

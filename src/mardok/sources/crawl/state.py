@@ -194,13 +194,13 @@ class CrawlState:
 
     def _learn_sitemap(self, fetched: Fetched) -> None:
         target = _redirect_target(fetched)
-        found = sitemap_of(plain_body(fetched, MOST_BYTES), fetched.task.url) if fetched.status == 200 else None
+        result = sitemap_of(plain_body(fetched, MOST_BYTES), fetched.task.url) if fetched.status == 200 else None
         if target:
             self._add(target, "sitemap", fetched.task.depth)
-        elif found is not None:
-            for url in found.sitemaps:
+        elif result is not None:
+            for url in result.sitemaps:
                 self._add(url, "sitemap", fetched.task.depth)
-            for url in found.pages:
+            for url in result.pages:
                 self._add(url, "page", 1)
 
     def _learn_page(self, fetched: Fetched) -> None:

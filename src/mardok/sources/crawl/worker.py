@@ -135,9 +135,9 @@ class GuardedResolver(CachingThreadedResolver):
 
     def getHostByName(self, name: str, timeout: Any = ()) -> Deferred[str]:
         """Look a name up."""
-        found = super().getHostByName(name, timeout)
-        found.addCallback(self._checked, name)
-        return found
+        result = super().getHostByName(name, timeout)
+        result.addCallback(self._checked, name)
+        return result
 
     def _checked(self, address: str, name: str) -> str:
         if is_private(address) and name not in self.home_names:
@@ -152,16 +152,16 @@ def is_private(address: str) -> bool:
 
 def private_names(scope: Scope) -> frozenset[str]:
     """Hosts named by the user that lead to private addresses now: the crawl is started there on purpose."""
-    found = set()
+    result = set()
     for host in scope.hosts:
         name = host.rsplit(":", 1)[0] if not host.endswith("]") else host
         for written in (name, f"www.{name}"):
             try:
                 if is_private(socket.gethostbyname(written)):
-                    found.add(written)
+                    result.add(written)
             except OSError:
                 continue
-    return frozenset(found)
+    return frozenset(result)
 
 
 class SiteSpider(Spider):

@@ -1,0 +1,106 @@
+"""Which pages are written variants of one another, and which are copies.
+
+In:  the site, and what is known of its pages.
+Out: :class:`CopyAnalysis`: groups with their keepers, and the pairs that are kept.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from mardok.compare.kept_pairs import kept_pairs
+from mardok.compare.relations import Traits, page_sets, relations_of
+from mardok.findings.facts import SiteFacts
+from mardok.findings.groups import Grouping, find_groups, variant_groups, with_variants
+from mardok.settings import Copies
+from mardok.text.distinct import first_of_equal
+from mardok.text.site import Site
+from mardok.vocabulary import GroupKind
+
+
+@dataclass(frozen=True)
+class CopyAnalysis:
+    """Which pages are variants and copies."""
+
+    grouping: Grouping
+    kept: pd.DataFrame
+    """The pairs that are kept."""
+    group_of: NDArray[np.int64]
+    """A number for each page, equal for pages of one group of copies."""
+    rows: NDArray[np.int64]
+    """Pages that were compared: of variants only the keeper."""
+
+    @property
+    def is_compared(self) -> NDArray[np.bool_]:
+        """Whether each page was compared."""
+        return np.isin(np.arange(len(self.group_of)), self.rows)
+
+    @property
+    def in_copies(self) -> set[int]:
+        """Pages that go into a copy of theirs."""
+        copies = (group for group in self.grouping.groups if group.kind == GroupKind.COPIES)
+        return {row for group in copies for row in group.members}
+
+
+def find_copy_groups(site: Site, facts: SiteFacts) -> CopyAnalysis:
+    """Which pages are variants and copies; the sets of shingles, which fill much memory, are needed no longer than that."""
+    settings, strength = facts.settings, facts.strength
+    rows = [
+        row
+        for row, reason in enumerate(facts.noindex_reasons)
+        if (not reason or (settings.copies.all_pages and site.text_hashes[row])) and not facts.failures[row]
+    ]
+    traits = _traits(site, settings.copies)
+    counting = page_sets(site.corpus, np.array(rows, np.int64))
+    variants, keeper_of = variant_groups(site, counting, strength, settings)
+    apart = counting.select(np.array([row for row in rows if row not in keeper_of], np.int64))
+    relations = relations_of(apart, site.corpus, traits, settings.pairs)
+    grouping = find_groups(site, facts.titles, variants, relations, traits, strength, settings)
+    kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
+    return CopyAnalysis(grouping, kept, _groups_of_copies(site, grouping, relations.pairs), apart.rows)
+
+
+def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:
+    """A number for each page, equal for pages of one group of copies.
+
+    A page in another language than it is meant for goes with the page whose text it shows, at least by half: what is not
+    translated yet takes no own words from the original.
+    """
+    result = np.arange(len(site.pages))
+    for group in grouping.groups:
+        if group.kind == GroupKind.COPIES:
+            result[list(group.members)] = group.keeper
+    meant = _numbers(grouping.meant_for)
+    languages = zip((page.language for page in site.pages), grouping.meant_for, strict=True)
+    is_guest = np.array([bool(own and meant) and own != meant for own, meant in languages], bool)
+    a, b, resemblance = (pairs[name].to_numpy() for name in ("a", "b", "resemblance"))
+    guest, host, resemblance = np.concatenate([a, b]), np.concatenate([b, a]), np.concatenate([resemblance, resemblance])
+    is_asked = is_guest[guest] & (meant[guest] != meant[host])
+    guest, host, resemblance = guest[is_asked], host[is_asked], resemblance[is_asked]
+    # A page that is itself not translated yet is no original, unless there is no other.
+    order = np.lexsort((host, -resemblance, is_guest[host], guest))
+    nearest = order[first_of_equal(guest[order])]
+    for page, shown in zip(guest[nearest].tolist(), host[nearest].tolist(), strict=True):
+        result[page] = result[shown]
+    return result
+
+
+def _traits(site: Site, settings: Copies) -> Traits:
+    """What decides whether pages are copies."""
+    return Traits(
+        language=_numbers([page.language for page in site.pages]),
+        text=_numbers(site.text_hashes),
+        is_long=site.corpus.n_words >= settings.minimum_words,
+        threshold=settings.resemblance,
+    )
+
+
+def _numbers(names: Sequence[str]) -> NDArray[np.int64]:
+    """A number for each name, equal for equal ones."""
+    number = {name: code for code, name in enumerate(dict.fromkeys(names))}
+    return np.array([number[name] for name in names], np.int64)

@@ -1,0 +1,97 @@
+"""What is known of each page before pages are compared.
+
+In:  a site, and everything an audit is made from.
+Out: :class:`SiteFacts`: where addresses lead, what may be listed, what speaks for each page, what each is for.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from mardok.compare.demand import Demand, match_demand
+from mardok.compare.destinations import Destination, find_destinations
+from mardok.compare.titles import Titles, split_titles
+from mardok.extract.indexable import NotIndexable, blocked_by, noindex_reasons
+from mardok.findings.coverage import Coverage, coverage_of
+from mardok.findings.failures import failures
+from mardok.findings.keeper import PageStrength
+from mardok.findings.kinds import PageKinds, page_kinds
+from mardok.findings.strength import measure_strength, unusable_keepers
+from mardok.inputs import Inputs
+from mardok.settings import Settings
+from mardok.sources.page_lists import Signal
+from mardok.sources.raw import Unread
+from mardok.text.site import Site
+from mardok.vocabulary import Failure
+
+
+@dataclass(frozen=True)
+class SiteFacts:
+    """What is known of a site's pages; sequences have one entry a page."""
+
+    settings: Settings
+    destinations: Sequence[Destination]
+    """Where each address leads in the end."""
+    noindex_reasons: Sequence[NotIndexable | None]
+    """Why each page is not indexable; None if it is."""
+    failures: Sequence[Failure]
+    """Why each page fails although it answers 200."""
+    is_blocked: Callable[[str], bool]
+    """Whether robots.txt closes an address."""
+    titles: Titles
+    strength: PageStrength
+    """What speaks for each page to stay."""
+    coverage: Coverage
+    """How much of the site was read."""
+    kinds: PageKinds
+    """What each page is for."""
+    targets: Mapping[str, str]
+    """Address of the page that a person meant for each phrase."""
+    signals: Mapping[str, Signal]
+    """What other tools say, by address."""
+    home: int
+    """Row of the home page; -1 if it was not read."""
+    is_rendered: bool
+    """Whether a browser looked at any page."""
+    unread: Sequence[Unread]
+    """Records that could not be read, and keepers that a person named and that cannot stay."""
+
+    @property
+    def demand(self) -> Demand | None:
+        """Search data; None without."""
+        return self.strength.demand
+
+
+def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
+    """Find out what is known of each page.
+
+    Parameters
+    ----------
+    settings : Settings
+        With what a person wants to be done instead of an earlier plan's actions.
+    """
+    agents = settings.extract.robots_agents
+    robots = {} if "robots.txt" in settings.extract.disregard else inputs.intake.robots
+    is_blocked = blocked_by(robots, agents)
+    reasons = noindex_reasons(site.pages, is_blocked, agents)
+    destinations = find_destinations(site)
+    titles = split_titles(site)
+    demand = match_demand(inputs.search, site, destinations, titles, settings) if inputs.search is not None else None
+    strength = measure_strength(site, reasons, destinations, demand, inputs, settings)
+    return SiteFacts(
+        settings=settings,
+        destinations=destinations,
+        noindex_reasons=reasons,
+        failures=failures(site, inputs.probes, settings.variants),
+        is_blocked=is_blocked,
+        titles=titles,
+        strength=strength,
+        coverage=coverage_of(site, destinations, inputs.intake, strength.origin, is_blocked, settings.variants),
+        kinds=page_kinds(site, settings),
+        targets=inputs.targets,
+        signals=inputs.signals,
+        is_rendered=any(page.script_words is not None for page in site.pages),
+        unread=(*inputs.intake.unread, *unusable_keepers(site, strength.is_indexable, inputs.decisions)),
+        home=site.row_of.get(f"{strength.origin}/", -1),
+    )

@@ -1,0 +1,48 @@
+"""What pages say: their phrases, who mentions what, and how each page uses the phrase it is about.
+
+In:  the site, what is known of its pages, what they promise, whose their words are.
+Out: :class:`PhraseAnalysis`.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import pandas as pd
+
+from mardok.compare.mentions import OwnUses, Unlinked, own_uses
+from mardok.compare.topics import PagePromises
+from mardok.findings.attribution import WordAttribution
+from mardok.findings.facts import SiteFacts
+from mardok.findings.mentions import unlinked_mentions, wording_of
+from mardok.findings.wording import page_phrases_table, phrases_table, section_phrases_table, stemmed_site
+from mardok.text.site import Site
+from mardok.vocabulary import GroupKind
+
+
+@dataclass(frozen=True)
+class PhraseAnalysis:
+    """What the pages say."""
+
+    tables: dict[str, pd.DataFrame]
+    """Those of phrases."""
+    mentions: dict[int, list[Unlinked]]
+    """For keepers of copies the pages that mention what they are about and do not link to them."""
+    of_topic: OwnUses
+    """How each page uses its target phrase."""
+
+
+def analyse_phrases(site: Site, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution) -> PhraseAnalysis:
+    """Count phrases, find mentions without a link, and how each page uses the phrase that it is about."""
+    settings, copies = facts.settings.phrases, attribution.copies
+    is_compared, stems = copies.is_compared, stemmed_site(site, settings)
+    keepers = (group.keeper for group in copies.grouping.groups if group.kind == GroupKind.COPIES)
+    wanted = {row: text for row in keepers if (text := wording_of(site, row))}
+    mentions = unlinked_mentions(site, stems, facts.destinations, is_compared, wanted)
+    of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in promises.topics])
+    tables = {  # last, when what is done beside needs less memory: they need the most
+        "phrases": phrases_table(stems, is_compared, attribution.words.is_repeated, settings),
+        "page_phrases": page_phrases_table(stems, settings),
+        "section_phrases": section_phrases_table(site, stems, is_compared, attribution.words, settings),
+    }
+    return PhraseAnalysis(tables, mentions, of_topic)

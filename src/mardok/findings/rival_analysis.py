@@ -1,0 +1,92 @@
+"""Which pages compete, by what they promise and by what search shows of them.
+
+In:  the site, what is known of its pages, what they promise, which are copies.
+Out: :class:`RivalAnalysis`: rivals, series, wanted phrases in the site's name, what became of phrases that a person named.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.contention import Shown, shown_pages
+from mardok.compare.links import text_links
+from mardok.compare.series import Series, find_series
+from mardok.compare.topics import PagePromises
+from mardok.findings.copy_analysis import CopyAnalysis
+from mardok.findings.facts import SiteFacts
+from mardok.findings.groups import GroupRow, untranslated_guests
+from mardok.findings.rivals import RivalInputs, Rivalry, find_rivals, may_compete, series_rows
+from mardok.findings.site_name import NamePhrase, name_phrases
+from mardok.findings.targets import target_pages, target_rows
+from mardok.text.site import Site
+from mardok.vocabulary import GroupKind
+
+
+@dataclass(frozen=True)
+class RivalAnalysis:
+    """Which pages compete."""
+
+    rivalries: list[Rivalry]
+    series: list[Series]
+    rows: list[GroupRow]
+    """Series and rivals, for the table of groups."""
+    names: list[NamePhrase]
+    """Wanted phrases in the site's name."""
+    shown: Shown | None
+    """Figures of each query and page; None without search data."""
+    targets: list[dict[str, Any]]
+    """What became of the phrases that pages are meant for."""
+    stays: NDArray[np.bool_]
+    """Pages that are indexable, no variants, do not go into a copy and are in the language they are meant for."""
+
+    @cached_property
+    def series_of(self) -> Mapping[int, int]:
+        """Number of the series that a page is in."""
+        return {row: number for number, one in enumerate(self.series) for row in one.slots}
+
+
+def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copies: CopyAnalysis) -> RivalAnalysis:
+    """Compare what pages promise and what search shows of them."""
+    settings, demand, grouping = facts.settings, facts.demand, copies.grouping
+    shown = shown_pages(demand, settings.search.minimum_share) if demand is not None else None
+    # What stands untranslated under another language's address is to be translated, and says nothing of its own till then.
+    leaving = copies.in_copies | set(untranslated_guests(site, grouping.untranslated, grouping.meant_for))
+    stays = copies.is_compared & facts.strength.is_indexable
+    stays[sorted(leaving)] = False
+    rows = np.flatnonzero(stays).tolist()
+    series = find_series(site, facts.titles.own, rows)
+    meant = target_pages(site, facts.destinations, facts.targets, promises.stemmer)
+    pairs = copies.kept[["a", "b", "resemblance"]].itertuples(index=False, name=None)
+    inputs = RivalInputs(
+        site=site,
+        topics=promises.topics,
+        kinds=facts.kinds,
+        series=series,
+        resemblance={(a, b): resemblance for a, b, resemblance in pairs},
+        links=frozenset(text_links(site, facts.destinations).tolist()),
+        settled={
+            row: number
+            for number, group in enumerate(grouping.groups)
+            if group.kind == GroupKind.COPIES
+            for row in group.rows
+        },
+        is_compared=may_compete(facts.kinds, stays),
+        target_of={target.stems: target.row for target in meant if target.row >= 0},
+    )
+    is_brand = demand.is_brand if demand is not None else np.zeros(0, bool)
+    rivalries = find_rivals(inputs, facts.strength, shown, is_brand, settings)
+    return RivalAnalysis(
+        rivalries,
+        series,
+        [*series_rows(series, copies.in_copies), *(rivalry.table_row for rivalry in rivalries)],
+        name_phrases(site, facts, promises, rows, shown),
+        shown,
+        target_rows(site, meant, shown, demand, promises.stemmer),
+        stays,
+    )

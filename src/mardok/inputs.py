@@ -1,0 +1,98 @@
+"""Everything an audit is made from, read to the end.
+
+In:  the files that the user names.
+Out: pages in columns, search data, lists and decisions, and an :class:`mardok.sources.raw.Intake` that is closed: what
+     robots.txt closes or a sitemap lists is known only when the last record has been read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import pandas as pd
+
+from mardok.errors import SourceError
+from mardok.extract.batch import Batch
+from mardok.extract.extraction import extract_batches, extract_page
+from mardok.extract.page import Page
+from mardok.progress import Progress
+from mardok.settings import Settings
+from mardok.sources.decisions import PlanDecision, read_decisions
+from mardok.sources.opening import raw_pages
+from mardok.sources.page_lists import Signal, read_signals, read_targets
+from mardok.sources.raw import Intake, OpenIntake
+from mardok.sources.search_data import read_search
+from mardok.text.columns import Columns, columns_of
+
+
+@dataclass(frozen=True)
+class InputFiles:
+    """What the user names."""
+
+    sources: tuple[Path, ...]
+    base: str | None
+    """Address that a folder of HTML stands for."""
+    search: tuple[Path, ...]
+    targets: Path | None
+    signals: Path | None
+    decisions: Path | None
+
+
+@dataclass(frozen=True)
+class Inputs:
+    """What stood in it."""
+
+    pages: Columns
+    intake: Intake
+    probes: Sequence[Page]
+    """What servers said of addresses that cannot exist."""
+    search: pd.DataFrame | None
+    targets: Mapping[str, str]
+    """Address of the page meant for each phrase."""
+    signals: Mapping[str, Signal]
+    """What other tools say of each address."""
+    decisions: Sequence[PlanDecision]
+    """What a person decided about the proposals of an earlier plan."""
+
+
+def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Progress) -> Inputs:
+    """Read everything.
+
+    Raises
+    ------
+    SourceError
+        If the sources hold no page, or one cannot be used at all.
+    TableError
+        If a table cannot be used at all.
+    FolderError
+        If the decisions lie in an audit folder whose plan cannot be read.
+    """
+    intake = OpenIntake()
+    search = read_search(files.search, settings.search, intake) if files.search else None
+    targets = read_targets(files.targets, intake) if files.targets is not None else {}
+    signals = read_signals(files.signals, intake) if files.signals is not None else {}
+    decisions = read_decisions(files.decisions, intake) if files.decisions is not None else ()
+    raws = raw_pages(files.sources, files.base, intake, settings.sources)
+    pages = columns_of(_told_of(extract_batches(raws, settings, jobs), progress))
+    closed = intake.closed()
+    if not pages.pages:
+        raise SourceError(f"{', '.join(map(str, files.sources))}: no page could be read; {_what_was_met(closed)}")
+    probes = [extract_page(raw, settings) for raw in closed.probes]
+    return Inputs(pages, closed, probes, search, targets, signals, decisions)
+
+
+def _told_of(batches: Iterable[Batch], progress: Progress) -> Iterator[Batch]:
+    """The same batches; the progress is told of each."""
+    n_pages = 0
+    for batch in batches:
+        n_pages += len(batch.pages)
+        progress("reading pages", n_pages)
+        yield batch
+
+
+def _what_was_met(intake: Intake) -> str:
+    skipped = ", ".join(f"{n} of type {kind}" for kind, n in sorted(intake.skipped.items()))
+    unread = f"{len(intake.unread)} records could not be read" if intake.unread else ""
+    return "; ".join(filter(None, [skipped and f"skipped {skipped}", unread])) or "it is empty"

@@ -1,0 +1,57 @@
+"""The plan: proposals, ranked, with what a person decided about them, and proven safe.
+
+In:  what was found, and the decisions about an earlier plan.
+Out: :class:`Plan`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import pandas as pd
+
+from mardok.findings.facts import SiteFacts
+from mardok.plan.decisions import Decided, follow
+from mardok.plan.folding import fold
+from mardok.plan.proposal import Proposal
+from mardok.plan.ranking import plan_table, ranked, steps_table
+from mardok.plan.safety import check_safety
+from mardok.plan.whole import PlanInputs, all_proposals
+from mardok.sources.decisions import PlanDecision
+from mardok.text.site import Site
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What to do."""
+
+    proposals: Sequence[Proposal]
+    """Best first."""
+    decided: Mapping[str, Decided]
+    """What a person decided, by the id of the proposal."""
+    unmatched: Sequence[PlanDecision]
+    """Decisions about proposals that are no longer made."""
+
+    @property
+    def tables(self) -> dict[str, pd.DataFrame]:
+        """Those of the plan and of its steps."""
+        return {"plan": plan_table(self.proposals, self.decided), "steps": steps_table(self.proposals)}
+
+
+def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs, decisions: Sequence[PlanDecision]) -> Plan:
+    """Make the plan.
+
+    Raises
+    ------
+    UnsafePlanError
+        If it broke one of its own safety rules: a defect, never a matter of input.
+    """
+    settings = facts.settings.plan
+    single = ranked(all_proposals(site, facts, inputs), {}, settings)
+    made = fold(single, {decision.proposal for decision in decisions}, settings)
+    decided, unmatched = follow(made, decisions)
+    proposals = ranked(made, decided, settings)
+    is_indexable = {row: reason is None for row, reason in enumerate(facts.noindex_reasons)}
+    check_safety(proposals, site, is_indexable, facts.strength.origin + "/")
+    return Plan(proposals, decided, unmatched)
