@@ -14,6 +14,7 @@ ORDER = [
     "sources",
     "extract",
     "text",
+    "inputs",
     "compare",
     "findings",
     "plan",

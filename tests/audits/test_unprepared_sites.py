@@ -15,7 +15,7 @@ import pytest
 import mardok
 from mardok.compare.brand import brand_queries
 from mardok.compare.titles import split_titles
-from mardok.compare.topics import topics
+from mardok.compare.topics import find_promises
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
 from mardok.extract.language import language_of
@@ -319,7 +319,7 @@ def test_a_phrase_keeps_the_words_of_the_title_and_versions_are_words() -> None:
     titles = ["Tuning your violin for the first time", "Release 3.5.0", "Release 3.0.5"]
     rows = [row(f"/{n}", title, f"<p>{prose(n)}</p>") for n, title in enumerate(titles)]
     site = site_with(rows)
-    said, _ = topics(site, split_titles(site), [])
+    said = find_promises(site, split_titles(site), []).topics
     assert [topic.phrase for topic in said] == ["tuning your violin for the first time", "release 3.5.0", "release 3.0.5"]
     assert said[1].stems != said[2].stems
 

@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
-from test_plan import HOST, SITES, write_site
+from random_sites import HOST, SITES, write_site
 
 import mardok
 
