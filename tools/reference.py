@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import ast
+import inspect
+import textwrap
 from collections.abc import Iterator
+from functools import cache
 from html import escape
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -66,7 +71,7 @@ def _settings() -> Iterator[str]:
         section: Any = field.annotation
         yield f"### {name}"
         yield ""
-        yield _cell(field.description or section.__doc__)
+        yield _cell(_described(Settings).get(name) or section.__doc__)
         yield ""
         yield from _fields(section, name)
         yield ""
@@ -75,7 +80,7 @@ def _settings() -> Iterator[str]:
 def _fields(section: type[BaseModel], prefix: str) -> Iterator[str]:
     yield "| setting | default | bounds | meaning |"
     yield "|---|---|---|---|"
-    nested = []
+    nested, described = [], _described(section)
     for name, field in section.model_fields.items():
         if isinstance(field.annotation, type) and issubclass(field.annotation, BaseModel):
             nested.append((f"{prefix}.{name}", field.annotation))
@@ -83,10 +88,23 @@ def _fields(section: type[BaseModel], prefix: str) -> Iterator[str]:
         bounds = [str(rule).replace("(", " ").rstrip(")").replace("Ge ge=", "from ").replace("Gt gt=", "above ")
                   .replace("Le le=", "to ").replace("Lt lt=", "below ") for rule in field.metadata]  # fmt: skip
         default = "" if field.default is PydanticUndefined else _default(field.default)
-        yield f"| `{prefix}.{name}` | {default} | {_cell(', '.join(bounds))} | {_cell(field.description or '')} |"
+        yield f"| `{prefix}.{name}` | {default} | {_cell(', '.join(bounds))} | {_cell(described.get(name, ''))} |"
     for name, inner in nested:
         yield ""
         yield from _fields(inner, name)
+
+
+@cache
+def _described(section: type[BaseModel]) -> dict[str, str]:
+    """What stands below each setting in the source. To collect that whenever Mardok starts would take a tenth of a second."""
+    (body,) = ast.parse(textwrap.dedent(inspect.getsource(section))).body
+    assert isinstance(body, ast.ClassDef)
+    return {
+        one.target.id: inspect.cleandoc(below.value.value)
+        for one, below in pairwise(body.body)
+        if isinstance(one, ast.AnnAssign) and isinstance(one.target, ast.Name)
+        and isinstance(below, ast.Expr) and isinstance(below.value, ast.Constant) and isinstance(below.value.value, str)
+    }  # fmt: skip
 
 
 def _default(value: object) -> str:

@@ -6,6 +6,7 @@ Out: what came of it, once it is asked for.
 
 from __future__ import annotations
 
+import logging
 import multiprocessing
 import sys
 from collections.abc import Callable
@@ -14,6 +15,8 @@ from multiprocessing.context import BaseContext
 from typing import TypeVar
 
 from mardok.memory import give_back_memory, no_search_for_cycles
+
+log = logging.getLogger(__name__)
 
 _Result = TypeVar("_Result")
 
@@ -51,6 +54,7 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
         try:
             results: _Result = receiver.recv()
         except (EOFError, OSError):  # it failed, or was killed for want of memory: done here, it says why
+            log.warning("a second process ended before its work was done (for want of memory?); the work is done again")
             results = work()
         process.join()
         return results

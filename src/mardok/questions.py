@@ -90,8 +90,10 @@ def phrases(
     UnknownPageError
         If an address is not in the audit.
     """
-    rows = selected_rows(audit, selection)
     settings = audit.meta.settings.phrases
+    if selection.is_all and sizes in (None, settings.words) and not containing and order in ("", *_SITE_ORDERS):
+        return _phrases_of_site(audit, order or "pages")
+    rows = selected_rows(audit, selection)
     fewest, most = sizes or settings.words
     order = order or ("pages" if selection.is_all else "typical")
     if not 1 <= fewest <= most <= 6:
@@ -112,6 +114,18 @@ def phrases(
     result["boilerplate_uses"] = uses_within(stemmed, result, again & np.repeat(selected, stemmed.corpus.n_words))
     if containing:
         result = result[_shared_words(stemmed, result, containing) == len(words(containing))]
+    by = list(dict.fromkeys([order, "uses", "pages", "words"]))
+    result = result.sort_values([*by, "phrase"], ascending=[False] * len(by) + [True], ignore_index=True)
+    return result[["phrase", "words", "pages", "uses", "boilerplate_uses", "typical"]]
+
+
+_SITE_ORDERS = ("pages", "uses")
+"""Orders in which the phrases of the whole site stand in its table already; there is no rest to be typical against."""
+
+
+def _phrases_of_site(audit: Audit, order: str) -> pd.DataFrame:
+    """The table of phrases, as it is asked for."""
+    result = audit.tables["phrases"].assign(typical=0.0)
     by = list(dict.fromkeys([order, "uses", "pages", "words"]))
     result = result.sort_values([*by, "phrase"], ascending=[False] * len(by) + [True], ignore_index=True)
     return result[["phrase", "words", "pages", "uses", "boilerplate_uses", "typical"]]

@@ -23,7 +23,7 @@ SearchColumn = Literal["query", "page", "clicks", "impressions", "position", "da
 class Section(BaseModel):
     """A group of settings."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", use_attribute_docstrings=True)
+    model_config = ConfigDict(frozen=True, extra="forbid")
 
     @field_validator("*", mode="before")
     @classmethod

@@ -7,6 +7,7 @@ Out: the answer on standard output, all else on standard error, and an exit stat
 
 from __future__ import annotations
 
+import logging
 import sys
 
 import typer
@@ -35,7 +36,9 @@ app.command("handoff")(handoff.handoff)
 @app.callback(invoke_without_command=True)
 def _options(
     version: bool = typer.Option(False, "--version", help="Show the version and leave."),
+    verbose: bool = typer.Option(False, "--verbose", help="Say on standard error what is done otherwise than usual."),
 ) -> None:
+    logging.basicConfig(level=logging.INFO if verbose else logging.WARNING, format="mardok: %(message)s", force=True)
     if version:
         from importlib.metadata import version as installed
 

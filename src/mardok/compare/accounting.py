@@ -19,11 +19,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.join import Ints
 from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Boilerplate
 from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import RUN_WORDS, Corpus, Offsets, short_block_hashes
+from mardok.text.hashes import RUN_WORDS, Corpus, Ints, Offsets, short_block_hashes
 
 _TEASED = 2
 """Pages of which a page has runs that no other page it links to has, from which it is a list of pages."""

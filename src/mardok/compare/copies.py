@@ -11,8 +11,8 @@ from collections.abc import Sequence
 import numpy as np
 import pandas as pd
 
-from mardok.compare.join import Family, Ints, Overlaps, Sets, candidates, join, shingle_sets
-from mardok.text.hashes import word_hashes
+from mardok.compare.join import Family, Overlaps, Sets, candidates, join, shingle_sets
+from mardok.text.hashes import Ints, word_hashes
 from mardok.text.words import folded
 
 

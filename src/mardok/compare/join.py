@@ -36,9 +36,7 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from mardok.text.distinct import first_of_equal, order_of_equal
-from mardok.text.hashes import SHINGLE_WORDS, Hashes, Offsets, n_shingles, shingle_hashes
-
-Ints = NDArray[np.int64]
+from mardok.text.hashes import SHINGLE_WORDS, Hashes, Ints, Offsets, n_shingles, shingle_hashes
 
 _FAMILY_LIST = 64
 """Texts with one shingle in their prefixes from which they are joined as a family."""

@@ -18,10 +18,9 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.join import Ints
 from mardok.compare.phrases import gram_hashes, gram_hashes_at, stem_grams, words_left
 from mardok.text.distinct import first_of_equal
-from mardok.text.hashes import Hashes, word_hashes
+from mardok.text.hashes import Hashes, Ints, word_hashes
 from mardok.text.known_hashes import KnownHashes
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes

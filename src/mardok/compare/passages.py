@@ -18,10 +18,9 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
-from mardok.compare.join import Ints
 from mardok.compare.runs import RepeatedRuns
 from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import RUN_WORDS
+from mardok.text.hashes import RUN_WORDS, Ints
 
 _KEPT_SHARE = 0.5
 """Share of the pages of either run that carry both, from which two runs are one passage."""

@@ -25,11 +25,9 @@ from dataclasses import dataclass
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from scipy.special import xlogy
 
-from mardok.compare.join import Ints
 from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import Corpus, Hashes
+from mardok.text.hashes import Corpus, Hashes, Ints
 from mardok.text.known_hashes import KnownHashes
 from mardok.text.stems import Stemmed, is_bare, joined
 
@@ -401,6 +399,8 @@ def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest:
     >>> log_likelihood_ratio(np.array([10, 1]), np.array([1, 10]), 100, 100).round(2).tolist()
     [8.98, -8.98]
     """
+    from scipy.special import xlogy  # only here: it takes longer to import than the phrases of a site to read
+
     total = n_here + n_in_rest
     share = (uses + uses_in_rest) / max(total, 1)
     observed = [(uses, n_here * share), (uses_in_rest, n_in_rest * share)]

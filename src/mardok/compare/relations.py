@@ -22,7 +22,6 @@ from numpy.typing import NDArray
 from mardok.compare.copies import family_pairs, shares
 from mardok.compare.join import (
     Family,
-    Ints,
     Overlaps,
     Sets,
     candidates_of_several,
@@ -33,7 +32,7 @@ from mardok.compare.join import (
     shingles_of_several,
 )
 from mardok.settings import Pairs
-from mardok.text.hashes import Corpus
+from mardok.text.hashes import Corpus, Ints
 
 _LARGE_FAMILY = 2000
 """Pages of a family from which not all of its pairs are kept."""

@@ -16,9 +16,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.join import Ints
 from mardok.text.distinct import first_of_equal, order_of_equal
-from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, run_hashes
+from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, Ints, run_hashes
 from mardok.text.known_hashes import KnownHashes
 
 _WORDS_AT_ONCE = 1 << 18

@@ -10,6 +10,7 @@ content as the W3C Recommendation "Mixed Content" defines it.
 from __future__ import annotations
 
 import json
+import logging
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import Any
@@ -18,6 +19,8 @@ from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from mardok.extract.page import Signs
 from mardok.urls import normal_url
+
+log = logging.getLogger(__name__)
 
 SIGN_TAGS = ("audio", "h1", "input", "select", "textarea", "video")
 """Elements that are looked for only where they are known to stand."""
@@ -138,7 +141,8 @@ def _parsed(text: str) -> Any:
         return None
     try:
         return json.loads(text)
-    except (ValueError, RecursionError):  # what a site gets wrong here says nothing, and harms nothing
+    except (ValueError, RecursionError) as error:  # what a site gets wrong here says nothing, and harms nothing
+        log.debug("structured data that is no JSON is left out: %s", error)
         return None
 
 

@@ -15,13 +15,13 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.accounting import Accounted
-from mardok.compare.join import Ints
 from mardok.compare.page_phrases import phrases_by_page
 from mardok.compare.passages import passages_of
 from mardok.compare.phrases import phrases_of, phrases_of_parts, uses_within
 from mardok.compare.runs import RepeatedRuns
 from mardok.settings import Phrases
 from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES, TEASERS
+from mardok.text.hashes import Ints
 from mardok.text.site import Site
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stemmed

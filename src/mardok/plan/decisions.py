@@ -10,6 +10,7 @@ rejected is not raised again unless its evidence changed: then the note says wha
 from __future__ import annotations
 
 import json
+import logging
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from glob import escape
@@ -23,6 +24,8 @@ from mardok.sentences import Sentence, clauses, sentence
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision
 from mardok.vocabulary import Action, Decision
+
+log = logging.getLogger(__name__)
 
 _LEAST_SHARE = 0.5
 _ON_GROUPS = frozenset([Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action.INVESTIGATE, Action.LEAVE])
@@ -123,6 +126,7 @@ def _changes(decision: PlanDecision, proposal: Proposal) -> list[Sentence]:
     try:
         before = json.loads(decision.basis) if decision.basis else {}
     except ValueError:
+        log.warning("%s: its basis is no JSON; whether its figures changed cannot be told", decision.place)
         return []
     was, now = _figures(before), _figures(proposal.basis)
     changes = [

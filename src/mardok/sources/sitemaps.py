@@ -9,6 +9,7 @@ and takes what is there.
 
 from __future__ import annotations
 
+import logging
 import re
 from dataclasses import dataclass
 
@@ -16,6 +17,8 @@ from selectolax.lexbor import LexborHTMLParser
 
 from mardok.sources.body import BodyError, decoded
 from mardok.urls import normal_url
+
+log = logging.getLogger(__name__)
 
 MOST_BYTES = 52_428_800
 """Largest sitemap that the protocol allows, uncompressed."""
@@ -47,7 +50,8 @@ def sitemap_of(body: bytes, url: str) -> Sitemap | None:
     if body[:2] == b"\x1f\x8b":
         try:
             body = decoded(body, "gzip", MOST_BYTES)
-        except BodyError:
+        except BodyError as error:
+            log.info("a sitemap cannot be unpacked, so what it lists is not known: %s", error)
             return None
     text = body[:MOST_BYTES].decode("utf-8-sig", "replace")
     head = text[:4096].lower()

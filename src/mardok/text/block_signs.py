@@ -17,8 +17,8 @@ from hashlib import blake2b
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.text.columns import Blocks, Ints, Links
-from mardok.text.hashes import Corpus, Hashes, sequence_hashes
+from mardok.text.columns import Blocks, Links
+from mardok.text.hashes import Corpus, Hashes, Ints, sequence_hashes
 from mardok.text.known_hashes import KnownHashes
 from mardok.text.words import folded, folded_words
 

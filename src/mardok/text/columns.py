@@ -19,9 +19,9 @@ from numpy.typing import NDArray
 
 from mardok.extract.batch import Batch, Coded, Numbers
 from mardok.extract.page import Context, Page
+from mardok.text.hashes import Ints
 from mardok.text.words import is_invisible
 
-Ints = NDArray[np.int64]
 Codes = NDArray[np.int32]
 Strings = NDArray[np.object_]
 

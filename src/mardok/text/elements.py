@@ -21,9 +21,9 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from mardok.extract.part_names import names_furniture, names_notice
-from mardok.text.columns import Blocks, Codes, Ints
+from mardok.text.columns import Blocks, Codes
 from mardok.text.distinct import distinct
-from mardok.text.hashes import mixed
+from mardok.text.hashes import Ints, mixed
 
 _TOKEN = re.compile(r"(?=[.#@])")
 _BODY_CHILD = 2

@@ -26,10 +26,10 @@ from numpy.typing import NDArray
 
 from mardok.settings import Text
 from mardok.text.block_signs import BlockSigns
-from mardok.text.columns import Codes, Ints
+from mardok.text.columns import Codes
 from mardok.text.distinct import distinct
 from mardok.text.elements import Elements, Places, elements_of, first_places, named_around, sums
-from mardok.text.hashes import Hashes
+from mardok.text.hashes import Hashes, Ints
 from mardok.text.recurrence import Recurrence, recurrence
 
 Bools = NDArray[np.bool_]

@@ -34,6 +34,7 @@ from mardok.text.words import clause_signs, letter_kinds
 
 Hashes: TypeAlias = NDArray[np.uint64]
 Offsets: TypeAlias = NDArray[np.int64]
+Ints: TypeAlias = NDArray[np.int64]
 
 SHINGLE_WORDS = 3
 RUN_WORDS = 8

@@ -21,10 +21,10 @@ from mardok.extract.page import Page
 from mardok.settings import Text
 from mardok.text import furniture as parts
 from mardok.text.block_signs import BlockSigns, block_signs, carried
-from mardok.text.columns import Blocks, Codes, Ints, Links
+from mardok.text.columns import Blocks, Codes, Links
 from mardok.text.distinct import distinct
 from mardok.text.elements import path_codes, places_of, templates_of
-from mardok.text.hashes import Corpus
+from mardok.text.hashes import Corpus, Ints
 from mardok.text.words import folded
 from mardok.vocabulary import BlockReason
 

@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.settings import Text
-from mardok.text.columns import Codes, Ints
+from mardok.text.columns import Codes
 from mardok.text.distinct import first_of_equal, order_of_equal
-from mardok.text.hashes import Hashes
+from mardok.text.hashes import Hashes, Ints
 
 _TEMPLATE_PAGES = 10
 """Least pages of one template for what stands on nearly all of them to be told from what a few happen to share."""
