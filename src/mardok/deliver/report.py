@@ -30,7 +30,7 @@ from mardok.sentences import counted, gain_text
 from mardok.store import TableStore
 from mardok.vocabulary import Action, GainUnit
 
-_SCRIPTS = ("base", "table", "pictures", "difference", "plan", "copies", "others", "main")
+_SCRIPTS = ("words", "base", "table", "pictures", "difference", "plan", "copies", "others", "main")
 _VIEWS = ("plan", "copies", "pair", "wording", "rivals", "pages", "page", "checks")
 _FIRST = 6
 _MOST_BY_GAIN = 3
@@ -51,7 +51,7 @@ def report_html(tables: TableStore, meta: AuditMeta) -> str:
     filters = {"figure": _figure, "local": lambda url: url.removeprefix(home) if home != url else url}
     plan, unread = tables["plan"], tables["unread"]
     parts = report_parts(tables)
-    script, style = _own_files()
+    script, style = own_script(), _own_style()
     values = {
         "site": urlsplit(home).netloc or "site",
         "home": home,
@@ -79,11 +79,16 @@ def report_html(tables: TableStore, meta: AuditMeta) -> str:
 
 
 @cache
-def _own_files() -> tuple[str, str]:
-    """The script and the style of the report."""
+def own_script() -> str:
+    """The script of the report."""
     folder = files("mardok.deliver") / "templates" / "report"
     script = "".join((folder / f"{name}.js").read_text("utf-8") for name in _SCRIPTS)
-    return f'"use strict";\n(() => {{\n{script}}})();\n', (folder / "report.css").read_text("utf-8")
+    return f'"use strict";\n(() => {{\n{script}}})();\n'
+
+
+@cache
+def _own_style() -> str:
+    return (files("mardok.deliver") / "templates" / "report" / "report.css").read_text("utf-8")
 
 
 def _hash(text: str) -> str:

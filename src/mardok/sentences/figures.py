@@ -14,6 +14,8 @@ from typing import Any
 from mardok.urls import split_url
 
 LANGUAGE = "en"
+_LEAST_PERCENT = 0.001
+"""Percent below which a share is told to be less."""
 FIRST_WORDS = 100
 """Words of a page that a reader sees first."""
 _PATTERNS = {"whole": "#,##0", "tenths": "0.0", "thousandths": "0.000"}
@@ -65,6 +67,8 @@ def percent(share: float) -> str:
     hundred = share * 100
     if share < 1 and hundred >= 99:
         return f"{int(hundred * 10) / 10:g}%"
+    if 0 < hundred < _LEAST_PERCENT:
+        return f"<{_LEAST_PERCENT}%"
     if 0 < hundred < 1:
         return f"{hundred:.1g}%"
     return f"{hundred:.0f}%"

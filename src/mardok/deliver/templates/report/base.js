@@ -14,7 +14,10 @@ async function unpack(name) {
 
 function part(name) {
   if (!parts.has(name)) {
-    const promise = unpack(name).then((content) => { promise.content = content; return content; });
+    const promise = unpack(name).then((content) => {
+      promise.content = content;
+      return content;
+    });
     parts.set(name, promise);
   }
   return parts.get(name);
@@ -39,30 +42,12 @@ const h = (tag, attributes, ...children) => filled(document.createElement(tag), 
 const s = (tag, attributes, ...children) => filled(document.createElementNS(SVG, tag), attributes, children);
 const bdi = (text) => h("bdi", { dir: "auto" }, text);
 
-const figure = (value, decimals = 0) =>
-  value === null || value === undefined ? "" : value.toLocaleString("en-US", { minimumFractionDigits: decimals, maximumFractionDigits: decimals }).replace("-", "\u2212");
-const count = (n, noun, plural) => `${figure(n)} ${n === 1 ? noun : plural || `${noun}s`}`;
-
-function percent(share) {
-  if (share === null || share === undefined) return "";
-  const hundred = share * 100;
-  if (share < 1 && hundred >= 99) return `${Math.floor(hundred * 10) / 10}%`;
-  if (hundred > 0 && hundred < 1) return `${Number(hundred.toPrecision(1))}%`;
-  return `${Math.round(hundred)}%`;
-}
-
-const signed = (value) => (Math.round(value) === 0 ? "0" : (value > 0 ? "+" : "") + figure(Math.round(value)));
-
-function gainText(proposal) {
-  if (proposal.band === 1) return "something is broken";
-  if (!proposal.gain_low && !proposal.gain_high) return "no evidence";
-  if (proposal.gain_unit === "link weight") return `${percent(proposal.gain_high)} link weight`;
-  return `${signed(proposal.gain_low)} to ${signed(proposal.gain_high)} clicks/month`;
-}
-
 const HOME = document.body.dataset.home;
 const local = (url) => (url !== HOME && url.startsWith(HOME) ? url.slice(HOME.length) : url);
-const outward = (url) => /^https?:/.test(url) ? h("a", { class: "out", href: url, rel: "noreferrer", target: "_blank", "aria-label": `Open ${url}` }, "\u2197") : null;
+const outward = (url) =>
+  /^https?:/.test(url)
+    ? h("a", { class: "out", href: url, rel: "noreferrer", target: "_blank", "aria-label": `Open ${url}` }, "\u2197")
+    : null;
 
 // Pages: by number, or by address where the report does not list them.
 const urlOf = (pages, page) => (typeof page === "string" ? page : pages.url[page]);
@@ -72,7 +57,14 @@ function pageLink(pages, page, withTitle = false) {
   const url = urlOf(pages, page);
   const name = bdi(local(url));
   const link = typeof page === "string" ? name : h("a", { href: `#page/${page}` }, name);
-  return [link, " ", outward(url), withTitle && typeof page === "number" ? h("div", { class: "soft small" }, bdi(pages.title[page] || "no title")) : null];
+  return [
+    link,
+    " ",
+    outward(url),
+    withTitle && typeof page === "number"
+      ? h("div", { class: "soft small" }, bdi(pages.title[page] || "no title"))
+      : null,
+  ];
 }
 
 const named = (pages, column, page) => pages[column].names[pages[column].codes[page]];
@@ -88,7 +80,10 @@ function labelled(text, control) {
 }
 
 function choice(label, names, chosen, onchange, all = "all") {
-  const options = [all === null ? null : h("option", { value: "" }, all), ...names.map((name) => h("option", { value: name, selected: name === chosen }, name || "none"))];
+  const options = [
+    all === null ? null : h("option", { value: "" }, all),
+    ...names.map((name) => h("option", { value: name, selected: name === chosen }, name || "none")),
+  ];
   return labelled(label, h("select", { onchange: (event) => onchange(event.target.value) }, options));
 }
 

@@ -1,7 +1,13 @@
 // Which view is shown: the part of the address behind the hash sign, such as #plan, #page/12 or #pages?thin=yes.
 const VIEWS = {
-  plan: ["Plan", planView], copies: ["Copies", copiesView], pair: ["Two pages side by side", pairView], wording: ["Wording", wordingView],
-  rivals: ["Rivals", rivalsView], pages: ["Pages", pagesView], page: ["One page", sheetView], checks: ["Checks", checksView],
+  plan: ["Plan", planView],
+  copies: ["Copies", copiesView],
+  pair: ["Two pages side by side", pairView],
+  wording: ["Wording", wordingView],
+  rivals: ["Rivals", rivalsView],
+  pages: ["Pages", pagesView],
+  page: ["One page", sheetView],
+  checks: ["Checks", checksView],
 };
 const FURTHER = { pair: "copies", page: "pages" };
 const section = (name) => document.querySelector(`section[data-view="${name}"]`);
@@ -16,7 +22,11 @@ async function fill(name, state) {
 
 // An address that somebody has cut in the middle leads to the first view.
 function decoded(text) {
-  try { return decodeURIComponent(text); } catch { return ""; }
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return "";
+  }
 }
 
 async function show() {
@@ -25,7 +35,8 @@ async function show() {
   const view = name in VIEWS || name === "read" ? name : "start";
   const asked = `${view}/${rest.join("/")}?${queries || ""}`;
   shownLast = asked;
-  if (view in VIEWS) await fill(view, { argument: rest.join("/"), query: new URLSearchParams(queries || ""), isAll: false });
+  if (view in VIEWS)
+    await fill(view, { argument: rest.join("/"), query: new URLSearchParams(queries || ""), isAll: false });
   if (shownLast !== asked) return;
   for (const element of document.querySelectorAll("section[data-view]")) element.hidden = element.dataset.view !== view;
   for (const link of document.querySelectorAll("nav.views a")) {
@@ -45,14 +56,17 @@ const ON_PAPER = ["plan", "copies", "wording", "rivals", "pages", "checks"];
 
 async function prepare() {
   for (const name of ["plan", "pages", "groups", "pairs", "wording", "rivals", "checks"]) await part(name);
-  const rivals = unpacked("groups").filter((group) => group.kind === "rivals").slice(0, PAPER);
+  const rivals = unpacked("groups")
+    .filter((group) => group.kind === "rivals")
+    .slice(0, PAPER);
   await promisesOf(rivals.flatMap((group) => group.members));
   document.body.dataset.printable = "yes";
 }
 
 function toPaper() {
   for (const name of ON_PAPER) fill(name, { argument: "", query: new URLSearchParams(), isAll: true });
-  for (const element of document.querySelectorAll("section[data-view]")) element.hidden = ["pair", "page"].includes(element.dataset.view);
+  for (const element of document.querySelectorAll("section[data-view]"))
+    element.hidden = ["pair", "page"].includes(element.dataset.view);
 }
 
 document.body.append(hatches());

@@ -3,7 +3,17 @@ const PAPER = 300;
 
 // A table that shows some rows at a time, on paper the first ones with all that opens; headings sort, a row may open.
 // columns: {title, value: row -> number or text to sort by, cell: row -> content, kind: "n", "w" or "t"}.
-function makeTable({ caption, columns, rows, size = 50, sort = null, detail = null, label = null, isAll = false, noun = "row" }) {
+function makeTable({
+  caption,
+  columns,
+  rows,
+  size = 50,
+  sort = null,
+  detail = null,
+  label = null,
+  isAll = false,
+  noun = "row",
+}) {
   const status = h("span", { class: "count", role: "status" });
   const body = h("tbody");
   let inOrder = null;
@@ -13,9 +23,10 @@ function makeTable({ caption, columns, rows, size = 50, sort = null, detail = nu
   let order = sort;
   const opened = new Set();
   const heads = columns.map((column, at) => {
-    const text = column.value && !isAll
-      ? h("button", { class: "plain", type: "button", onclick: () => sortBy(at) }, column.title)
-      : column.title;
+    const text =
+      column.value && !isAll
+        ? h("button", { class: "plain", type: "button", onclick: () => sortBy(at) }, column.title)
+        : column.title;
     return h("th", { scope: "col", class: column.kind || null }, text);
   });
   const previous = h("button", { type: "button", onclick: () => turn(-size) }, "Previous");
@@ -40,7 +51,8 @@ function makeTable({ caption, columns, rows, size = 50, sort = null, detail = nu
     const turnedBy = order.down ? -1 : 1;
     const isMissing = (key) => key === null || key === undefined;
     places.sort((i, j) => {
-      const a = keys[i], b = keys[j];
+      const a = keys[i],
+        b = keys[j];
       if (a === b) return i - j;
       if (isMissing(a)) return isMissing(b) ? i - j : 1;
       if (isMissing(b)) return -1;
@@ -64,9 +76,12 @@ function makeTable({ caption, columns, rows, size = 50, sort = null, detail = nu
     if (button) {
       button.setAttribute("aria-expanded", String(isOpen));
       button.addEventListener("click", () => {
-        if (opened.has(row)) opened.delete(row); else opened.add(row);
+        if (opened.has(row)) opened.delete(row);
+        else opened.add(row);
         draw();
-        const again = [...body.querySelectorAll("button[data-opens]")].find((one) => one.dataset.opens === button.dataset.opens);
+        const again = [...body.querySelectorAll("button[data-opens]")].find(
+          (one) => one.dataset.opens === button.dataset.opens,
+        );
         if (again) again.focus();
       });
     }
@@ -85,9 +100,10 @@ function makeTable({ caption, columns, rows, size = 50, sort = null, detail = nu
       if (order && order.at === at) head.setAttribute("aria-sort", order.down ? "descending" : "ascending");
       else head.removeAttribute("aria-sort");
     });
-    status.textContent = listed.length > step
-      ? `${figure(first + 1)} to ${figure(last)} of ${count(listed.length, noun)}`
-      : count(listed.length, noun);
+    status.textContent =
+      listed.length > step
+        ? `${figure(first + 1)} to ${figure(last)} of ${count(listed.length, noun)}`
+        : count(listed.length, noun);
     previous.hidden = next.hidden = listed.length <= size || isAll;
     previous.disabled = first === 0;
     next.disabled = last >= listed.length;
@@ -95,10 +111,20 @@ function makeTable({ caption, columns, rows, size = 50, sort = null, detail = nu
 
   draw();
   const table = h("table", {}, h("caption", {}, caption), h("thead", {}, h("tr", {}, heads)), body);
-  const element = h("div", {}, isAll ? h("p", { class: "soft" }, status) : pager, h("div", { class: "wide", tabindex: "0", role: "region", "aria-label": label || caption }, table));
+  const element = h(
+    "div",
+    {},
+    isAll ? h("p", { class: "soft" }, status) : pager,
+    h("div", { class: "wide", tabindex: "0", role: "region", "aria-label": label || caption }, table),
+  );
   return {
     element,
-    show(wanted) { keep = wanted; listed = null; first = 0; draw(); },
+    show(wanted) {
+      keep = wanted;
+      listed = null;
+      first = 0;
+      draw();
+    },
     open(row) {
       opened.add(row);
       const at = listed.indexOf(row);
