@@ -13,7 +13,7 @@ import sys
 import typer
 
 from mardok.cli import audit, crawl, demo, handoff, page, pair, phrases
-from mardok.cli.console import fail, replace_what_cannot_be_shown
+from mardok.cli.console import fail, replace_what_cannot_be_shown, show_log
 from mardok.errors import MardokError
 
 app = typer.Typer(
@@ -38,7 +38,7 @@ def _options(
     version: bool = typer.Option(False, "--version", help="Show the version and leave."),
     verbose: bool = typer.Option(False, "--verbose", help="Say on standard error what is done otherwise than usual."),
 ) -> None:
-    logging.basicConfig(level=logging.INFO if verbose else logging.WARNING, format="mardok: %(message)s", force=True)
+    show_log(logging.INFO if verbose else logging.WARNING)
     if version:
         from importlib.metadata import version as installed
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import json
+import logging
 import re
 import sys
 import time
@@ -46,6 +47,24 @@ def shown(text: object, style: str = "") -> Text:
     '[red]a\ufffd[31mb'
     """
     return Text(_CONTROLS.sub("\ufffd", str(text)), style=style)
+
+
+class _ToStandardError(logging.Handler):
+    """Says on standard error what the library logs, one line each."""
+
+    def emit(self, record: logging.LogRecord) -> None:
+        errors.print(shown(f"mardok: {' '.join(record.getMessage().split())}"))
+
+
+_handler = _ToStandardError()
+
+
+def show_log(level: int) -> None:
+    """Show what the library logs, from a level on."""
+    library = logging.getLogger("mardok")
+    library.setLevel(level)
+    if _handler not in library.handlers:
+        library.addHandler(_handler)
 
 
 def new_table(**look: Any) -> Table:

@@ -43,7 +43,9 @@ def _of_families(pairs: pd.DataFrame, n: int, settings: Pairs) -> NDArray[np.int
     index, resemblance = pairs.index.to_numpy(), pairs["resemblance"].to_numpy()
     a, b = pairs["a"].to_numpy(), pairs["b"].to_numpy()
     # Tree weights must not be 0, which a sparse matrix takes for "no edge": hence 2 minus the resemblance.
-    graph = sparse.csr_array((2.0 - resemblance, (a, b)), shape=(n, n))
+    # scipy's trees take 32-bit numbers of nodes only, whatever its matrices have.
+    nodes = a.astype(np.int32), b.astype(np.int32)
+    graph = sparse.csr_array((2.0 - resemblance, nodes), shape=(n, n))
     _, family = connected_components(graph, directed=False)
     is_small = np.bincount(family, minlength=1)[family[a]] <= settings.family
     forest = minimum_spanning_tree(graph).tocoo()

@@ -7,9 +7,11 @@ Out: their facts in batches, in the same order.
 from __future__ import annotations
 
 import hashlib
+import logging
 from collections import Counter, deque
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from functools import partial
 from itertools import islice
 
@@ -26,6 +28,7 @@ from mardok.settings import Settings
 from mardok.sources.raw import RawPage
 from mardok.urls import bare_host, normal_url, resolved_url
 
+log = logging.getLogger(__name__)
 _BATCH = 64
 _GIVEN = Context("p", "body", 0, "", in_main=False, chosen="")
 
@@ -49,13 +52,32 @@ def extract_batches(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) 
         yield from map(extract, batches)
         return
     with ProcessPoolExecutor(jobs, process_context()) as pool:
-        waiting: deque[Future[Batch]] = deque()
+        waiting: deque[tuple[list[RawPage], Future[Batch] | None]] = deque()
         for batch in batches:
-            waiting.append(pool.submit(extract, batch))
+            waiting.append((batch, _submitted(pool, extract, batch)))
             if len(waiting) > 2 * jobs:
-                yield waiting.popleft().result()
+                yield _result(*waiting.popleft(), extract)
         while waiting:
-            yield waiting.popleft().result()
+            yield _result(*waiting.popleft(), extract)
+
+
+def _submitted(
+    pool: ProcessPoolExecutor, extract: Callable[[list[RawPage]], Batch], batch: list[RawPage]
+) -> Future[Batch] | None:
+    """A batch in the queue of the pool; None where the pool is broken by now."""
+    try:
+        return pool.submit(extract, batch)
+    except BrokenProcessPool:
+        return None
+
+
+def _result(batch: list[RawPage], future: Future[Batch] | None, extract: Callable[[list[RawPage]], Batch]) -> Batch:
+    """What came of a batch; it is read here where its process was killed."""
+    try:
+        return future.result() if future is not None else extract(batch)
+    except BrokenProcessPool:
+        log.warning("a process was killed (for want of memory?); its %d pages are read in this one", len(batch))
+        return extract(batch)
 
 
 def _extract_batch(raws: list[RawPage], settings: Settings) -> Batch:
