@@ -12,9 +12,10 @@ The answer to the probe of an address that cannot exist is a metadata record, to
 
 from __future__ import annotations
 
-import fcntl
+import hashlib
 import io
 import mmap
+import tempfile
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from http import HTTPStatus
@@ -22,6 +23,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from fastwarc.warc import ArchiveIterator, WarcRecord, WarcRecordType
+from filelock import FileLock, Timeout
 from warcio.recordloader import ArcWarcRecord
 from warcio.statusandheaders import StatusAndHeaders
 from warcio.warcwriter import WARCWriter
@@ -36,6 +38,12 @@ _FIELDS = "application/warc-fields"
 _ANSWER = "application/http; msgtype=response"
 _PIECE = 1 << 16
 _PHRASES = {status.value: status.phrase for status in HTTPStatus}
+
+
+def _lock_file(path: Path) -> Path:
+    """A file that only one process at a time may hold; apart from the crawl, beside which it would be litter."""
+    name = hashlib.sha256(str(path.resolve()).encode("utf-8", "surrogatepass")).hexdigest()
+    return Path(tempfile.gettempdir()) / f"mardok-{name[:16]}.lock"
 
 
 class Archive:
@@ -59,9 +67,10 @@ class Archive:
             self._file = path.open("a+b")
         except OSError as error:
             raise SourceError(f"{path}: cannot be written: {error.strerror}") from error
+        self._lock = FileLock(_lock_file(path))
         try:
-            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError as error:
+            self._lock.acquire(timeout=0)
+        except Timeout as error:
             self._file.close()
             raise SourceError(f"{path}: another crawl is writing to it; wait for it, or name another file") from error
         try:
@@ -71,7 +80,7 @@ class Archive:
             else:
                 self._write(_fields_record("warcinfo", "", info))
         except SourceError:
-            self._file.close()
+            self._close()
             raise
 
     def _check_scope(self, scope: str) -> None:
@@ -166,7 +175,11 @@ class Archive:
         """Note how the crawl ended, and close the file."""
         if self.ended() != how:
             self._write(_fields_record("metadata", "", {END_FIELD: str(how)}))
+        self._close()
+
+    def _close(self) -> None:
         self._file.close()
+        self._lock.release()
 
     def _write(self, *records: ArcWarcRecord) -> None:
         buffer = io.BytesIO()
