@@ -26,6 +26,7 @@ _ESCAPE = re.compile(r"%[0-9a-fA-F]{2}")
 _STRIPPED = "".join(map(chr, range(0x21)))
 _REMOVED = re.compile(r"[\t\r\n]")
 _UNSAFE = re.compile(r"[^\x21\x23-\x3b\x3d\x3f-\x5b\x5d\x5f\x61-\x7a\x7e]")
+_SLASHES = re.compile(r"^(https?:)?/{3,}", re.IGNORECASE)
 _PLAIN_PATH = re.compile(r"/[A-Za-z0-9/_~.\-]*(?:\?[A-Za-z0-9_=&.~\-]+)?")
 _PLAIN_NAME = re.compile(r"[A-Za-z0-9_~\-][A-Za-z0-9_~.\-]*")
 _PAGINATION_PATH = re.compile(r"/(?:page|seite)[/-]?\d+/?$", re.IGNORECASE)
@@ -85,8 +86,12 @@ def normal_url(text: str, base: str = "") -> str | None:
     True
     """
     text = _REMOVED.sub("", text.strip(_STRIPPED))
+    if "\\" in text:  # to browsers a slash, but in the query
+        end = next((at for at, character in enumerate(text) if character in "?#"), len(text))
+        text = text[:end].replace("\\", "/") + text[end:]
+    text = _SLASHES.sub(r"\1//", text)
     try:
-        parts = urlsplit(urljoin(base, text) if base else text)
+        parts = urlsplit(_joined(base, text) if base else text)
         scheme, port, host = parts.scheme.lower(), parts.port, parts.hostname
     except ValueError:
         return None
@@ -102,7 +107,34 @@ def normal_url(text: str, base: str = "") -> str | None:
     netloc = f"[{host}]" if ":" in host else host
     if port is not None and port != _DEFAULT_PORT[scheme]:
         netloc += f":{port}"
-    return urlunsplit((scheme, netloc, _escaped(parts.path) or "/", _escaped(parts.query), ""))
+    return urlunsplit((scheme, netloc, _without_dots(_escaped(parts.path)) or "/", _escaped(parts.query), ""))
+
+
+def _joined(base: str, text: str) -> str:
+    """The address that `text` means on the page `base`; its path keeps the dots and empty segments ``urljoin`` takes out."""
+    if not text or text[0] in "?#" or text.startswith("//") or urlsplit(text).scheme:
+        return urljoin(base, text)
+    parts = urlsplit(base)
+    folder = "" if text[0] == "/" else parts.path.rpartition("/")[0] + "/"
+    return f"{parts.scheme}://{parts.netloc}{folder}{text}"
+
+
+def _without_dots(path: str) -> str:
+    """A path without its segments ``.`` and ``..``, escaped or not (URL standard of the WHATWG, section 4.4)."""
+    if "/." not in path and "%2E" not in path:
+        return path
+    kept: list[str] = []
+    segments = path.split("/")[1:]
+    for number, segment in enumerate(segments, start=1):
+        dots = segment.replace("%2E", ".")
+        if dots == "..":
+            del kept[-1:]
+        elif dots != ".":
+            kept.append(segment)
+            continue
+        if number == len(segments):
+            kept.append("")
+    return "/" + "/".join(kept)
 
 
 def _escaped(text: str) -> str:

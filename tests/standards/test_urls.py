@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import Any
+
 import pytest
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from mardok.plan.proposals import AddressRule, address_rule
@@ -22,6 +25,16 @@ WRITTEN = [
     ("https://host.example/%7euser/%c3%a4", "", "https://host.example/%7Euser/%C3%A4"),
     ("http://b\u00fccher.example/", "", "http://xn--bcher-kva.example/"),
     ("http://[2001:DB8::1]:80/", "", "http://[2001:db8::1]/"),
+    ("https://host.example/a/../b", "", "https://host.example/b"),
+    ("https://host.example/a/./b/%2e%2E/c/..", "", "https://host.example/a/"),
+    ("https://host.example/../../a//..", "", "https://host.example/a/"),
+    ("/a/../b?c=/../d", "https://host.example/x/", "https://host.example/b?c=/../d"),
+    ("https:\\\\host.example\\a\\b?c\\d", "", "https://host.example/a/b?c%5Cd"),
+    ("\\a\\..\\b", "https://host.example/x/", "https://host.example/b"),
+    ("\\\\cdn.example\\x", "https://host.example/", "https://cdn.example/x"),
+    ("https:///host.example//a", "", "https://host.example//a"),
+    ("///cdn.example/a", "https://host.example/", "https://cdn.example/a"),
+    ("https://host.example/.well-known/a..b/...", "", "https://host.example/.well-known/a..b/..."),
     ("mailto:a@host.example", "https://host.example/", None),
     ("javascript:alert(1)", "https://host.example/", None),
     ("http://host.example:port/", "", None),
@@ -123,3 +136,31 @@ BASES = [
 def test_the_fast_way_to_resolve_an_address_gives_what_the_slow_one_does(parts: list[str], joint: str, base: str) -> None:
     href = joint.join(parts)
     assert resolved_url(href, base) == normal_url(href, base)
+
+
+SEGMENTS = ["a", "b.html", "..", ".", "%2e", "%2E%2e", "", "\\", "...", "x y", "?q=/../", "%7e"]
+
+
+@settings(max_examples=20, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.lists(
+        st.lists(st.sampled_from(SEGMENTS), max_size=7)
+        .map("/".join)
+        .filter(lambda text: not text.replace("\\", "/").startswith("//")),  # a host, and none of these is one
+        min_size=20,
+        max_size=40,
+    )
+)
+def test_addresses_are_read_as_a_browser_reads_them(browser_page: Any, written: list[str]) -> None:
+    base = "https://host.example/one/two/"
+    read = browser_page.evaluate(f"all => all.map((one) => new URL(one, {base!r}).href.split('#')[0])", written)
+    for text, expected in zip(written, read, strict=True):
+        # Escapes are upper case here, and what a browser leaves in a query may be escaped.
+        assert normal_url(text, base) == normal_url(expected), text
+
+
+@pytest.fixture(scope="module")
+def browser_page(browser: Any) -> Iterator[Any]:
+    page = browser.new_page()
+    yield page
+    page.close()
