@@ -96,7 +96,7 @@ def _fields(section: type[BaseModel], prefix: str) -> Iterator[str]:
 
 @cache
 def _described(section: type[BaseModel]) -> dict[str, str]:
-    """What stands below each setting in the source. To collect that whenever Mardok starts would take a tenth of a second."""
+    """What stands below each setting in the source. To collect that at every start would take a tenth of a second."""
     (body,) = ast.parse(textwrap.dedent(inspect.getsource(section))).body
     assert isinstance(body, ast.ClassDef)
     return {

@@ -147,12 +147,14 @@ def groups_at(frame: pd.DataFrame, n: int, threshold: float) -> list[list[int]]:
     return components(n, [(a, b) for a, b, r in _triples(frame) if r >= threshold - 1e-9])
 
 
-@pytest.fixture(params=[(2000, 64, 64), (3, 2, 64), (3, 2, 2), (2000, 2, 64)], ids=["small", "large", "crowds", "families"])
+@pytest.fixture(
+    params=[(2000, 64, 64), (3, 2, 64), (3, 2, 2), (2000, 2, 64)], ids=["small", "large", "duplicates", "families"]
+)
 def sizes(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
     """Makes a few pages count as many, so that a slow definition can follow."""
     large, in_list, duplicates = request.param
     monkeypatch.setattr(relations, "_LARGE_FAMILY", large)
-    monkeypatch.setattr(relations, "_CROWD", duplicates)
+    monkeypatch.setattr(relations, "_DUPLICATES", duplicates)
     monkeypatch.setattr(join, "_FAMILY_LIST", in_list)
     monkeypatch.setattr(join, "_ROWS", 7)
 
@@ -218,7 +220,7 @@ def test_every_contained_text_is_found_with_what_contains_it(texts: list[str], s
     for _ in range(4):
         parts = random.permutation(len(texts))[:3]
         texts = [*texts, " ".join(texts[part] for part in parts)]
-    found, _ = related(texts, containment_words=2, containment_pairs=50, nearest=100)  # in a crowd one stands for all
+    found, _ = related(texts, containment_words=2, containment_pairs=50, nearest=100)  # of duplicates one stands for all
     pairs = {(a, b): max(x, y) for a, b, _, x, y in found.pairs.itertuples(index=False)}
     for a, b in combinations(range(len(texts)), 2):
         one, other = shingles(texts[a]), shingles(texts[b])
@@ -292,7 +294,7 @@ def test_a_plan_is_the_same_when_a_few_pages_count_as_a_large_family(
     demo: mardok.Audit, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(relations, "_LARGE_FAMILY", 3)
-    monkeypatch.setattr(relations, "_CROWD", 2)
+    monkeypatch.setattr(relations, "_DUPLICATES", 2)
     monkeypatch.setattr(join, "_FAMILY_LIST", 2)
     few = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, settings=mardok.read_settings(assignments=["pairs.nearest=2"]))
     assert len(few.pairs) < len(demo.pairs) / 2

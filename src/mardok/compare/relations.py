@@ -3,11 +3,11 @@
 In:  the sets of shingles of pages, and what else decides whether two pages are copies.
 Out: :class:`Relations`: the pairs that matter, how many copies there are beside them, and the resemblance of any two pages.
 
-Of most sites these are all pairs from the least resemblance on. In a family of thousands, or a crowd of pages with the very
-same text, there are millions, of which nobody looks at more than a few. There each page keeps its nearest relatives, and
-the pairs of a spanning forest of greatest resemblance (O. Boruvka, 1926), so that the pages that hang together at any
-threshold still do; the copies of each page are counted as the pairs go by. Of a crowd one page is compared with others, and
-stands for all.
+Of most sites these are all pairs from the least resemblance on. In a family of thousands, or of thousands of pages with the
+very same text, there are millions, of which nobody looks at more than a few. There each page keeps its nearest relatives,
+and the pairs of a spanning forest of greatest resemblance (O. Boruvka, 1926), so that the pages that hang together at any
+threshold still do; the copies of each page are counted as the pairs go by. Of duplicates one page is compared with others,
+and stands for all.
 """
 
 from __future__ import annotations
@@ -36,7 +36,7 @@ from mardok.text.hashes import Corpus, Ints
 
 _LARGE_FAMILY = 2000
 """Pages of a family from which not all of its pairs are kept."""
-_CROWD = 64
+_DUPLICATES = 64
 """Pages with one text from which only one of them is compared with others."""
 _EARLIER_FIRST = 1e-13
 """By how much a later page is farther away, so that ties fall to the page that comes first."""
@@ -106,14 +106,14 @@ class Relations:
     """Columns ``a``, ``b`` (a < b), ``resemblance``, ``a_in_b``, ``b_in_a``, ordered."""
     pages: PageSets
     cluster_of: Ints
-    """For each row of the site the large family or crowd it is in, -1 for none: there ``pairs`` does not hold all."""
+    """For each row of the site the large family or set of duplicates it is in, of which ``pairs`` holds a part; -1: none."""
     cluster_copies: Ints
     """For each row of the site the number of its copies that ``pairs`` does not show."""
     representative_of: Ints
-    """For each row of the site the page that stood for its crowd when pages were compared; itself outside of crowds."""
+    """For each row of the site the page that represented its duplicates when pages were compared; itself if it has none."""
 
     def cluster(self, row: int) -> Ints:
-        """All pages in the large family or crowd of a page, itself too; none if it is in none."""
+        """All pages in the large family or set of duplicates of a page, itself too; none if it is in none."""
         return (
             np.flatnonzero(self.cluster_of == self.cluster_of[row]) if self.cluster_of[row] >= 0 else np.zeros(0, np.int64)
         )
@@ -153,7 +153,7 @@ class _Found:
 def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _Found:
     """Everything, by place."""
     n_pages = len(n_words)
-    representative_of = _models(traits, sets.sizes, max(_CROWD, settings.nearest))
+    representative_of = _representatives(traits, sets.sizes, max(_DUPLICATES, settings.nearest))
     compared = np.flatnonzero(representative_of == np.arange(n_pages))
     weight = np.bincount(representative_of, minlength=n_pages)
     own = sets.select(compared)
@@ -180,43 +180,47 @@ def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _F
     pairs = shares(sets, [Overlaps(compared[part.a], compared[part.b], part.common) for part in [*parts, contained]], 0.0)
     pairs = pairs.drop_duplicates(["a", "b"], ignore_index=True)
     if len(compared) < n_pages:
-        crowded = np.flatnonzero(weight[representative_of] > 1)
-        cluster_of[crowded] = np.where(
-            cluster_of[representative_of[crowded]] >= 0, cluster_of[representative_of[crowded]], representative_of[crowded]
+        doubled = np.flatnonzero(weight[representative_of] > 1)
+        cluster_of[doubled] = np.where(
+            cluster_of[representative_of[doubled]] >= 0, cluster_of[representative_of[doubled]], representative_of[doubled]
         )
         members = {
             int(representative): np.flatnonzero(representative_of == representative)
             for representative in np.flatnonzero(weight > 1)
         }
-        shown = pd.concat([pairs, _pairs_with_crowds(pairs, members, settings.nearest)])
-        uncounted = uncounted[representative_of] + _crowd_copies(pairs, shown, traits, cluster_of, representative_of, weight)
-        within = shares(sets, [_crowd_pairs(sets, duplicates, settings) for duplicates in members.values()], 0.0)
+        shown = pd.concat([pairs, _pairs_with_duplicates(pairs, members, settings.nearest)])
+        uncounted = uncounted[representative_of] + _duplicate_copies(
+            pairs, shown, traits, cluster_of, representative_of, weight
+        )
+        within = shares(sets, [_duplicate_pairs(sets, duplicates, settings) for duplicates in members.values()], 0.0)
         pairs = pd.concat([shown, within]).sort_values(["a", "b"], ignore_index=True)
     return _Found(pairs, cluster_of, uncounted, representative_of)
 
 
-def _models(traits: Traits, sizes: Ints, least: int) -> Ints:
-    """For each page the first of its crowd: of the pages with its very text and language, if they are more than `least`."""
+def _representatives(traits: Traits, sizes: Ints, least: int) -> Ints:
+    """For each page the first of its duplicates, pages with its very text and language, if they are more than `least`."""
     keys = pd.DataFrame({"text": traits.text, "language": traits.language, "page": np.arange(len(sizes))})
     duplicate_sets = keys.groupby(["text", "language"], sort=False)["page"]
-    is_crowd = (duplicate_sets.transform("size").to_numpy() > least) & (sizes > 0)
-    return np.where(is_crowd, duplicate_sets.transform("min").to_numpy(), np.arange(len(sizes)))
+    has_duplicates = (duplicate_sets.transform("size").to_numpy() > least) & (sizes > 0)
+    return np.where(has_duplicates, duplicate_sets.transform("min").to_numpy(), np.arange(len(sizes)))
 
 
-def _crowd_pairs(sets: Sets, duplicates: Ints, settings: Pairs) -> Overlaps:
-    """Pairs of each page of a crowd with the first ones of it."""
+def _duplicate_pairs(sets: Sets, duplicates: Ints, settings: Pairs) -> Overlaps:
+    """Pairs of each page that has duplicates with the first ones of them."""
     first = duplicates[: settings.nearest + 1]
     a, b = np.repeat(first, len(duplicates)), np.tile(duplicates, len(first))
     is_pair = a < b
     return Overlaps(a[is_pair], b[is_pair], sets.sizes[a[is_pair]])
 
 
-def _pairs_with_crowds(pairs: pd.DataFrame, members: Mapping[int, Ints], n_nearest: int) -> pd.DataFrame:
-    """Pairs of pages outside of crowds with the first ones of each crowd that has a page near them."""
+def _pairs_with_duplicates(pairs: pd.DataFrame, members: Mapping[int, Ints], n_nearest: int) -> pd.DataFrame:
+    """Pairs of pages without duplicates with the first ones of each set of duplicates that has a page near them."""
     representatives = np.array(sorted(members), np.int64)
     rows: list[tuple[int, int, float, float, float]] = []
-    in_crowd = np.isin(pairs["a"], representatives), np.isin(pairs["b"], representatives)
-    for a, b, resemblance, a_in_b, b_in_a in pairs[in_crowd[0] != in_crowd[1]].itertuples(index=False, name=None):
+    has_duplicates = np.isin(pairs["a"], representatives), np.isin(pairs["b"], representatives)
+    for a, b, resemblance, a_in_b, b_in_a in pairs[has_duplicates[0] != has_duplicates[1]].itertuples(
+        index=False, name=None
+    ):
         is_a = a in members
         page, representative = (b, a) if is_a else (a, b)
         inside, around = (b_in_a, a_in_b) if is_a else (a_in_b, b_in_a)
@@ -226,10 +230,10 @@ def _pairs_with_crowds(pairs: pd.DataFrame, members: Mapping[int, Ints], n_neare
     return pd.DataFrame(rows, columns=list(pairs.columns)).astype(pairs.dtypes.to_dict())
 
 
-def _crowd_copies(
+def _duplicate_copies(
     pairs: pd.DataFrame, shown: pd.DataFrame, traits: Traits, cluster_of: Ints, representative_of: Ints, weight: Ints
 ) -> Ints:
-    """Copies that each page has beyond those that are shown, for the crowds of which one page was compared."""
+    """Copies that each page has beyond those that are shown, for the duplicates of which one page was compared."""
 
     def copies(frame: pd.DataFrame) -> tuple[Ints, Ints]:
         a, b = frame["a"].to_numpy(), frame["b"].to_numpy()
@@ -266,7 +270,7 @@ def _closeness(resemblance: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def _nearest(family: Family, pages: Ints, settings: Pairs, traits: Traits, weight: Ints) -> tuple[_Nearest, Ints]:
-    """The nearest of each page, and how many copies it has in the family, each page counting for its crowd."""
+    """The nearest of each page, and how many copies it has in the family, each page counting for its duplicates."""
     n = min(settings.nearest, len(pages) - 1)
     places, closenesses, commons, counts = [], [], [], []
     for first, block in family.blocks():

@@ -4,7 +4,7 @@ In:  the titles of all pages, the hosts, the names that pages give their site el
 Out: for each page both parts as written, and the names of the site.
 
 A name stands at one end of many different titles of a language, behind one of the usual separators, beside parts that
-differ. What ``og:site_name``, structured data or the host agree with needs no such crowd, and is known without a separator
+differ. What ``og:site_name``, structured data or the host agree with needs no such number, and is known without a separator
 too. The distinctive words of a name are those that the site does not use for what it offers: neither in its other titles,
 nor in its texts without a capital; those that the host is called by come before others.
 """

@@ -307,7 +307,7 @@ class _Figures:
         return {int(other) for other in others[is_copy] if not self.are_alternates(keeper, int(other))}
 
     def _with_duplicates(self, near: Mapping[int, set[int]], keeper: int) -> set[int]:
-        """Pages that the pairs show near a keeper, where one page of a crowd stands for all of it."""
+        """Pages that the pairs show near a keeper, where one page represents all its duplicates."""
         if self.relations is None:
             return near[keeper]
         result = near[keeper] | near.get(int(self.relations.representative_of[keeper]), set())

@@ -1,6 +1,6 @@
 """The inventory: one row a page, and the kept pairs of pages.
 
-In:  pages, destinations, standing, copies.
+In:  pages, destinations, strength, copies.
 Out: the tables of pages and of pairs.
 """
 
