@@ -8,7 +8,7 @@ import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -35,15 +35,20 @@ def html(text: str, title: str = "A page", head: str = "") -> bytes:
     return f"<!doctype html><html lang=en><head><title>{title}</title>{head}</head><body><p>{text}</p>".encode()
 
 
-def warc_bytes(responses: Sequence[Response], *, gzip: bool = True) -> tuple[bytes, list[int]]:
-    """A WARC file of the responses, and where each record begins."""
+def warc_bytes(
+    responses: Sequence[Response], *, gzip: bool = True, kinds: Mapping[str, str] | None = None
+) -> tuple[bytes, list[int]]:
+    """A WARC file of the responses, and where each record begins; `kinds` tells what an address was asked for as."""
     buffer = io.BytesIO()
     writer = WARCWriter(buffer, gzip=gzip)
     starts = []
     for url, status, headers, body in responses:
         starts.append(buffer.tell())
         http = StatusAndHeaders(f"{status} Answer", headers or [("Content-Type", "text/html")], protocol="HTTP/1.1")
-        writer.write_record(writer.create_warc_record(url, "response", payload=io.BytesIO(body), http_headers=http))
+        own = {"Mardok-Kind": kinds[url]} if kinds and url in kinds else None
+        payload = io.BytesIO(body)
+        record = writer.create_warc_record(url, "response", payload=payload, http_headers=http, warc_headers_dict=own)
+        writer.write_record(record)
     return buffer.getvalue(), starts
 
 
@@ -51,9 +56,9 @@ def warc_bytes(responses: Sequence[Response], *, gzip: bool = True) -> tuple[byt
 def warc(tmp_path: Path) -> Callable[..., Path]:
     """Writes responses into a WARC file."""
 
-    def write(*responses: Response, name: str = "site.warc.gz") -> Path:
+    def write(*responses: Response, name: str = "site.warc.gz", kinds: Mapping[str, str] | None = None) -> Path:
         path = tmp_path / name
-        path.write_bytes(warc_bytes(responses, gzip=name.endswith(".gz"))[0])
+        path.write_bytes(warc_bytes(responses, gzip=name.endswith(".gz"), kinds=kinds)[0])
         return path
 
     return write
