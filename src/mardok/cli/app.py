@@ -13,7 +13,7 @@ import sys
 import typer
 
 from mardok.cli import audit, crawl, demo, handoff, page, pair, phrases
-from mardok.cli.console import fail, replace_what_cannot_be_shown, show_log
+from mardok.cli.console import fail, hide_log, replace_what_cannot_be_shown, show_log
 from mardok.errors import MardokError
 
 app = typer.Typer(
@@ -58,3 +58,5 @@ def main() -> None:
         sys.exit(0)
     except KeyboardInterrupt:
         sys.exit(130)
+    finally:
+        hide_log()

@@ -63,8 +63,14 @@ def show_log(level: int) -> None:
     """Show what the library logs, from a level on."""
     library = logging.getLogger("mardok")
     library.setLevel(level)
-    if _handler not in library.handlers:
-        library.addHandler(_handler)
+    library.addHandler(_handler)
+
+
+def hide_log() -> None:
+    """Leave what the library logs to others again, for programs that call the command line."""
+    library = logging.getLogger("mardok")
+    library.setLevel(logging.NOTSET)
+    library.removeHandler(_handler)
 
 
 def new_table(**look: Any) -> Table:
