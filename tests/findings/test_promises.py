@@ -1,0 +1,190 @@
+"""Copies that promise different things are never merged: titles, patterns, and what pages say of their own promise."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from small_sites import ORIGIN, site_with
+
+import mardok
+from mardok.findings.groups import GroupRow, group_id, groups_table
+from mardok.findings.promise import Promise, pattern_of, promise_different_things, series_patterns, shown_slot
+from mardok.vocabulary import Confidence, Evidence, GroupKind
+
+PLAIN = frozenset(["a", "the", "in", "of", "to", "how", "your", "for", "and"])
+TEXT = (
+    "Our violins are set up by hand in the shop at the mill, with fresh strings and a new bridge for each player. Whoever "
+    "outgrows one brings it back in any month and takes the next size home for the same price. Cracks that come from frost "
+    "are mended free of charge, scratches are not counted at all, and a lost chin rest costs what the carver asks. In June "
+    "the whole stock returns for a week, is oiled, weighed, tuned and photographed, and goes out again before August. "
+)
+
+
+def promise(title: str, text: str = "") -> Promise:
+    return Promise(title, tuple(title.casefold().split()), frozenset(text.casefold().split()), PLAIN)
+
+
+# (title and text of one page, of the other, whether they promise different things)
+TWO_TITLES: list[tuple[tuple[str, str], tuple[str, str], bool]] = [
+    (("Cleaning a violin", ""), ("How to clean your violin", ""), False),
+    (("Violin hire in Aldmoor", "we hire in aldmoor"), ("Violin hire in Brackwell", "we hire in brackwell"), True),
+    (("Violin hire in Aldmoor", "we hire in aldmoor"), ("Violin hire in Brackwell", "we hire in aldmoor"), False),
+    (("Violin hire in Aldmoor", "aldmoor and brackwell"), ("Violin hire in Brackwell", "aldmoor and brackwell"), False),
+    (("Violin hire in Aldmoor", "we hire in aldmoor"), ("Violin hire", "we hire"), False),
+    (("Strings for a 3/4 violin", ""), ("Strings for a 1/2 violin", ""), True),
+    (("Model V12 violin", ""), ("Model V14 violin", ""), True),
+    (("Violin prices 2025", ""), ("Violin prices 2026", ""), False),  # what comes out every year belongs on one address
+    (("Violin prices 2025", ""), ("Violin prices", ""), False),
+    (("Violin prices 2025 for 30 players", ""), ("Violin prices 2026 for 40 players", ""), True),
+    (("Violin hire", "x"), ("Violin hire", "y"), False),
+    (("The violin", ""), ("A violin", ""), False),  # function words promise nothing
+    (("", ""), ("Violin", "violin"), False),
+]
+
+
+@pytest.mark.parametrize(("one", "other", "differ"), TWO_TITLES)
+def test_two_titles_promise_the_same_or_not(one: tuple[str, str], other: tuple[str, str], differ: bool) -> None:
+    a, b = promise(*one), promise(*other)
+    assert promise_different_things(a, b) == differ
+    assert promise_different_things(b, a) == differ
+
+
+def test_a_pattern_of_three_pages_is_a_series_and_of_two_is_none() -> None:
+    towns = [promise(f"Violin hire in {town}") for town in ("Aldmoor", "Brackwell", "Castle Combe")]
+    of_three = series_patterns([(towns[0], towns[1]), (towns[1], towns[2])])
+    assert of_three == {("violin", "hire", "in", "...")}
+    assert promise_different_things(towns[0], towns[2], of_three)
+    of_two = series_patterns([(towns[0], towns[1])])
+    assert not of_two
+    assert not promise_different_things(towns[0], towns[1], of_two)
+    again = promise("Violin hire in Aldmoor")
+    assert not series_patterns([(towns[0], towns[1]), (again, towns[1])])  # two of them fill it in one way
+    assert shown_slot(towns[2], towns[0]) == ("Violin hire in ...", "Castle Combe")
+    assert shown_slot(promise("Bows"), promise("Cases")) == ("", "bows")
+
+
+WORDS = st.lists(st.sampled_from(["violin", "hire", "in", "ost", "west", "the"]), max_size=6)
+
+
+@given(WORDS, WORDS)
+def test_a_pattern_fits_both_titles_and_is_the_same_from_both_sides(a: list[str], b: list[str]) -> None:
+    pattern = pattern_of(a, b, PLAIN)
+    assert pattern == pattern_of(b, a, PLAIN)
+    if pattern is None:
+        return
+    slot = pattern.index("...")
+    head, tail = pattern[:slot], pattern[slot + 1 :]
+    assert set(head + tail) - PLAIN
+    for title in (a, b):
+        assert tuple(title[:slot]) == head
+        assert tuple(title[len(title) - len(tail) :]) == tail
+        assert len(title) > len(head) + len(tail)
+    assert a != b
+
+
+def page(title: str, text: str = TEXT, head: str = "", lang: str = "en") -> str:
+    return f"<html lang={lang}><head><title>{title}</title>{head}</head><body><h1>{title}</h1><p>{text}</p>"
+
+
+def groups_of(pages: dict[str, str], page_table: Callable[..., Path], kind: str = "copies") -> list[tuple[str, ...]]:
+    """Pages of each group, its keeper first; and what is proposed about them."""
+    audit = mardok.audit(page_table([{"url": ORIGIN + path, "html": html} for path, html in pages.items()]))
+    groups = audit.groups[audit.groups["kind"] == kind].sort_values(["group", "role", "url"])
+    result = []
+    for _, rows in groups.groupby("group", sort=False, observed=True):
+        urls = [str(url).removeprefix(ORIGIN) for url in rows["url"]]
+        action = audit.plan.loc[audit.plan["keeper"] == ORIGIN + urls[0], "action"]
+        result.append((*urls, str(action.iloc[0]) if len(action) else ""))
+    return sorted(result)
+
+
+def test_copies_are_a_star_around_the_page_that_stays_and_no_chain(page_table: Callable[..., Path]) -> None:
+    sentences = [
+        f"Sentence {n} says what the maker at bench {n} did with plank {n} on day {n} of spring. " for n in "abcdefghijkl"
+    ]
+    # Each page shares five sixths with the next; the first and the last share too little.
+    pages = {f"/{n}/": page("Planks and benches", "".join(sentences[2 * n : 2 * n + 8])) for n in range(3)}
+    pairs = mardok.find_copies(["".join(sentences[2 * n : 2 * n + 8]) for n in range(3)], minimum=0.4)
+    near = {(int(a), int(b)) for a, b in zip(pairs["a"], pairs["b"], strict=True)}
+    assert (0, 2) not in near
+    for group in groups_of(pages, page_table):
+        keeper = int(group[0].strip("/"))
+        for member in group[1:-1]:
+            assert tuple(sorted((keeper, int(member.strip("/"))))) in near
+
+
+# (pages, groups of copies with the action on their keeper)
+SITES: list[tuple[str, dict[str, str], Sequence[tuple[str, ...]]]] = [
+    ("identical text", {"/a/": page("Setting up violins"), "/b/": page("Setting up violins")}, [("/a/", "/b/", "merge")]),
+    (
+        "towns",
+        {
+            f"/{town}/": page(f"Violin hire in {town}", TEXT + f"We bring it to your door in {town}.")
+            for town in ("ost", "nord", "sud")
+        },
+        [("/ost/", "/nord/", "/sud/", "rewrite")],
+    ),
+    (
+        "another text",
+        {"/a/": page("Violins"), "/b/": page("Cellos", "A cello is played sitting, its spike set into the floor. " * 6)},
+        [],
+    ),
+    (
+        "two languages",
+        {"/en/a/": page("Setting up violins"), "/de/a/": page("Geigen einrichten", lang="de")},
+        [],
+    ),
+    (
+        "alternates for two regions",
+        {
+            path: page(
+                "Setting up violins",
+                head="".join(f"<link rel=alternate hreflang=en-{code} href=/{code}/>" for code in ("gb", "us")),
+            )
+            for path in ("/gb/", "/us/")
+        },
+        [("/gb/", "/us/", "leave")],
+    ),
+    (
+        "a page that is not indexable",
+        {"/a/": page("Setting up violins"), "/b/": page("Setting up violins", head="<meta name=robots content=noindex>")},
+        [],
+    ),
+    (
+        "a page that names the other as its canonical",
+        {
+            "/a/": page("Setting up violins"),
+            "/b/": page("Setting up violins", head=f"<link rel=canonical href={ORIGIN}/a/>"),
+        },
+        [],
+    ),
+]
+
+
+@pytest.mark.parametrize(("pages", "expected"), [site[1:] for site in SITES], ids=[site[0] for site in SITES])
+def test_what_is_a_group_of_copies_and_what_becomes_of_it(
+    pages: dict[str, str], expected: Sequence[tuple[str, ...]], page_table: Callable[..., Path]
+) -> None:
+    assert groups_of(pages, page_table) == list(expected)
+    assert groups_of(dict(reversed(pages.items())), page_table) == list(expected)
+
+
+def test_the_table_of_groups_names_each_group_by_its_pages_alone() -> None:
+    site = site_with({path: page(path) for path in ("/a/", "/b/", "/c/")})
+    rows = [
+        GroupRow(GroupKind.COPIES, (0, 2), 2, "violin ...", Evidence.TEXT, Confidence.HIGH),
+        GroupRow(GroupKind.RIVALS, (0, 1), -1, "violin", Evidence.SEARCH, Confidence.LOW),
+    ]
+    table = groups_table(site, rows)
+    urls = [f"{ORIGIN}/a/", f"{ORIGIN}/c/"]
+    copies = table[table["kind"] == "copies"].sort_values("url")
+    assert copies[["url", "role"]].values.tolist() == [[urls[0], "member"], [urls[1], "keeper"]]
+    assert set(table.loc[table["kind"] == "rivals", "role"]) == {"member"}
+    assert set(copies["group"]) == {group_id("copies", urls)}
+    assert group_id("copies", urls) == group_id("copies", urls) == group_id("copies", urls[::-1])
+    assert group_id("rivals", urls) != group_id("copies", urls)
+    assert len(group_id("copies", urls)) == 10
