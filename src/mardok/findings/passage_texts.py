@@ -44,7 +44,7 @@ def passage_texts(stretches: pd.DataFrame, pages: pd.DataFrame, most: int | None
         written.append(spans.written(word, n_words))
     result = pd.DataFrame(
         {
-            "text": written,
+            "text": pd.Series(written, longest.index, dtype="str"),  # of no passages, too
             "words": longest["words"].astype("int64"),
             "pages": carries.groupby(level="passage").sum().reindex(longest.index),
             "pasted_words": pasted.reindex(longest.index).astype("int64"),
