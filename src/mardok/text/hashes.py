@@ -398,7 +398,7 @@ def _known_values(n: int) -> Hashes:
 @cache
 def _ascii_letters() -> bytes:
     """For each byte 1 if it is a letter or digit, else 0."""
-    return bytes((letter_kinds()[:256] == _LETTER).tolist())
+    return bytes((letter_kinds(256) == _LETTER).tolist())  # a question needs no others, which take a tenth of a second
 
 
 @cache

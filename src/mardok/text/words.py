@@ -64,10 +64,11 @@ def _ranges(codes: Iterable[int]) -> str:
 
 
 @cache
-def letter_kinds() -> NDArray[np.uint8]:
-    """For each code point 1 letter or digit, 2 apostrophe or hyphen, 3 letter of a spaceless script, 4 mark, 0 other."""
-    kinds = np.zeros(0x110000, np.uint8)
-    for code in (*range(_LAST_LETTER), *range(*_VARIATION_SELECTORS)):
+def letter_kinds(n: int = 0x110000) -> NDArray[np.uint8]:
+    """For each of the first code points 1 letter or digit, 2 apostrophe or hyphen, 3 letter of a spaceless script, 4 mark,
+    0 other."""
+    kinds = np.zeros(n, np.uint8)
+    for code in (*range(min(_LAST_LETTER, n)), *range(_VARIATION_SELECTORS[0], min(_VARIATION_SELECTORS[1], n))):
         category = unicodedata.category(chr(code))
         if category[0] == "M":
             kinds[code] = 4
