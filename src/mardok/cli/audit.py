@@ -115,35 +115,37 @@ def print_summary(finished: mardok.Audit, out: Path) -> None:
     closed = _closed_line(finished.pages)
     if closed:
         console.print(shown(closed, style="bold"))
-    read = f"{counted('page', totals['pages'])} read, {totals['indexable']:,} indexable"
-    if totals["search"]:
-        read += (
-            f"; {totals['search']['clicks']:,.0f} clicks a month in {totals['search']['months']:.1f} months of search data"
-        )
-    console.print(shown(read + "."))
-    console.print(
-        shown(
-            f"{counted('written-variant', totals['variants'])}, {counted('page', totals['pages_with_copies'])} with copies, "
-            f"{counted('proposal', len(finished.plan))}, {totals['effort_hours']:g} hours of work."
-        )
+    pages, search = counted("page", totals["pages"]), totals["search"]
+    if search:
+        clicks, months = search["clicks"], search["months"]
+        read = sentence("answer.read-searched", pages=pages, indexable=totals["indexable"], clicks=clicks, months=months)
+    else:
+        read = sentence("answer.read", pages=pages, indexable=totals["indexable"])
+    console.print(shown(read))
+    found = sentence(
+        "answer.found",
+        variants=counted("written-variant", totals["variants"]),
+        copied=counted("page", totals["pages_with_copies"]),
+        proposals=counted("proposal", len(finished.plan)),
+        hours=totals["effort_hours"],
     )
+    console.print(shown(found))
     lost = len(totals["decisions_without_proposal"])
     if lost:
-        console.print(
-            shown(f"{counted('decision', lost)} of the earlier plan found no proposal; they are kept in audit.json.")
-        )
+        console.print(shown(sentence("answer.lost-decisions", decisions=counted("decision", lost))))
     for line in _target_lines(totals["targets"]):
         console.print(shown(line))
     if not totals["crawl"]["whole"]:
         gaps = "; ".join(totals["crawl"]["gaps"])
-        console.print(shown(f"Not the whole site: {gaps}. What needs the whole site is not claimed."))
+        console.print(shown(sentence("answer.gaps", gaps=gaps)))
     for line in _furniture_lines(finished):
         console.print(shown(line))
     if len(finished.plan):
         console.print(_plan_table(finished))
     if len(finished.plan) > _SHOWN_PROPOSALS:
-        console.print(shown(f"{len(finished.plan) - _SHOWN_PROPOSALS} more in {out / 'plan.csv'}"))
-    console.print(shown(f"Report: {(out / 'report.html').resolve()}"), soft_wrap=True)
+        more = len(finished.plan) - _SHOWN_PROPOSALS
+        console.print(shown(sentence("answer.more-proposals", n=more, path=out / "plan.csv")))
+    console.print(shown(sentence("answer.report", path=(out / "report.html").resolve())), soft_wrap=True)
 
 
 def _closed_line(pages: pd.DataFrame) -> str:
@@ -162,22 +164,22 @@ def _furniture_lines(finished: mardok.Audit) -> list[str]:
     if parts.empty:
         return []
     named = ", ".join(f"{part} ({pages:,})" for part, pages in parts[["part", "pages"]].itertuples(index=False))
-    return [
-        f"Taken for furniture, with the pages that have it: {named}.",
-        "If that is wrong, mardok page DIR URL --text says why, and the settings text.only and text.ignore put it right.",
-    ]
+    return [str(sentence("answer.furniture", parts=named)), str(sentence("answer.furniture-wrong"))]
 
 
 def _target_lines(targets: list[dict[str, Any]]) -> list[str]:
     """Phrases whose page was not read, or for which search shows another page."""
     lines = [
-        f"'{target['phrase']}' has no page: {target['url']} was not read." for target in targets if not target["was_read"]
+        str(sentence("answer.target-unread", phrase=target["phrase"], url=target["url"]))
+        for target in targets
+        if not target["was_read"]
     ]
     for target in targets:
         if target["was_read"] and target.get("shown_instead"):
-            lines.append(f"'{target['phrase']}': search shows {target['shown_instead'][0]} before {target['url']}.")
+            before = target["shown_instead"][0]
+            lines.append(str(sentence("answer.target-shown", phrase=target["phrase"], shown=before, url=target["url"])))
     more = len(lines) - _SHOWN_TARGETS
-    return lines[:_SHOWN_TARGETS] + ([f"{more} more phrases in audit.json"] if more > 0 else [])
+    return lines[:_SHOWN_TARGETS] + ([str(sentence("answer.more-targets", n=more))] if more > 0 else [])
 
 
 def _plan_table(finished: mardok.Audit) -> Table:
@@ -217,5 +219,5 @@ def tell_unread(finished: mardok.Audit) -> bool:
         where = " ".join(filter(None, [row["place"], row["url"]]))
         errors.print(shown(f"mardok: {row['source']}, {where}: {row['reason']}"))
     if len(unread) > _SHOWN_UNREAD:
-        errors.print(shown(f"mardok: {len(unread) - _SHOWN_UNREAD} more; all are listed in the report"))
+        errors.print(shown(f"mardok: {sentence('answer.more-unread', n=len(unread) - _SHOWN_UNREAD)}"))
     return len(unread) > 0

@@ -16,7 +16,7 @@ import typer
 import mardok
 from mardok.cli.console import answer_console, errors, print_json, progress_line, shown
 from mardok.errors import SourceError
-from mardok.sentences import counted
+from mardok.sentences import counted, sentence
 from mardok.vocabulary import SkipReason
 
 
@@ -65,9 +65,11 @@ def read_list(path: Path | None) -> list[str]:
 
 def summary_text(summary: mardok.CrawlSummary) -> str:
     """How a crawl went, in a few lines."""
-    pages = counted("page-of-html", summary.n_html)
-    earlier = f", {summary.n_before:,} of them in earlier runs" if summary.n_before else ""
-    lines = [f"{pages} in {counted('request', summary.n_fetched)}{earlier}."]
+    pages, requests = counted("page-of-html", summary.n_html), counted("request", summary.n_fetched)
+    if summary.n_before:
+        lines = [str(sentence("answer.crawled-on", pages=pages, requests=requests, before=summary.n_before))]
+    else:
+        lines = [str(sentence("answer.crawled", pages=pages, requests=requests))]
     refused = summary.skipped.get(SkipReason.ROBOTS, 0)
     for what, counts in (
         ("Answers", {f"status {status}": n for status, n in sorted(summary.statuses.items())}),

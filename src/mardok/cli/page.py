@@ -14,7 +14,7 @@ from rich.console import Console
 
 import mardok
 from mardok.cli.console import answer_console, new_table, print_json, shown
-from mardok.sentences import percent, topic_text
+from mardok.sentences import percent, sentence, topic_text
 
 _VERDICTS = {"": "main", "doubt": "main, in doubt"}
 """What is said of blocks that count, by their reason; of others the reason itself is."""
@@ -61,7 +61,7 @@ def page(
     _print_table(console, _queries_heading(sheet.queries), sheet.queries[:_SHOWN_QUERIES])
     _print_table(console, "Relatives", sheet.relatives[:_SHOWN_RELATIVES])
     parts = sheet.as_dict()
-    copied = f"Text that stands elsewhere too: {percent(parts['copied_share'])} of the words"
+    copied = str(sentence("answer.elsewhere", share=parts["copied_share"]))
     _print_table(console, copied, parts["elsewhere"])
     _print_table(console, "Groups", sheet.groups)
     _print_table(console, "Checks", sheet.checks)
@@ -69,8 +69,9 @@ def page(
 
 
 def _queries_heading(queries: list[dict[str, Any]]) -> str:
-    more = f", the first {_SHOWN_QUERIES} of {len(queries)}" if len(queries) > _SHOWN_QUERIES else ""
-    return f"Queries that show it, figures a month{more}"
+    if len(queries) <= _SHOWN_QUERIES:
+        return str(sentence("answer.queries"))
+    return str(sentence("answer.first-queries", first=_SHOWN_QUERIES, n=len(queries)))
 
 
 def _print_facts(console: Console, sheet: mardok.PageSheet) -> None:

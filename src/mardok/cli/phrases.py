@@ -18,7 +18,7 @@ from rich.text import Text
 import mardok
 from mardok.cli.console import answer_console, errors, new_table, print_json, records, shown
 from mardok.errors import SelectionError
-from mardok.sentences import clipped, counted, listing, path_of, percent, quoted
+from mardok.sentences import clipped, counted, listing, path_of, percent, quoted, sentence
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -84,7 +84,8 @@ def phrases(
         from mardok.questions import selected_rows  # only here: stemmers take longer to import than others to answer
 
         n_pages = len(selected_rows(finished, selection))
-        answer = _Answer("phrases", f"{counted('phrase', len(rows))} on {counted('page', n_pages)}.", rows)
+        told = sentence("answer.phrases", phrases=counted("phrase", len(rows)), pages=counted("page", n_pages))
+        answer = _Answer("phrases", str(told), rows)
     answer.give(out, top, as_json=as_json)
 
 
@@ -113,19 +114,19 @@ def _sizes(words: str) -> tuple[int, int] | None:
 def _warn_of_target(finished: mardok.Audit, url: str) -> None:
     target = finished.pages.iloc[finished.row_of(url)]
     if target["final_url"] != target["url"]:
-        errors.print(shown(f"mardok: {target['url']} leads on to {target['final_url']}: link to that address"))
+        warning = sentence("answer.target-moved", url=target["url"], end=target["final_url"])
+        errors.print(shown(f"mardok: {warning}"))
     elif not target["indexable"]:
-        errors.print(shown(f"mardok: {target['url']} is not indexable ({target['reason']}): a link to it helps no ranking"))
+        warning = sentence("answer.target-not-indexable", url=target["url"], reason=target["reason"])
+        errors.print(shown(f"mardok: {warning}"))
 
 
 def _told_passages(rows: pd.DataFrame) -> str:
-    n_usual = int(rows["boilerplate"].sum())
-    return f"{counted('passage', len(rows))} on two pages or more, {n_usual} of them boilerplate."
+    return str(sentence("answer.passages", passages=counted("passage", len(rows)), n=int(rows["boilerplate"].sum())))
 
 
 def _told_links(rows: pd.DataFrame, link_to: str) -> str:
-    n = counted("page-mentions", len(rows))
-    return f"{n} it in running text without a link and could link to {link_to}."
+    return str(sentence("answer.links", pages=counted("page-mentions", len(rows)), url=link_to))
 
 
 def _told_mentions(finished: mardok.Audit, rows: pd.DataFrame, wordings: Sequence[str]) -> str:
@@ -133,12 +134,16 @@ def _told_mentions(finished: mardok.Audit, rows: pd.DataFrame, wordings: Sequenc
         return _nobody(finished, wordings)
     in_links = int((rows["link_url"] != "").sum())
     headings = int(((rows["place"] == "heading") & (rows["link_url"] == "")).sum())
-    pages = counted("page", rows["url"].nunique())
-    n_text = len(rows) - in_links - headings
-    return (
-        f"{counted('mention', len(rows))} of {_asked(wordings)} on {pages}: "
-        f"{in_links} in links, {headings} in headings, {n_text} in running text."
+    told = sentence(
+        "answer.mentions",
+        mentions=counted("mention", len(rows)),
+        asked=_asked(wordings),
+        pages=counted("page", rows["url"].nunique()),
+        in_links=in_links,
+        headings=headings,
+        n_text=len(rows) - in_links - headings,
     )
+    return str(told)
 
 
 def _asked(wordings: Sequence[str]) -> str:
@@ -149,15 +154,16 @@ def _nobody(finished: mardok.Audit, wordings: Sequence[str]) -> str:
     from mardok.questions import near_phrases  # only here: stemmers take longer to import than others to answer
 
     near = dict.fromkeys(near for wording in wordings for near in near_phrases(finished, wording))
-    hint = f" Used phrases near it: {_asked(list(near))}." if near else ""
-    return f"None of the pages asked about uses {_asked(wordings)}.{hint}"
+    if not near:
+        return str(sentence("answer.nobody", asked=_asked(wordings)))
+    return str(sentence("answer.nobody-near", asked=_asked(wordings), near=_asked(list(near))))
 
 
 class _Answer:
     """What is to be said, and the rows behind it."""
 
-    def __init__(self, what: str, sentence: str, rows: pd.DataFrame) -> None:
-        self.what, self.sentence, self.rows = what, sentence, rows
+    def __init__(self, what: str, stated: str, rows: pd.DataFrame) -> None:
+        self.what, self.stated, self.rows = what, stated, rows
 
     def give(self, out: Path | None, top: int, *, as_json: bool) -> None:
         if out is not None:
@@ -165,16 +171,16 @@ class _Answer:
 
             write_rows(out, self.rows)
         if as_json:
-            print_json({"answer": self.sentence, self.what: records(self.rows)})
+            print_json({"answer": self.stated, self.what: records(self.rows)})
             return
         console = answer_console()
-        console.print(shown(self.sentence))
+        console.print(shown(self.stated))
         if len(self.rows):
             console.print()
             self._print(console, self.rows.head(top))
         if len(self.rows) > top:
-            where = f"all are in {out}" if out is not None else "-o FILE writes all, --top N shows more"
-            console.print(shown(f"{len(self.rows) - top:,} more rows; {where}"))
+            where = sentence("answer.all-in", path=out) if out is not None else sentence("answer.how-to-see-all")
+            console.print(shown(sentence("answer.more-rows", n=len(self.rows) - top, where=where)))
 
     def _print(self, console: Console, rows: pd.DataFrame) -> None:
         table = new_table()

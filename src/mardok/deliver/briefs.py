@@ -12,7 +12,7 @@ from typing import Any
 
 import pandas as pd
 
-from mardok.sentences import counted, hours, percent
+from mardok.sentences import counted, hours, sentence
 from mardok.text.spans import WordSpans
 from mardok.vocabulary import Action, StepKind
 
@@ -63,18 +63,19 @@ def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], table
     urls = [step["url"] for step in steps if step["step"] in about and step["url"] in tables.row_of]
     lines = [
         f"# {markdown_text(proposal['summary'])}", "",
-        f"Proposal {proposal['proposal']}, {hours(proposal['effort_hours'])}, {proposal['confidence']} confidence.", "",
-        markdown_text(proposal["why"]), "", f"Unless {markdown_text(proposal['unless'])}.", "",
+        str(sentence("brief.proposal", id=proposal["proposal"], hours=hours(proposal["effort_hours"]),
+                     confidence=proposal["confidence"])), "",
+        markdown_text(proposal["why"]), "", str(sentence("brief.unless", unless=markdown_text(proposal["unless"]))), "",
     ]  # fmt: skip
     if proposal["keeper"]:
-        lines += [f"The page that stays: <{proposal['keeper']}>", ""]
+        lines += [str(sentence("brief.keeper", page=f"<{proposal['keeper']}>")), ""]
     stated = list(dict.fromkeys(urls))
     for url in stated[:_MOST_PAGES]:
         lines += list(_page(url, proposal, [step for step in steps if step["url"] == url], tables))
     if len(stated) > _MOST_PAGES:
-        lines += [f"{len(stated) - _MOST_PAGES} more pages are in steps.csv.", ""]
+        lines += [str(sentence("brief.more-pages", n=len(stated) - _MOST_PAGES)), ""]
     moves_text = any(step["step"] == StepKind.MOVE_TEXT for step in steps)
-    lines += ["## Done means", "", *(f"- {line}" for line in _done(proposal, moves_text=moves_text)), ""]
+    lines += [f"## {sentence('brief.done')}", "", *(f"- {line}" for line in _done(proposal, moves_text=moves_text)), ""]
     return "\n".join(lines)
 
 
@@ -88,21 +89,20 @@ def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, An
             yield f"- **{step['step'].replace('_', ' ')}**: {markdown_text(step['detail'])}"
     yield f"- title now: {markdown_text(page['title']) or 'none'}"
     yield f"- target phrase now: {markdown_text(page['topic']) or 'none'}"
-    own = "" if pd.isna(page["own_words"]) else f", {page['own_words']} of them its own"
-    yield f"- {counted('word', int(page['words']))}{own}"
+    n_words = counted("word", int(page["words"]))
+    told = n_words if pd.isna(page["own_words"]) else sentence("brief.words", words=n_words, own=page["own_words"])
+    yield f"- {told}"
     yield ""
-    yield from _table("Queries, figures a month", _queries(row, tables))
-    yield from _list("Headings now", _headings(row, tables))
-    yield from _list("Who else says the same", _relatives(url, tables))
+    yield from _table(str(sentence("brief.queries")), _queries(row, tables))
+    yield from _list(str(sentence("brief.headings")), _headings(row, tables))
+    yield from _list(str(sentence("brief.relatives")), _relatives(url, tables))
     target = next(
         (step["target"] for step in steps if step["step"] in (StepKind.MOVE_TEXT, StepKind.REDIRECT, StepKind.CANONICAL)), ""
     )
     if proposal["action"] == Action.MERGE and target in tables.row_of:
-        heading = "Says what the keeper does not: move what is worth it"
-        yield from _quotes(heading, _unique(tables.row_of[target], row, tables))
+        yield from _quotes(str(sentence("brief.keeper-lacks")), _unique(tables.row_of[target], row, tables))
     else:
-        heading = "Stands word for word on other pages: say it in words of this page, or leave it out"
-        yield from _quotes(heading, _pasted(row, tables))
+        yield from _quotes(str(sentence("brief.pasted")), _pasted(row, tables))
 
 
 def _queries(row: int, tables: Tables) -> list[list[str]]:
@@ -132,7 +132,7 @@ def _relatives(url: str, tables: Tables) -> list[str]:
         ["resemblance", "url_a", "url_b"], ascending=[False, True, True]
     )
     return [
-        f"<{b if a == url else a}>: {percent(resemblance)} of the wording in common"
+        str(sentence("brief.relative", page=f"<{b if a == url else a}>", share=resemblance))
         for a, b, resemblance in own[["url_a", "url_b", "resemblance"]]
         .head(_MOST_RELATIVES)
         .itertuples(index=False, name=None)
@@ -170,18 +170,12 @@ def _cut(text: str) -> str:
 def _done(proposal: Mapping[str, Any], *, moves_text: bool) -> list[str]:
     """What can be counted when the work is done; ``mardok recheck`` counts it."""
     if proposal["action"] == Action.MERGE:
-        return [
-            "what is worth it of the text above stands on the page that stays"
-            if moves_text
-            else "nothing has to be written: the page that stays says all that the others say",
-            "each of the other addresses redirects there in one hop, and no page links to them",
-        ]
-    if proposal["action"] == Action.EXPAND:
-        return ["each page answers the queries above in words of its own, and is no longer thin in the next audit"]
-    return [
-        "no two of the pages resemble each other by half in the next audit",
-        "no passage quoted above stands on more than one of them",
-    ]
+        names = ["text-moved" if moves_text else "nothing-to-write", "redirected"]
+    elif proposal["action"] == Action.EXPAND:
+        names = ["expanded"]
+    else:
+        names = ["apart", "unquoted"]
+    return [str(sentence(f"brief.done-means.{name}")) for name in names]
 
 
 def _table(heading: str, rows: Sequence[Sequence[str]]) -> Iterator[str]:

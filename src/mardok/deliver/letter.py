@@ -10,7 +10,7 @@ import pandas as pd
 
 from mardok.deliver.briefs import markdown_text, records
 from mardok.meta import AuditMeta
-from mardok.sentences import counted, gain_text, hours
+from mardok.sentences import counted, gain_text, hours, sentence
 from mardok.vocabulary import GainUnit
 
 _MOST = 10
@@ -26,22 +26,22 @@ def letter(plan: pd.DataFrame, meta: AuditMeta) -> str:
     """
     totals = meta.totals
     in_clicks = plan[plan["gain_unit"] == GainUnit.CLICKS]
-    lines = [
-        "# What we propose for your site", "",
-        f"We read {counted('page', totals['pages'])}, {totals['indexable']:,} of which search engines may list"
-        + ("." if totals["crawl"]["whole"] else "; not the whole site: " + "; ".join(totals["crawl"]["gaps"]) + "."), "",
-        f"- {counted('address', totals['variants'])} repeat another address",
-        f"- {counted('page', totals['pages_with_copies'])} have copies",
-        f"- {counted('page', totals['thin'])} say little of their own",
-        f"- the plan has {counted('proposal', len(plan))} and takes {hours(plan['effort_hours'].sum())}",
-    ]  # fmt: skip
+    pages, indexable, gaps = counted("page", totals["pages"]), totals["indexable"], "; ".join(totals["crawl"]["gaps"])
+    if totals["crawl"]["whole"]:
+        read = sentence("letter.read", pages=pages, indexable=indexable)
+    else:
+        read = sentence("letter.read-in-part", pages=pages, indexable=indexable, gaps=gaps)
+    points = [
+        sentence("letter.variants", addresses=counted("address", totals["variants"])),
+        sentence("letter.copies", pages=counted("page", totals["pages_with_copies"])),
+        sentence("letter.thin", pages=counted("page", totals["thin"])),
+        sentence("letter.plan", proposals=counted("proposal", len(plan)), hours=hours(plan["effort_hours"].sum())),
+    ]
     if totals["search"]:
-        lines.append(f"- {totals['search']['clicks']:,.0f} clicks a month came from search")
+        points.append(sentence("letter.clicks", clicks=totals["search"]["clicks"]))
     if len(in_clicks):
-        low, high = in_clicks["gain_low"].sum(), in_clicks["gain_high"].sum()
-        lines.append(
-            f"- together the proposals bring between {low:,.0f} and {high:,.0f} clicks a month, by the site's own figures"
-        )
+        points.append(sentence("letter.gain", low=in_clicks["gain_low"].sum(), high=in_clicks["gain_high"].sum()))
+    lines = [f"# {sentence('letter.title')}", "", str(read), "", *(f"- {point}" for point in points)]
     today, after = totals["outcome"]["today"], totals["outcome"]["accepted"] or totals["outcome"]["all"]
     lines += ["", "| | today | when it is done |", "| --- | ---: | ---: |"]
     lines += [f"| {name.replace('_', ' ')} | {today[name]:,} | {after[name]:,} |" for name in today]
@@ -52,5 +52,5 @@ def letter(plan: pd.DataFrame, meta: AuditMeta) -> str:
             f"{row['confidence']} confidence)", "", f"   {markdown_text(row['why'])}", "",
         ]  # fmt: skip
     if len(plan) > _MOST:
-        lines += [f"{counted('proposal', len(plan) - _MOST)} more are in the workbook.", ""]
+        lines += [str(sentence("letter.more", proposals=counted("proposal", len(plan) - _MOST))), ""]
     return "\n".join(lines)

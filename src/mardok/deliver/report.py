@@ -26,7 +26,7 @@ from mardok.deliver.inline_svg import inline_svg
 from mardok.deliver.report_parts import report_parts
 from mardok.deliver.templating import rendered
 from mardok.meta import AuditMeta
-from mardok.sentences import counted, gain_text
+from mardok.sentences import counted, gain_text, sentence
 from mardok.store import TableStore
 from mardok.vocabulary import Action, GainUnit
 
@@ -103,22 +103,19 @@ def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
     gaining = plan[(plan["gain_unit"] == GainUnit.CLICKS) & (plan["gain_high"] > 0)]
     if len(gaining):
         best = gaining.assign(middle=(gaining["gain_low"] + gaining["gain_high"]) / 2).nlargest(3, "middle")
-        named = "; ".join(f"{row['summary']}: {gain_text(row)}, {row['effort_hours']:g} h" for row in _records(best))
-        stated = (
-            f"{counted('proposal', len(gaining))} with a gain in clicks, against the hours they take. The greatest: {named}."
+        named = "; ".join(
+            str(sentence("picture.best", summary=row["summary"], gain=gain_text(row), hours=row["effort_hours"]))
+            for row in _records(best)
         )
+        stated = str(sentence("picture.gain", proposals=counted("proposal", len(gaining)), named=named))
         ax = figures.gain_against_effort(tables)
-        caption = "What proposals bring against the hours they take; bars reach from the least to the greatest gain."
-        result.append(_Picture(Markup(inline_svg(ax.figure, stated)), caption))
+        result.append(_Picture(Markup(inline_svg(ax.figure, stated)), str(sentence("picture.gain-caption"))))
     words = figures.section_words(tables["pages"])
     if len(words):
-        named = "; ".join(
-            f"{row['section']} {row['own']:,} own, {row['shared']:,} shared, {row['boilerplate']:,} boilerplate"
-            for row in _records(words)
-        )
+        named = "; ".join(str(sentence("picture.section", **row)) for row in _records(words))
         ax = figures.words_by_section(tables)
-        caption = "Where the words come from, by section: the pages' own, shared with other pages, boilerplate."
-        result.append(_Picture(Markup(inline_svg(ax.figure, f"Words by section: {named}.")), caption))
+        stated = str(sentence("picture.words", named=named))
+        result.append(_Picture(Markup(inline_svg(ax.figure, stated)), str(sentence("picture.words-caption"))))
     return result
 
 
