@@ -99,7 +99,7 @@ def page_kinds(site: Site, settings: Settings) -> PageKinds:
 
 
 @dataclass(frozen=True)
-class _Told:
+class _Judgement:
     """What kind a page is, and by which sign."""
 
     kind: PageKind
@@ -115,7 +115,7 @@ class _Told:
         return sentence(f"kind-sign.{self.sign}", value=self.value, beside=self.beside, kind=self.kind)
 
 
-_NO_KIND = _Told(PageKind.NONE, KindSign.NONE)
+_NO_KIND = _Judgement(PageKind.NONE, KindSign.NONE)
 
 
 @dataclass(frozen=True)
@@ -132,7 +132,7 @@ class _Signs:
     is_further: bool
 
 
-def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> _Told:
+def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> _Judgement:
     page, rules = signs.page, settings.kinds
     named = {
         PageKind.HOME: rules.home, PageKind.ARTICLE: rules.article, PageKind.PRODUCT: rules.product,
@@ -141,20 +141,20 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> _
     }  # fmt: skip
     for kind, patterns in named.items():
         if matches(page.url, patterns):
-            return _Told(kind, KindSign.SETTINGS)
+            return _Judgement(kind, KindSign.SETTINGS)
     if _is_home(page.url, settings) or _is_language_root(page.url, languages):
-        return _Told(PageKind.HOME, KindSign.HOME_ADDRESS)
+        return _Judgement(PageKind.HOME, KindSign.HOME_ADDRESS)
     folders, last = _address_words(page.url)
     if is_utility_address(page.url, rules):
-        return _Told(PageKind.UTILITY, KindSign.UTILITY_ADDRESS, " ".join(last))
+        return _Judgement(PageKind.UTILITY, KindSign.UTILITY_ADDRESS, " ".join(last))
     title = set(words(page.h1 or page.title))
     if title and title - _FILLERS and title - _FILLERS <= set(rules.utility_words):
-        return _Told(PageKind.UTILITY, KindSign.TITLE, page.h1 or page.title)
+        return _Judgement(PageKind.UTILITY, KindSign.TITLE, page.h1 or page.title)
     if page.signs.has_password:
-        return _Told(PageKind.UTILITY, KindSign.PASSWORD)
+        return _Judgement(PageKind.UTILITY, KindSign.PASSWORD)
     if signs.is_further:
-        return _Told(PageKind.LISTING, KindSign.PAGINATION)
-    return _stated(page) or _by_its_looks(signs, rules, folders) or _Told(PageKind.ARTICLE, KindSign.RUNNING_TEXT)
+        return _Judgement(PageKind.LISTING, KindSign.PAGINATION)
+    return _stated(page) or _by_its_looks(signs, rules, folders) or _Judgement(PageKind.ARTICLE, KindSign.RUNNING_TEXT)
 
 
 def is_utility_address(url: str, rules: Kinds) -> bool:
@@ -170,40 +170,40 @@ def _is_home(url: str, settings: Settings) -> bool:
     return variant_form(url, settings.variants).identity == (bare_host(url), ())
 
 
-def _stated(page: Page) -> _Told | None:
+def _stated(page: Page) -> _Judgement | None:
     """The kind that structured data or ``og:type`` states."""
     counts = Counter(name for name in page.signs.schema_types if name in _SCHEMA)
     several = next((name for name, n in counts.items() if n >= _SEVERAL), "")
     if several:
-        return _Told(PageKind.LISTING, KindSign.SEVERAL_OF_ONE_TYPE, several, counts[several])
+        return _Judgement(PageKind.LISTING, KindSign.SEVERAL_OF_ONE_TYPE, several, counts[several])
     for name in counts:
-        return _Told(_SCHEMA[name], KindSign.STRUCTURED_DATA, name)
+        return _Judgement(_SCHEMA[name], KindSign.STRUCTURED_DATA, name)
     og_type = page.signs.og_type
     for kind in (PageKind.ARTICLE, PageKind.PRODUCT):
         if og_type == kind or og_type.startswith(f"{kind}."):
-            return _Told(kind, KindSign.OG_TYPE, og_type)
-    return _Told(PageKind.MEDIA, KindSign.OG_TYPE, og_type) if og_type.startswith("video") else None
+            return _Judgement(kind, KindSign.OG_TYPE, og_type)
+    return _Judgement(PageKind.MEDIA, KindSign.OG_TYPE, og_type) if og_type.startswith("video") else None
 
 
-def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> _Told | None:
+def _by_its_looks(signs: _Signs, rules: Kinds, folders: Collection[str]) -> _Judgement | None:
     by_tag = next((word for word in folders if word in rules.tag_words), "")
     if by_tag and signs.n_items:
-        return _Told(PageKind.LISTING, KindSign.TAG, by_tag)
+        return _Judgement(PageKind.LISTING, KindSign.TAG, by_tag)
     is_prose = signs.n_prose >= rules.prose_share * signs.n_words
     if signs.n_titles >= rules.listing_links and signs.n_words <= rules.words_a_link * signs.n_titles and not is_prose:
-        return _Told(PageKind.LISTING, KindSign.LINKED_PAGES, signs.n_words / signs.n_titles, signs.n_titles)
+        return _Judgement(PageKind.LISTING, KindSign.LINKED_PAGES, signs.n_words / signs.n_titles, signs.n_titles)
     if signs.n_fields >= rules.tool_fields and signs.n_words <= rules.words_a_field * signs.n_fields:
-        return _Told(PageKind.TOOL, KindSign.FORM_FIELDS, signs.n_fields, signs.n_words)
+        return _Judgement(PageKind.TOOL, KindSign.FORM_FIELDS, signs.n_fields, signs.n_words)
     if signs.n_words <= rules.media_words:
         if signs.page.signs.n_players:
-            return _Told(PageKind.MEDIA, KindSign.PLAYER, beside=signs.n_words)
+            return _Judgement(PageKind.MEDIA, KindSign.PLAYER, beside=signs.n_words)
         if signs.n_images >= rules.media_images:
-            return _Told(PageKind.MEDIA, KindSign.PICTURES, signs.n_images, signs.n_words)
+            return _Judgement(PageKind.MEDIA, KindSign.PICTURES, signs.n_images, signs.n_words)
     service = next((word for word in folders if word in rules.service_words), "")
     if service:
-        return _Told(PageKind.SERVICE, KindSign.FOLDER, service)
+        return _Judgement(PageKind.SERVICE, KindSign.FOLDER, service)
     by_folder = next((word for word in folders if word in rules.article_words), "")
-    return _Told(PageKind.ARTICLE, KindSign.FOLDER, by_folder) if by_folder else None
+    return _Judgement(PageKind.ARTICLE, KindSign.FOLDER, by_folder) if by_folder else None
 
 
 def _is_language_root(url: str, languages: Collection[str]) -> bool:

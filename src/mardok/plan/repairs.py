@@ -20,6 +20,7 @@ from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.sentences import Text, clauses, counted, listing, paragraph, path_of, sentence
+from mardok.text.words import folded
 from mardok.urls import matches
 from mardok.vocabulary import Action, CheckId, Confidence, Evidence, GainUnit, OtherRule, Owner, StepKind
 
@@ -109,9 +110,8 @@ _ORDERS = {
     CheckId.TEXT_ENCODING_BROKEN: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
 }
 """Checks that become proposals; the others are settled by proposals of their own."""
-_DUPLICATES = (
-    CheckId.TITLE_DUPLICATE, CheckId.DESCRIPTION_DUPLICATE, CheckId.H1_DUPLICATE, CheckId.H2_DUPLICATE,
-)  # fmt: skip
+_DUPLICATES = (CheckId.TITLE_DUPLICATE, CheckId.DESCRIPTION_DUPLICATE, CheckId.H1_DUPLICATE)
+"""Checks that it takes two pages for."""
 
 
 def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], context: PlanContext) -> list[Proposal]:
@@ -141,12 +141,17 @@ def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], conte
 
 def _still_wrong(checks: Sequence[PageCheck]) -> list[PageCheck]:
     """Troubles without duplicates whose like is moved by the plan."""
-    alike = Counter((page_check.check, page_check.value) for page_check in checks)
-    return [
-        page_check
-        for page_check in checks
-        if page_check.check not in _DUPLICATES or bool(page_check.template) or alike[page_check.check, page_check.value] > 1
-    ]
+    alike = Counter((page_check.check, _folded(page_check.value)) for page_check in checks)
+
+    def is_still_wrong(one: PageCheck) -> bool:
+        return one.check not in _DUPLICATES or bool(one.template) or alike[one.check, _folded(one.value)] > 1
+
+    return [page_check for page_check in checks if is_still_wrong(page_check)]
+
+
+def _folded(text: str) -> str:
+    """What a text says, however it is written."""
+    return " ".join(folded(text).split())
 
 
 def _proposal(
