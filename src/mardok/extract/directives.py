@@ -20,7 +20,9 @@ _PARAMETER = re.compile(r";\s*([\w*-]+)\s*=\s*(?:\"([^\"]*)\"|([^\s;,\"]+))")
 _AGENT = re.compile(r"\s*([\w-]+)\s*:(?!\s*\d)")
 _NOT_AGENTS = frozenset(["unavailable_after", "max-snippet", "max-image-preview", "max-video-preview"])
 _ROBOT_NAMES = re.compile(r"robots|[\w-]*bot(?:-[\w-]+)?|slurp", re.IGNORECASE)
-_REFRESH = re.compile(r"\s*0*(?:\.\d*)?\s*[;,]\s*(?:url\s*=\s*)?[\"']?([^\"']+)", re.IGNORECASE)
+_REFRESH = re.compile(
+    r"""\s*0*(?:\.\d*)?\s*[;,]\s*(?:url\s*=\s*)?(?:"([^"]+).*|'([^']+).*|([^"'].*))""", re.IGNORECASE | re.DOTALL
+)
 _REDIRECTS = frozenset([301, 302, 303, 307, 308])
 
 
@@ -90,7 +92,7 @@ def redirect_target(page: RawPage, metas: Iterable[Mapping[str, str]], base: str
     for refresh in [page.header("refresh"), *refreshes]:
         match = _REFRESH.fullmatch(refresh)
         if match:
-            target = normal_url(match[1], base) or ""
+            target = normal_url(match[match.lastindex or 0], base) or ""
             return "" if target == page.url else target  # a page that reloads itself stays
     return ""
 
