@@ -60,6 +60,15 @@ class Inputs:
 def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Progress) -> Inputs:
     """Read everything.
 
+    Parameters
+    ----------
+    files : InputFiles
+        Every file that is read.
+    jobs : int
+        Processes that read HTML.
+    progress : callable
+        Called with the name of the step at hand and the number of pages done.
+
     Raises
     ------
     SourceError

@@ -195,6 +195,15 @@ class FolderStore(TableStore):
 def stored_columns(folder: Path, table: str, names: Sequence[str]) -> Columns:
     """Some columns of a table in an audit folder of whatever form.
 
+    Parameters
+    ----------
+    folder : Path
+        An audit folder, of whatever form.
+    table : str
+        Name of a table.
+    names : sequence of str
+        Columns.
+
     Raises
     ------
     FolderError

@@ -76,7 +76,15 @@ def joined(parts: Sequence[Overlaps]) -> Overlaps:
 
 
 def shares(sets: Sets, overlaps: Sequence[Overlaps], minimum: float) -> pd.DataFrame:
-    """Pairs with their shares, those of at least `minimum` resemblance, ordered by ``a`` and ``b``, ``a`` before ``b``."""
+    """Pairs with their shares, those of at least `minimum` resemblance, ordered by ``a`` and ``b``, ``a`` before ``b``.
+
+    Parameters
+    ----------
+    overlaps : sequence of Overlaps
+        Pairs with the number of shingles they have in common.
+    minimum : float
+        Least resemblance, 0 to 1.
+    """
     pairs = joined(overlaps)
     a, b = np.minimum(pairs.a, pairs.b), np.maximum(pairs.a, pairs.b)
     n_a, n_b = sets.sizes[a], sets.sizes[b]

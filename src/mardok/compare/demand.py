@@ -161,6 +161,15 @@ def match_demand(
 
     An address counts for the page that has it; of a redirect, for its destination. An address that was not read counts
     for a page that is written the same but for scheme, ``www.``, case, slash, index file or known parameters.
+
+    Parameters
+    ----------
+    search : DataFrame
+        Rows of the search data, as :func:`mardok.sources.search_data.read_search` gives them.
+    destinations : sequence of Destination
+        Where the address of each page leads.
+    titles : Titles
+        Tell which queries ask for the site by its name.
     """
     by_form: dict[tuple[object, ...], int] = {}
     shown = search["page"].cat.categories.tolist()

@@ -117,7 +117,15 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
 
 
 def overlap_with(sets: Sets, text: int, others: Ints) -> Ints:
-    """Overlap of one text with each of some others."""
+    """Overlap of one text with each of some others.
+
+    Parameters
+    ----------
+    text : int
+        Number of a text in `sets`.
+    others : ndarray of int64, shape (n,)
+        Numbers of other texts.
+    """
     selected, own = sets.select(others), sets.of(text)
     if not len(own) or not len(selected.hashes):
         return np.zeros(len(others), np.int64)
@@ -145,7 +153,15 @@ def _least(sizes: Ints, minimum: float) -> Ints:
 
 
 def candidates_of_several(sets: Sets, several: OfSeveral, minimum: float) -> Ints:
-    """Texts that may be in a pair, told from all shingles: step 2."""
+    """Texts that may be in a pair, told from all shingles: step 2.
+
+    Parameters
+    ----------
+    several : OfSeveral
+        The shingles that more than one text has, with the texts.
+    minimum : float
+        Least resemblance, 0 to 1.
+    """
     text, _ = _left(several.text, several.shingle, _least(sets.sizes, minimum))
     return np.flatnonzero(np.bincount(text))
 

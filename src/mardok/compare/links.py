@@ -36,7 +36,15 @@ def inlink_counts(site: Site) -> NDArray[np.int64]:
 
 
 def distinct_edges(source: NDArray[np.integer], target: NDArray[np.integer], n_pages: int) -> NDArray[np.int64]:
-    """Pairs of pages as source * n_pages + target, each once, sorted."""
+    """Pairs of pages as source * n_pages + target, each once, sorted.
+
+    Parameters
+    ----------
+    source, target : ndarray of int, shape (n_links,)
+        Rows of the linking and of the linked page of each link.
+    n_pages : int
+        Pages of the site.
+    """
     return distinct(source.astype(np.int64) * n_pages + target)
 
 
@@ -55,6 +63,15 @@ def link_weights(
     """PageRank of each page, shape (n_pages,); the weights add up to 1, NaN where a page is no node.
 
     Where nothing is known of links, no page has a weight: an even share of each would be invented.
+
+    Parameters
+    ----------
+    destinations : sequence of Destination
+        Where the address of each page leads.
+    damping : float
+        Share of its weight that a page passes on, 0 to 1.
+    agents : sequence of str
+        Robots whose directives count, beside those for all.
     """
     n_pages = len(site.pages)
     weights = np.full(n_pages, np.nan)

@@ -197,7 +197,15 @@ def _apart(place: Ints, n_words: Ints, thing: Ints) -> list[int]:
 
 
 def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention]:
-    """What there is to tell of mentions at some places."""
+    """What there is to tell of mentions at some places.
+
+    Parameters
+    ----------
+    blocks : BlockLinks
+        The blocks of main text with their links.
+    at : Found
+        Where the mentions begin, and how many words each has.
+    """
     corpus = stemmed.corpus
     block_of = np.searchsorted(corpus.block_offsets, at.place, side="right") - 1
     page_of = np.searchsorted(corpus.first_blocks, block_of, side="right") - 1
@@ -232,6 +240,13 @@ def _link_at(blocks: BlockLinks, block: int, start: int, end: int) -> int:
 
 def sentence_around(text: str, start: int, end: int) -> str:
     """The sentence that some characters of a text stand in; of a long one what is near them.
+
+    Parameters
+    ----------
+    text : str
+        Text of a block.
+    start, end : int
+        Where the characters begin, and where what follows them does.
 
     Examples
     --------

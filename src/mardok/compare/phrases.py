@@ -51,7 +51,17 @@ def gram_hashes(words: Hashes, n: int) -> Hashes:
 
 
 def gram_hashes_at(words: Hashes, places: Ints, n: int) -> Hashes:
-    """A hash for the n words at some places."""
+    """A hash for the n words at some places.
+
+    Parameters
+    ----------
+    words : ndarray of uint64, shape (n_words,)
+        Hashes of the words of all texts.
+    places : ndarray of int64, shape (n_places,)
+        Places of first words; at least n words are left at each.
+    n : int
+        Words of a gram.
+    """
     result = words[places]
     for k in range(1, n):
         result *= _BASE
@@ -273,7 +283,15 @@ def _stem_grams_where(stemmed: Stemmed, begins: NDArray[np.bool_], n: int) -> It
 
 
 def stem_grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, Hashes]]:
-    """Hashes of the n words at some places, in order, a part at a time, which stays in the processor's cache."""
+    """Hashes of the n words at some places, in order, a part at a time, which stays in the processor's cache.
+
+    Parameters
+    ----------
+    places : ndarray of int64, shape (n_places,)
+        Places of first words, ascending; at least n words are left at each.
+    n : int
+        Words of a gram.
+    """
     for first in range(0, len(places), _PLACES_AT_ONCE):
         part = places[first : first + _PLACES_AT_ONCE]
         begin, end = int(part[0]), int(part[-1]) + n

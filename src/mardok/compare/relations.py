@@ -56,11 +56,27 @@ class Traits:
     """Resemblance from which two pages are near copies."""
 
     def are_copies(self, resemblance: NDArray[np.float64], a: Ints, b: Ints) -> NDArray[np.bool_]:
-        """Whether pages are copies; the three arrays are broadcast together."""
+        """Whether pages are copies; the three arrays are broadcast together.
+
+        Parameters
+        ----------
+        resemblance : ndarray of float64, shape (n_pairs,)
+            0 to 1.
+        a, b : ndarray of int64, shape (n_pairs,)
+            Rows of the two pages of each pair.
+        """
         return np.asarray(self.say_the_same(resemblance, a, b) & (self.language[a] == self.language[b]))
 
     def say_the_same(self, resemblance: NDArray[np.float64], a: Ints, b: Ints) -> NDArray[np.bool_]:
-        """Whether pages are copies, or would be but for their languages."""
+        """Whether pages are copies, or would be but for their languages.
+
+        Parameters
+        ----------
+        resemblance : ndarray of float64, shape (n_pairs,)
+            0 to 1.
+        a, b : ndarray of int64, shape (n_pairs,)
+            Rows of the two pages of each pair.
+        """
         near = (resemblance >= self.threshold - 1e-9) & self.is_long[a] & self.is_long[b]
         return np.asarray(near | (self.text[a] == self.text[b]))
 

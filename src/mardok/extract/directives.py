@@ -49,12 +49,30 @@ def robots_directives(page: RawPage, metas: Iterable[Mapping[str, str]]) -> tupl
 
 
 def is_told(directives: Iterable[tuple[str, str]], directive: str, agents: Sequence[str]) -> bool:
-    """Whether all robots, or one of `agents`, are told a directive such as ``noindex`` (``none`` means it too)."""
+    """Whether all robots, or one of `agents`, are told a directive such as ``noindex`` (``none`` means it too).
+
+    Parameters
+    ----------
+    directives : iterable of (agent, directive)
+        As :func:`robots_directives` gives them.
+    directive : str
+        In lower case.
+    agents : sequence of str
+        Robots whose directives count, in lower case.
+    """
     return any(text_words in (directive, "none") and (not agent or agent in agents) for agent, text_words in directives)
 
 
 def canonical_addresses(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> list[str]:
-    """Absolute canonical addresses, those of elements before those of headers; ``""`` where one is no address."""
+    """Absolute canonical addresses, those of elements before those of headers; ``""`` where one is no address.
+
+    Parameters
+    ----------
+    link_elements : iterable of mapping
+        Attributes of the ``link`` elements of the head.
+    base : str
+        Address that relative ones are resolved against.
+    """
     result = [
         resolved_url(element["href"], base) or ""
         for element in link_elements
@@ -69,7 +87,15 @@ def canonical_addresses(page: RawPage, link_elements: Iterable[Mapping[str, str]
 
 
 def language_alternates(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> tuple[tuple[str, str], ...]:
-    """hreflang in lower case with its absolute address, from elements and ``Link`` headers."""
+    """hreflang in lower case with its absolute address, from elements and ``Link`` headers.
+
+    Parameters
+    ----------
+    link_elements : iterable of mapping
+        Attributes of the ``link`` elements of the head.
+    base : str
+        Address that relative ones are resolved against.
+    """
     result = [
         (element.get("hreflang", ""), resolved_url(element.get("href", ""), base))
         for element in link_elements
@@ -84,7 +110,15 @@ def language_alternates(page: RawPage, link_elements: Iterable[Mapping[str, str]
 
 
 def redirect_target(page: RawPage, metas: Iterable[Mapping[str, str]], base: str) -> str:
-    """Absolute target of an HTTP redirect, or of a refresh without delay; ``""`` if the page does not redirect."""
+    """Absolute target of an HTTP redirect, or of a refresh without delay; ``""`` if the page does not redirect.
+
+    Parameters
+    ----------
+    metas : iterable of mapping
+        Attributes of the ``meta`` elements.
+    base : str
+        Address that relative ones are resolved against.
+    """
     location = page.header("location")
     if location and (page.status is None or page.status in _REDIRECTS):
         return normal_url(location, page.url) or ""

@@ -47,7 +47,15 @@ def blocked_by(robots: Mapping[str, str], agents: Sequence[str]) -> Callable[[st
 
 
 def noindex_reason(page: Page, is_blocked: Callable[[str], bool], agents: Sequence[str]) -> NotIndexable | None:
-    """Why the page is not indexable; None if it is."""
+    """Why the page is not indexable; None if it is.
+
+    Parameters
+    ----------
+    is_blocked : callable
+        Whether robots.txt closes an address.
+    agents : sequence of str
+        Robots whose directives count, beside those for all.
+    """
     if page.trouble:
         return NotIndexable(NoindexReason.UNREADABLE, page.trouble)
     if page.redirect_url:
@@ -67,7 +75,17 @@ def noindex_reason(page: Page, is_blocked: Callable[[str], bool], agents: Sequen
 def noindex_reasons(
     pages: Sequence[Page], is_blocked: Callable[[str], bool], agents: Sequence[str]
 ) -> list[NotIndexable | None]:
-    """Why each page of a site is not indexable; of a canonical elsewhere also whether that is an error page."""
+    """Why each page of a site is not indexable; of a canonical elsewhere also whether that is an error page.
+
+    Parameters
+    ----------
+    pages : sequence of Page
+        All pages of the site.
+    is_blocked : callable
+        Whether robots.txt closes an address.
+    agents : sequence of str
+        Robots whose directives count, beside those for all.
+    """
     status = {page.url: page.status or 0 for page in pages}
     result = []
     for page in pages:

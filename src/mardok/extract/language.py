@@ -36,6 +36,13 @@ _CLASSIFIED_CHARACTERS = 300
 def language_of(text: str, declared: str, settings: Language) -> str:
     """Language of the text; ``""`` if nothing is declared and the words do not tell: unknown is better than wrong.
 
+    Parameters
+    ----------
+    text : str
+        Main text of a page.
+    declared : str
+        Language that the page declares, ``""`` for none.
+
     Examples
     --------
     >>> language_of("the bow of the violin is in the case and it is yours " * 3, "de-AT", Language())

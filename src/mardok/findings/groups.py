@@ -114,7 +114,15 @@ class Grouping:
 def variant_groups(
     site: Site, pages: PageSets, strength: PageStrength, settings: Settings
 ) -> tuple[list[Group], dict[int, int]]:
-    """Groups of variants among some pages, and the keeper of each page that is a variant of another."""
+    """Groups of variants among some pages, and the keeper of each page that is a variant of another.
+
+    Parameters
+    ----------
+    pages : PageSets
+        Shingles of the pages that are compared.
+    strength : PageStrength
+        What speaks for each page, for the choice of keepers.
+    """
     figures = _Figures(site, pages, {}, strength, settings)
     groups = [
         figures.group(GroupKind.VARIANTS, result) for result in variant_sets(site, pages, strength.forms, settings.variants)
@@ -123,7 +131,17 @@ def variant_groups(
 
 
 def with_variants(pairs: pd.DataFrame, variants: Iterable[Group], pages: PageSets) -> pd.DataFrame:
-    """Pairs with those of each variant and its keeper, which are not compared with others."""
+    """Pairs with those of each variant and its keeper, which are not compared with others.
+
+    Parameters
+    ----------
+    pairs : DataFrame
+        Columns ``a``, ``b``, ``resemblance``, ``a_in_b``, ``b_in_a``.
+    variants : iterable of Group
+        Groups of variants.
+    pages : PageSets
+        Shingles of all pages of both.
+    """
     sizes = pages.sets.sizes
     rows = []
     for group in variants:
@@ -206,7 +224,15 @@ def _by_language(
 
 
 def untranslated_guests(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]) -> dict[int, list[int]]:
-    """For each page with the text of others that is not in the language it is meant for, the others."""
+    """For each page with the text of others that is not in the language it is meant for, the others.
+
+    Parameters
+    ----------
+    pairs : iterable of (row, row)
+        Pages for two languages that show one text.
+    meant_for : sequence of str, one a page
+        ISO 639-1; ``""`` where nothing tells.
+    """
     hosts: dict[int, list[int]] = {}
     for a, b in pairs:
         for guest, host in ((a, b), (b, a)):

@@ -129,7 +129,19 @@ def _other_language(text_words: Sequence[str], language: str, spoken: Sequence[s
 def duplicates(
     site: Site, rows: Iterable[int], check: CheckId, text_of: Callable[[int], str], meant_for: Sequence[str]
 ) -> Iterator[Check]:
-    """Pages meant for one language that say the same, one trouble a page."""
+    """Pages meant for one language that say the same, one trouble a page.
+
+    Parameters
+    ----------
+    rows : iterable of int
+        Pages that are asked about.
+    check : CheckId
+        The trouble that a duplicate is.
+    text_of : callable
+        What a page, by row, says; ``""`` for nothing.
+    meant_for : sequence of str, one a page
+        Language that each page is meant for.
+    """
     same: dict[tuple[str, str], list[int]] = defaultdict(list)
     for row in rows:
         text = " ".join(folded(text_of(row)).split())

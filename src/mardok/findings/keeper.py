@@ -47,7 +47,15 @@ class PageStrength:
 
 
 def preferred_origin(site: Site, is_indexable: NDArray[np.bool_], inlinks: NDArray[np.int64]) -> str:
-    """Scheme and host that most indexable pages have; https before http, then the one linked to more."""
+    """Scheme and host that most indexable pages have; https before http, then the one linked to more.
+
+    Parameters
+    ----------
+    is_indexable : ndarray of bool, shape (n_pages,)
+        Whether search engines may list each page.
+    inlinks : ndarray of int64, shape (n_pages,)
+        Other pages that link to each page.
+    """
     pages: Counter[str] = Counter()
     links: Counter[str] = Counter()
     for row in np.flatnonzero(is_indexable):
@@ -74,6 +82,15 @@ def choose_keeper(site: Site, rows: Sequence[int], strength: PageStrength, *, ar
     The home page stays before all; of variants the one at the preferred host without parameters; then an indexable page,
     the one with more clicks on the queries they share, more clicks, more links from other sites, more conversions, more
     inlinks, more link weight, the cleaner address.
+
+    Parameters
+    ----------
+    rows : sequence of int
+        Pages of the group, two at least.
+    strength : PageStrength
+        What speaks for each page of the site.
+    are_variants : bool
+        Whether they are addresses of one page, of which the plainest stays.
     """
     criteria = _criteria(site, rows, strength, are_variants)
     ranked = sorted(

@@ -51,7 +51,15 @@ class Promise:
 
 
 def promises(site: Site, titles: Titles, rows: Iterable[int]) -> dict[int, Promise]:
-    """What each of the pages promises."""
+    """What each of the pages promises.
+
+    Parameters
+    ----------
+    titles : Titles
+        Titles taken apart into the page's part and the site's.
+    rows : iterable of int
+        Pages that are asked about.
+    """
     result = {}
     for row in rows:
         page = site.pages[row]
@@ -91,6 +99,13 @@ def _says_its_own(own: Sequence[str], here: Promise, there: Promise) -> bool:
 
 def pattern_of(a: Sequence[str], b: Sequence[str], plain: Collection[str] = ()) -> tuple[str, ...] | None:
     """Two titles' common words with ``...`` for the slot in which they differ; None if they share no such pattern.
+
+    Parameters
+    ----------
+    a, b : sequence of str
+        Words of the two titles.
+    plain : collection of str
+        Function words, which make no pattern.
 
     Examples
     --------

@@ -34,7 +34,17 @@ def measure_strength(
     inputs: Inputs,
     settings: Settings,
 ) -> PageStrength:
-    """Everything that speaks for a page to stay, page by page."""
+    """Everything that speaks for a page to stay, page by page.
+
+    Parameters
+    ----------
+    noindex_reasons : sequence of NotIndexable or None
+        Why each page is not indexable.
+    destinations : sequence of Destination
+        Where the address of each page leads.
+    demand : Demand or None
+        Search data, if there is any.
+    """
     n = len(site.pages)
     is_indexable = np.array([not reason for reason in noindex_reasons], dtype=bool)
     inlinks = inlink_counts(site)
@@ -61,7 +71,15 @@ def _named_keepers(site: Site, is_indexable: NDArray[np.bool_], decisions: Itera
 
 
 def unusable_keepers(site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[PlanDecision]) -> list[Unread]:
-    """Keepers that a person named and that cannot stay, with the reason."""
+    """Keepers that a person named and that cannot stay, with the reason.
+
+    Parameters
+    ----------
+    is_indexable : ndarray of bool, shape (n_pages,)
+        Whether search engines may list each page.
+    decisions : iterable of PlanDecision
+        What a person decided about an earlier plan.
+    """
     result = []
     for decision in decisions:
         row = site.row_of.get(decision.keeper, -1) if decision.keeper else -1

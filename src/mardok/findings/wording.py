@@ -69,7 +69,19 @@ def page_phrases_table(stemmed: Stemmed, settings: Phrases) -> pd.DataFrame:
 def section_phrases_table(
     site: Site, stemmed: Stemmed, is_compared: NDArray[np.bool_], accounted: Accounted, settings: Phrases
 ) -> pd.DataFrame:
-    """What the largest sections say more than the rest of the site, in their own words: no teasers, nothing pasted."""
+    """What the largest sections say more than the rest of the site, in their own words: no teasers, nothing pasted.
+
+    Parameters
+    ----------
+    stemmed : Stemmed
+        The words of all main texts with their stems.
+    is_compared : ndarray of bool, shape (n_pages,)
+        Pages whose words are counted.
+    accounted : Accounted
+        What is pasted or teases other pages.
+    settings : Phrases
+        Words of a phrase, and how often it has to be used.
+    """
     rows = np.flatnonzero(is_compared)
     section_of = [section_name(site.pages[row].url) for row in rows.tolist()]
     sizes = Counter(section_of)
@@ -93,7 +105,15 @@ def section_phrases_table(
 
 
 def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.DataFrame:
-    """Every stretch of a page that stands word for word on another one."""
+    """Every stretch of a page that stands word for word on another one.
+
+    Parameters
+    ----------
+    runs : RepeatedRuns
+        Runs of eight words that stand on two pages or more.
+    accounted : Accounted
+        Which of their words are boilerplate, shared or teasers.
+    """
     result = passages_of(runs, len(site.pages))
     selected = accounted.is_boilerplate | accounted.is_shared | accounted.is_teaser
     marked, not_own = (
@@ -145,7 +165,15 @@ class CarriedText:
 
 
 def carried_texts(site: Site, runs: RepeatedRuns, accounted: Accounted) -> list[CarriedText]:
-    """Every boilerplate passage, and every boilerplate block too short to be one, in the order of their places."""
+    """Every boilerplate passage, and every boilerplate block too short to be one, in the order of their places.
+
+    Parameters
+    ----------
+    runs : RepeatedRuns
+        Runs of eight words that stand on two pages or more.
+    accounted : Accounted
+        Which of them, and which short blocks, are boilerplate.
+    """
     result = passages_of(runs.select(accounted.boilerplate_runs[runs.number]), len(site.pages))
     stretches = np.column_stack([result.stretch_page, result.stretch_place, result.stretch_words])
     short = accounted.short_blocks
@@ -188,7 +216,17 @@ def _split(rows: Ints, number: Ints) -> list[Ints]:
 def boilerplate_table(
     site: Site, texts: Iterable[CarriedText], is_compared: NDArray[np.bool_], group_of: Ints
 ) -> pd.DataFrame:
-    """The table of boilerplate texts."""
+    """The table of boilerplate texts.
+
+    Parameters
+    ----------
+    texts : iterable of CarriedText
+        What :func:`carried_texts` gives.
+    is_compared : ndarray of bool, shape (n_pages,)
+        Pages whose words are counted.
+    group_of : ndarray of int64, shape (n_pages,)
+        Equal for pages of one group of copies.
+    """
     total = int(site.corpus.n_words[is_compared].sum())
     return BOILERPLATE.frame(_row(site, text, group_of, total) for text in texts)
 

@@ -67,7 +67,15 @@ def _translate(language: str, rows: Sequence[int], guests: Mapping[int, Sequence
 def filter_proposals(
     kinds: PageKinds, compared: Collection[int], moved: Collection[int], context: PlanContext
 ) -> list[Proposal]:
-    """Proposals for parameters that filter a listing which is read without them too."""
+    """Proposals for parameters that filter a listing which is read without them too.
+
+    Parameters
+    ----------
+    compared : collection of int
+        Pages that are read and no variants of others.
+    moved : collection of int
+        Pages that other proposals move.
+    """
     settings = context.settings
     plain = {
         form.key: row

@@ -64,6 +64,13 @@ def click_curve(rows: SearchRows) -> ClickCurve:
 def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], moved: Collection[int]) -> Gain:
     """Gain when the pages `rows` become one and `moved` are those that go.
 
+    Parameters
+    ----------
+    rows : collection of int
+        Pages that become one.
+    moved : collection of int
+        Those of them that go.
+
     Returns
     -------
     Gain

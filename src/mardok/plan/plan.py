@@ -42,6 +42,13 @@ class Plan:
 def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs, decisions: Sequence[PlanDecision]) -> Plan:
     """Make the plan.
 
+    Parameters
+    ----------
+    inputs : PlanInputs
+        Groups, rivals, thin pages, phrases and checks.
+    decisions : sequence of PlanDecision
+        What a person decided about an earlier plan.
+
     Raises
     ------
     UnsafePlanError

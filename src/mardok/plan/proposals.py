@@ -77,7 +77,17 @@ class GroupDraft:
 def group_drafts(
     site: Site, destinations: Sequence[Destination], groups: Iterable[Group], strength: PageStrength, settings: Settings
 ) -> list[GroupDraft]:
-    """What to do about each group of variants or copies."""
+    """What to do about each group of variants or copies.
+
+    Parameters
+    ----------
+    destinations : sequence of Destination
+        Where the address of each page leads.
+    groups : iterable of Group
+        Variants and copies.
+    strength : PageStrength
+        What speaks for each page.
+    """
     fixed = fixed_pages(site, destinations, settings)
     return [draft for group in groups for draft in _drafts(site, group, strength, settings, fixed)]
 
@@ -191,6 +201,13 @@ def _variant_drafts(site: Site, group: Group, movable: Sequence[int], settings: 
 
 def address_rule(url: str, keeper: str, settings: Settings) -> tuple[Action, AddressRule]:
     """Action and rule by which an address goes to its keeper.
+
+    Parameters
+    ----------
+    url : str
+        Address of a variant.
+    keeper : str
+        Address of the page that stays.
 
     Examples
     --------

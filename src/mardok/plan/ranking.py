@@ -24,7 +24,15 @@ _UNDECIDED = Decided()
 
 
 def ranked(proposals: Iterable[Proposal], decided: Mapping[str, Decided], settings: Plan) -> list[Proposal]:
-    """Proposals, best first; what a person rejected comes last."""
+    """Proposals, best first; what a person rejected comes last.
+
+    Parameters
+    ----------
+    decided : mapping of str to Decided
+        What a person decided, by the id of a proposal.
+    settings : Plan
+        Weights of the confidences.
+    """
     weight = {
         Confidence.LOW: settings.confidence_low,
         Confidence.MEDIUM: settings.confidence_medium,

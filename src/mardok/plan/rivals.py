@@ -94,7 +94,15 @@ def has_lost(overlap: QueryOverlap, rules: Rivals) -> bool:
 
 
 def lost(clicks: float, before: float, rules: Rivals) -> bool:
-    """Whether so many clicks a month are a loss against those before."""
+    """Whether so many clicks a month are a loss against those before.
+
+    Parameters
+    ----------
+    clicks, before : float
+        Clicks a month in the last span, and in the equal span before; NaN where there is none.
+    rules : Rivals
+        Least clicks and least share that count as lost.
+    """
     return not math.isnan(before) and before - clicks >= max(rules.lost_clicks, rules.lost_share * before)
 
 

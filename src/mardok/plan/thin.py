@@ -121,7 +121,13 @@ def _is_forgotten(row: int, strength: PageStrength) -> bool:
 
 
 def thin_proposals(drafts: Sequence[ThinDraft], context: PlanContext, *, is_whole: bool) -> list[Proposal]:
-    """Drafts written out, in no particular order."""
+    """Drafts written out, in no particular order.
+
+    Parameters
+    ----------
+    is_whole : bool
+        Whether the whole site was read: links to a page are known only then.
+    """
     by_rule: dict[ThinRule, list[ThinDraft]] = defaultdict(list)
     waiting: dict[ThinObstacle, list[ThinDraft]] = defaultdict(list)
     for draft in drafts:

@@ -68,6 +68,17 @@ def hours(value: float) -> str:
 def topic_text(phrase: str, fields: str, uses: int, first_word: int | None, n_words: int) -> str:
     """A page's target phrase, which fields say all of it, and how its text uses it; ``""`` if there is no phrase.
 
+    Parameters
+    ----------
+    phrase, fields : str
+        The target phrase, and the fields that say all of it, with commas.
+    uses : int
+        Times the main text uses it.
+    first_word : int or None
+        Words before the first of these; None where there is none.
+    n_words : int
+        Words of the main text.
+
     Examples
     --------
     >>> topic_text("violin hire", "title, h1", 3, 4, 600)

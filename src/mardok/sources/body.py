@@ -43,6 +43,13 @@ def without_chunks(body: bytes) -> tuple[bytes, bool]:
 def decoded(body: bytes, content_encoding: str, limit: int) -> bytes:
     """The body without its content codings, at most `limit` bytes.
 
+    Parameters
+    ----------
+    content_encoding : str
+        Value of the header, codings in the order they were applied.
+    limit : int
+        Most bytes of the decoded body.
+
     Raises
     ------
     BodyError

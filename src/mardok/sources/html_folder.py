@@ -20,6 +20,15 @@ _HTML_SUFFIXES = (".html", ".htm", ".xhtml")
 def read_html_folder(folder: Path, base: str | None, intake: OpenIntake, max_body_bytes: int) -> Iterator[RawPage]:
     """Pages of a folder, by path; files that are not HTML are counted.
 
+    Parameters
+    ----------
+    base : str or None
+        Address that the folder stands for.
+    intake : OpenIntake
+        Takes what cannot be read.
+    max_body_bytes : int
+        Bytes of a file beyond which it is not read.
+
     Raises
     ------
     SourceError

@@ -38,6 +38,13 @@ _KEY = ("query", "page", "date", "country", "device")
 def read_search(paths: Iterable[Path], settings: Search, intake: OpenIntake) -> pd.DataFrame:
     """Rows of the search files together.
 
+    Parameters
+    ----------
+    paths : sequence of Path
+        Files that are read as one.
+    intake : OpenIntake
+        Takes rows that cannot be used.
+
     Returns
     -------
     DataFrame

@@ -37,6 +37,13 @@ _HTML_TYPES = ("text/html", "application/xhtml+xml")
 def read_warc(path: Path, intake: OpenIntake, max_body_bytes: int) -> Iterator[RawPage]:
     """Pages of a WARC file in its order; what cannot be read goes to `intake`.
 
+    Parameters
+    ----------
+    intake : OpenIntake
+        Takes what is no page, and what cannot be read.
+    max_body_bytes : int
+        Bytes of a decoded body beyond which it is not read.
+
     Raises
     ------
     SourceError

@@ -435,7 +435,15 @@ def sequence_hashes(words: Hashes, offsets: Offsets) -> Hashes:
 
 
 def short_block_hashes(words: Hashes, starts: Offsets, lengths: Offsets) -> Hashes:
-    """A hash for each of some blocks of fewer than eight words."""
+    """A hash for each of some blocks of fewer than eight words.
+
+    Parameters
+    ----------
+    words : ndarray of uint64, shape (n_words,)
+        Hashes of the words of all texts.
+    starts, lengths : ndarray of int64, shape (n_blocks,)
+        Place of the first word of each block, and its words, 7 at most.
+    """
     result = mixed(lengths.astype(np.uint64) + np.uint64(0x8EBC6AF09C88C6E3))
     for k in range(RUN_WORDS - 1):
         is_inside = lengths > k
