@@ -132,6 +132,15 @@ def section_words(pages: pd.DataFrame) -> pd.DataFrame:
 def positions_over_time(tables: Tables, query: str, ax: Axes | None = None) -> Axes:
     """Who of the rivals for a query held which position, week by week; the top of the page is up.
 
+    Parameters
+    ----------
+    tables : mapping of str to DataFrame
+        The tables of an audit.
+    query : str
+        A query that rivals compete for.
+    ax : Axes, optional
+        Where to draw; a new figure if None.
+
     Raises
     ------
     SelectionError

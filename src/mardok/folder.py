@@ -182,7 +182,15 @@ def _write_parquet(path: Path, frame: pd.DataFrame, rows_at_once: int) -> None:
 
 
 def write_csv(path: Path, table: Table, frame: pd.DataFrame) -> None:
-    """Write a table as CSV, with the columns that stand there."""
+    """Write a table as CSV, with the columns that stand there.
+
+    Parameters
+    ----------
+    table : Table
+        The declaration of the table.
+    frame : DataFrame
+        Its rows.
+    """
     columns = [column for column in table.columns if column.csv]
     units = frame["gain_unit"] if "gain_unit" in frame.columns else None
     cells = [_cells(column, frame[column.name], units) for column in columns]

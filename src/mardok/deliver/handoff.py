@@ -268,7 +268,17 @@ def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame) -> str:
 
 
 def briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> dict[str, str]:
-    """A brief for each proposal that a writer works on, by the name of its file."""
+    """A brief for each proposal that a writer works on, by the name of its file.
+
+    Parameters
+    ----------
+    plan : DataFrame
+        Proposals that are handed over.
+    steps : DataFrame
+        Their steps.
+    tables : mapping of str to DataFrame
+        All tables of the audit.
+    """
     asked = Tables(tables)
     result = {}
     for row in records(plan[plan["proposal"].isin(_briefed(plan, steps))]):

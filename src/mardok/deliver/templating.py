@@ -15,7 +15,17 @@ from mardok.sentences import counted, gain_text, percent
 
 
 def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict[str, Any]) -> str:
-    """A template filled in; a value that it names and does not get is an error."""
+    """A template filled in; a value that it names and does not get is an error.
+
+    Parameters
+    ----------
+    template : str
+        Name of a file in ``templates/``.
+    filters : dict of str to callable
+        What the template may call by a bar.
+    values : dict
+        What it may name; all of it is escaped.
+    """
     environment = Environment(
         loader=PackageLoader("mardok.deliver"),
         autoescape=True,

@@ -38,7 +38,13 @@ class WordAttribution:
 
 
 def attribute_words(site: Site, facts: SiteFacts, copies: CopyAnalysis) -> WordAttribution:
-    """Attribute each word to own, shared or boilerplate text."""
+    """Attribute each word to own, shared or boilerplate text.
+
+    Parameters
+    ----------
+    copies : CopyAnalysis
+        Which pages are compared, and the groups of copies: within one words are not shared.
+    """
     is_compared, group_of = copies.is_compared, copies.group_of
     runs = repeated_runs(site.corpus, is_compared)
     links = text_links(site, facts.destinations)

@@ -52,7 +52,17 @@ def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
 def run_checks(
     site: Site, facts: SiteFacts, promises: PagePromises, copies: CopyAnalysis, intake: Intake
 ) -> list[PageCheck]:
-    """Everything that is wrong with pages and addresses, each page with what sits in its template, too."""
+    """Everything that is wrong with pages and addresses, each page with what sits in its template, too.
+
+    Parameters
+    ----------
+    promises : PagePromises
+        What each page promises to be about.
+    copies : CopyAnalysis
+        Which pages are compared, and their groups.
+    intake : Intake
+        What was met in the sources beside the pages.
+    """
     settings, grouping, reasons = facts.settings, copies.grouping, facts.noindex_reasons
     compared = np.flatnonzero(copies.is_compared & facts.strength.is_indexable).tolist()
     rows = [row for row in compared if site.pages[row].is_html and not facts.kinds.is_further[row]]

@@ -73,7 +73,17 @@ class Elsewhere:
         return int(self._bounds[row + 1] - self._bounds[row])
 
     def stretches(self, row: int, text: str, most: int | None = None) -> list[Stretch]:
-        """The stretches of a page with this main text in their order; the longest only, if there are more than asked for."""
+        """The stretches of a page with this main text in their order; the longest only, if there are more than asked for.
+
+        Parameters
+        ----------
+        row : int
+            The page.
+        text : str
+            Its main text.
+        most : int, optional
+            How many stretches to tell; all if None.
+        """
         at = np.arange(self._bounds[row], self._bounds[row + 1])
         if most is not None and len(at) > most:
             at = np.sort(at[np.argsort(-self._words[at], kind="stable")[:most]])

@@ -71,7 +71,13 @@ class PageFindings:
 
 
 def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.DataFrame:
-    """The table of pages."""
+    """The table of pages.
+
+    Parameters
+    ----------
+    findings : PageFindings
+        What pages promise, whose their words are, their phrases, which are thin.
+    """
     n, settings, strength, coverage = len(site.pages), facts.settings, facts.strength, facts.coverage
     copies, accounted = findings.attribution.copies, findings.attribution.words
     is_counted, noindex_reasons, verdicts = copies.is_compared, facts.noindex_reasons, findings.thin.verdicts

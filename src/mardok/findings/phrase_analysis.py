@@ -33,7 +33,15 @@ class PhraseAnalysis:
 
 
 def analyse_phrases(site: Site, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution) -> PhraseAnalysis:
-    """Count phrases, find mentions without a link, and how each page uses the phrase that it is about."""
+    """Count phrases, find mentions without a link, and how each page uses the phrase that it is about.
+
+    Parameters
+    ----------
+    promises : PagePromises
+        The target phrase of each page.
+    attribution : WordAttribution
+        Whose the words are: what is pasted counts once.
+    """
     settings, copies = facts.settings.phrases, attribution.copies
     is_compared, stems = copies.is_compared, stemmed_site(site, settings)
     keepers = (group.keeper for group in copies.grouping.groups if group.kind == GroupKind.COPIES)

@@ -52,7 +52,15 @@ class RivalAnalysis:
 
 
 def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copies: CopyAnalysis) -> RivalAnalysis:
-    """Compare what pages promise and what search shows of them."""
+    """Compare what pages promise and what search shows of them.
+
+    Parameters
+    ----------
+    promises : PagePromises
+        The target phrase of each page.
+    copies : CopyAnalysis
+        Pages of one group of copies are no rivals.
+    """
     settings, demand, grouping = facts.settings, facts.demand, copies.grouping
     shown = shown_pages(demand, settings.search.minimum_share) if demand is not None else None
     # What stands untranslated under another language's address is to be translated, and says nothing of its own till then.

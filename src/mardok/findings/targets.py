@@ -34,7 +34,15 @@ class Target:
 def target_pages(
     site: Site, destinations: Sequence[Destination], targets: Mapping[str, str], stemmer: Stemmer
 ) -> list[Target]:
-    """The pages meant for phrases, in the order of the phrases given."""
+    """The pages meant for phrases, in the order of the phrases given.
+
+    Parameters
+    ----------
+    destinations : sequence of Destination
+        Where the address of each page leads.
+    targets : mapping of str to str
+        Phrases with the addresses meant for them.
+    """
     result = []
     for phrase, url in targets.items():
         row = site.row_of.get(url, -1)

@@ -120,7 +120,15 @@ class PageDemand:
 
     @staticmethod
     def of(shown: Shown, part: slice, settings: Thin) -> PageDemand:
-        """Of the rows of one page, down to the last position that counts."""
+        """Of the rows of one page, down to the last position that counts.
+
+        Parameters
+        ----------
+        shown : Shown
+            What search shows for which query.
+        part : slice
+            Rows of the page there.
+        """
         kept = np.flatnonzero(shown.position[part] <= settings.last_position) + part.start
         impressions = float(shown.impressions[kept].sum())
         if impressions <= 0:

@@ -38,7 +38,17 @@ def find_thin_pages(
     attribution: WordAttribution,
     rivals: RivalAnalysis,
 ) -> ThinAnalysis:
-    """Judge each page that stays by its own words."""
+    """Judge each page that stays by its own words.
+
+    Parameters
+    ----------
+    promises : PagePromises
+        The target phrase of each page, for its nearest relative.
+    attribution : WordAttribution
+        The own words of each page.
+    rivals : RivalAnalysis
+        What search shows.
+    """
     copies = attribution.copies
     settings, stays, meant_for = facts.settings, rivals.stays, copies.grouping.meant_for
     pairs = list(copies.kept[["a", "b", "resemblance", "a_in_b", "b_in_a"]].itertuples(index=False, name=None))

@@ -106,7 +106,13 @@ def group_proposals(drafts: Iterable[GroupDraft], context: PlanContext) -> list[
 
 
 def fixed_pages(site: Site, destinations: Sequence[Destination], settings: Settings) -> set[int]:
-    """Pages that a home page sends on to: they stand in for it, and the home page is never moved."""
+    """Pages that a home page sends on to: they stand in for it, and the home page is never moved.
+
+    Parameters
+    ----------
+    destinations : sequence of Destination
+        Where the address of each page leads.
+    """
     passed = [
         url
         for destination, page in zip(destinations, site.pages, strict=True)

@@ -54,7 +54,15 @@ class ThinDraft:
 
 
 def thin_drafts(site: Site, facts: SiteFacts, verdicts: Sequence[Verdict | None], reserved: Reservations) -> list[ThinDraft]:
-    """What to do about each thin page that nothing else is done about."""
+    """What to do about each thin page that nothing else is done about.
+
+    Parameters
+    ----------
+    verdicts : sequence of Verdict or None, one a page
+        Why pages are thin; None for those that are not asked about.
+    reserved : Reservations
+        What other proposals do about pages.
+    """
     strength, settings, is_whole = facts.strength, facts.settings, facts.coverage.is_whole
     drafts = []
     for row, verdict in enumerate(verdicts):

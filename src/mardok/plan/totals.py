@@ -20,7 +20,15 @@ from mardok.vocabulary import Answer, Decision, GainUnit, NotComputed
 
 
 def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping) -> dict[str, Any]:
-    """Counts and sums of the tables."""
+    """Counts and sums of the tables.
+
+    Parameters
+    ----------
+    tables : dict of str to DataFrame
+        All tables of the audit.
+    grouping : Grouping
+        The groups of variants and copies.
+    """
     demand = facts.demand
     pages, plan = tables["pages"], tables["plan"]
     in_clicks = plan["gain_unit"] == GainUnit.CLICKS
@@ -76,7 +84,15 @@ def _counts(values: pd.Series) -> dict[str, int]:
 
 
 def not_computed(intake: Intake, *, is_searched: bool, is_rendered: bool) -> dict[str, str]:
-    """What could not be computed from what was given, with the reason, both in words."""
+    """What could not be computed from what was given, with the reason, both in words.
+
+    Parameters
+    ----------
+    intake : Intake
+        What was met in the sources.
+    is_searched, is_rendered : bool
+        Whether there is search data, and whether pages were opened in a browser.
+    """
     lacking = {
         NotComputed.SEARCH: not is_searched,
         NotComputed.ROBOTS: not intake.robots and not intake.html_instead,

@@ -63,7 +63,13 @@ class _Drafts:
 
 
 def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Proposal]:
-    """All proposals."""
+    """All proposals.
+
+    Parameters
+    ----------
+    inputs : PlanInputs
+        Groups, rivals, thin pages, phrases and checks.
+    """
     drafts, reserved = _settled(site, facts, inputs)
     by_draft = [draft.moved for kind in (drafts.groups, drafts.rivals, drafts.thin, drafts.contained) for draft in kind]
     moves = Moves(site, facts.destinations, [move for moved in by_draft for move in moved])

@@ -52,7 +52,15 @@ def _remembered(folder: Path, paths: list[Path]) -> list[Path]:
 
 
 def raw_pages(paths: Sequence[Path], base: str | None, intake: OpenIntake, settings: Sources) -> Iterator[RawPage]:
-    """Raw pages of all sources, one source after the other."""
+    """Raw pages of all sources, one source after the other.
+
+    Parameters
+    ----------
+    base : str or None
+        Address that a folder of HTML stands for.
+    intake : OpenIntake
+        Takes what is no page, and what cannot be read.
+    """
     limit = int(settings.max_body_mb * 1e6)
     for path in paths:
         if path.is_dir():
