@@ -44,7 +44,10 @@ def resolved_url(href: str, base: str) -> str | None:
     ('https://host.example/b?c=1', 'https://host.example/x/b.html')
     """
     if "#" in href:
-        href = href.partition("#")[0]
+        before = href.partition("#")[0]
+        if before[-1:] in _STRIPPED and before:  # a blank that does not end the address is one of its signs
+            return normal_url(href, base)
+        href = before
         if not href:
             return base
     if href[:1] == "/" and href[1:2] not in ("/", "\\"):

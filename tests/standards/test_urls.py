@@ -35,6 +35,7 @@ WRITTEN = [
     ("https:///host.example//a", "", "https://host.example//a"),
     ("///cdn.example/a", "https://host.example/", "https://cdn.example/a"),
     ("https://host.example/.well-known/a..b/...", "", "https://host.example/.well-known/a..b/..."),
+    (" a #f", "https://host.example/", "https://host.example/a%20"),
     ("mailto:a@host.example", "https://host.example/", None),
     ("javascript:alert(1)", "https://host.example/", None),
     ("http://host.example:port/", "", None),
@@ -135,6 +136,7 @@ BASES = [
 @given(st.lists(st.sampled_from(PARTS), max_size=6), st.sampled_from(["", "/"]), st.sampled_from(BASES))
 def test_the_fast_way_to_resolve_an_address_gives_what_the_slow_one_does(parts: list[str], joint: str, base: str) -> None:
     href = joint.join(parts)
+    assert resolved_url("a #f", base) == normal_url("a #f", base)
     assert resolved_url(href, base) == normal_url(href, base)
 
 
