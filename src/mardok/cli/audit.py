@@ -122,14 +122,14 @@ def print_summary(finished: mardok.Audit, out: Path) -> None:
     else:
         read = sentence("answer.read", pages=pages, indexable=totals["indexable"])
     console.print(shown(read))
-    found = sentence(
+    counts = sentence(
         "answer.found",
         variants=counted("written-variant", totals["variants"]),
         copied=counted("page", totals["pages_with_copies"]),
         proposals=counted("proposal", len(finished.plan)),
         hours=totals["effort_hours"],
     )
-    console.print(shown(found))
+    console.print(shown(counts))
     lost = len(totals["decisions_without_proposal"])
     if lost:
         console.print(shown(sentence("answer.lost-decisions", decisions=counted("decision", lost))))

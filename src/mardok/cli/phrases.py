@@ -84,8 +84,8 @@ def phrases(
         from mardok.questions import selected_rows  # only here: stemmers take longer to import than others to answer
 
         n_pages = len(selected_rows(finished, selection))
-        told = sentence("answer.phrases", phrases=counted("phrase", len(rows)), pages=counted("page", n_pages))
-        answer = _Answer("phrases", str(told), rows)
+        stated = sentence("answer.phrases", phrases=counted("phrase", len(rows)), pages=counted("page", n_pages))
+        answer = _Answer("phrases", str(stated), rows)
     answer.give(out, top, as_json=as_json)
 
 
@@ -134,7 +134,7 @@ def _told_mentions(finished: mardok.Audit, rows: pd.DataFrame, wordings: Sequenc
         return _nobody(finished, wordings)
     in_links = int((rows["link_url"] != "").sum())
     headings = int(((rows["place"] == "heading") & (rows["link_url"] == "")).sum())
-    told = sentence(
+    stated = sentence(
         "answer.mentions",
         mentions=counted("mention", len(rows)),
         asked=_asked(wordings),
@@ -143,7 +143,7 @@ def _told_mentions(finished: mardok.Audit, rows: pd.DataFrame, wordings: Sequenc
         headings=headings,
         n_text=len(rows) - in_links - headings,
     )
-    return str(told)
+    return str(stated)
 
 
 def _asked(wordings: Sequence[str]) -> str:

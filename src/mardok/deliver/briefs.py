@@ -90,8 +90,8 @@ def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, An
     yield f"- title now: {markdown_text(page['title']) or 'none'}"
     yield f"- target phrase now: {markdown_text(page['topic']) or 'none'}"
     n_words = counted("word", int(page["words"]))
-    told = n_words if pd.isna(page["own_words"]) else sentence("brief.words", words=n_words, own=page["own_words"])
-    yield f"- {told}"
+    counts = n_words if pd.isna(page["own_words"]) else sentence("brief.words", words=n_words, own=page["own_words"])
+    yield f"- {counts}"
     yield ""
     yield from _table(str(sentence("brief.queries")), _queries(row, tables))
     yield from _list(str(sentence("brief.headings")), _headings(row, tables))

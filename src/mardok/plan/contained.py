@@ -49,8 +49,8 @@ def contained_drafts(
     for one in repeated:
         if one.row in busy or one.other in busy or matches(site.pages[one.row].url, settings.plan.leave):
             continue
-        goes = one.is_same_promise and one.row not in kept
-        drafts.append(ContainedDraft(one, (Move(one.row, StepKind.REDIRECT, one.other),) if goes else ()))
+        is_merged = one.is_same_promise and one.row not in kept
+        drafts.append(ContainedDraft(one, (Move(one.row, StepKind.REDIRECT, one.other),) if is_merged else ()))
     return drafts
 
 

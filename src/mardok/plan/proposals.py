@@ -245,8 +245,8 @@ def _writing_rule(url: str, keeper: str, settings: Settings) -> AddressRule:
     if here.netloc != there.netloc:
         return AddressRule(VariantRule.HOST, f"{here.netloc}{PLACE_TAKEN}{there.netloc}")
     if (AddressMark.INDEX_FILE in form.marks) != (AddressMark.INDEX_FILE in kept.marks):
-        goes = AddressMark.INDEX_FILE in form.marks
-        return AddressRule(VariantRule.INDEX_FILE_TO_FOLDER if goes else VariantRule.FOLDER_TO_INDEX_FILE)
+        leaves_index_file = AddressMark.INDEX_FILE in form.marks
+        return AddressRule(VariantRule.INDEX_FILE_TO_FOLDER if leaves_index_file else VariantRule.FOLDER_TO_INDEX_FILE)
     path, other = here.path.rstrip("/"), there.path.rstrip("/")
     if path.casefold() == other.casefold() and path != other:
         return AddressRule(VariantRule.LETTER_CASE)

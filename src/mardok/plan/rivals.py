@@ -83,8 +83,8 @@ def rival_drafts(
             by_action[action, rule].append(rival)
         for (action, rule), rivals in by_action.items():
             moves = action == Action.MERGE
-            goes = tuple(Move(rival.row, StepKind.REDIRECT, rivalry.keeper) for rival in rivals) if moves else ()
-            drafts.append(RivalDraft(rivalry, action, rule, tuple(rivals), goes, settled))
+            redirected = tuple(Move(rival.row, StepKind.REDIRECT, rivalry.keeper) for rival in rivals) if moves else ()
+            drafts.append(RivalDraft(rivalry, action, rule, tuple(rivals), redirected, settled))
     return drafts
 
 

@@ -122,9 +122,9 @@ class Renderer:
 
     async def _part(self, url: str, depth: int) -> Fetched | None:
         if url not in self._kept:
-            found = await self._fetch(Task(url, "part", depth))
-            size = len(found.body) if found is not None else 0
+            part = await self._fetch(Task(url, "part", depth))
+            size = len(part.body) if found is not None else 0
             if self._kept_bytes + size > _KEPT_BYTES:
-                return found
-            self._kept[url], self._kept_bytes = found, self._kept_bytes + size
+                return part
+            self._kept[url], self._kept_bytes = part, self._kept_bytes + size
         return self._kept[url]
