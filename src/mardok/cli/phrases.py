@@ -84,8 +84,8 @@ def phrases(
         from mardok.questions import selected_rows  # only here: stemmers take longer to import than others to answer
 
         n_pages = len(selected_rows(finished, selection))
-        stated = sentence("answer.phrases", phrases=counted("phrase", len(rows)), pages=counted("page", n_pages))
-        answer = _Answer("phrases", str(stated), rows)
+        answered = sentence("answer.phrases", phrases=counted("phrase", len(rows)), pages=counted("page", n_pages))
+        answer = _Answer("phrases", str(answered), rows)
     answer.give(out, top, as_json=as_json)
 
 

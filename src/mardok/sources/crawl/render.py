@@ -123,7 +123,7 @@ class Renderer:
     async def _part(self, url: str, depth: int) -> Fetched | None:
         if url not in self._kept:
             part = await self._fetch(Task(url, "part", depth))
-            size = len(part.body) if found is not None else 0
+            size = len(part.body) if part is not None else 0
             if self._kept_bytes + size > _KEPT_BYTES:
                 return part
             self._kept[url], self._kept_bytes = part, self._kept_bytes + size
