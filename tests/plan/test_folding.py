@@ -36,7 +36,7 @@ FOLDED = {Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action
 
 
 def proposal(n: int, action: Action = Action.MERGE, section: str = "a", **other: Any) -> Proposal:
-    kept, moved = f"{HOST}/{section}/{n:03}/", f"{HOST}/{section}/{n:03}/old/"
+    kept, moved = f"{HOST}/{section}/{n:03}-{action}/", f"{HOST}/{section}/{n:03}-{action}/old/"
     fields: dict[str, Any] = {
         "rule": CopyRule.SAME_PROMISE, "gain": Gain(n, 2 * n, GainUnit.CLICKS, at_risk=0.5, n_queries=1, impressions=10.0),
         "effort_hours": 0.5, "confidence": Confidence.HIGH, "evidence": Evidence.TEXT, "is_by_pattern": False, **other,
@@ -87,9 +87,11 @@ def test_folding_loses_no_step_no_page_no_hour_and_no_click(
     for one in folded:
         if "cases" in one.basis:
             assert one.basis["n_cases"] > 1
-            alike = [other for other in proposals if {step.url for step in other.steps} <= {step.url for step in one.steps}]
-            assert {other.action for other in alike if other.id not in kept} == {one.action}
-            assert one.confidence.rank <= min(other.confidence.rank for other in alike if other.id not in kept)
+            work = set(one.steps)
+            alike = [other for other in proposals if other.id not in kept and work.issuperset(other.steps)]
+            assert len(alike) == one.basis["n_cases"]
+            assert {other.action for other in alike} == {one.action}
+            assert one.confidence.rank == min(other.confidence.rank for other in alike)
 
 
 def test_late_proposals_of_one_section_are_one_and_the_first_stay() -> None:

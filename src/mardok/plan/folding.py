@@ -41,7 +41,7 @@ def fold(proposals: Sequence[Proposal], decided: Collection[str], settings: Plan
         single[proposal.action] += 1
         is_late = single[proposal.action] > settings.single_proposals
         if is_late and proposal.action in _FOLDED and proposal.id not in decided and not proposal.is_by_pattern:
-            late[proposal.rule, proposal.gain.unit, proposal.evidence, _sections(proposal)].append(proposal)
+            late[proposal.action, proposal.rule, proposal.gain.unit, proposal.evidence, _sections(proposal)].append(proposal)
         else:
             result.append(proposal)
     for alike in late.values():
