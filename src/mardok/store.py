@@ -39,15 +39,41 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
 
     @abstractmethod
     def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
-        """Some cells of one row of a table, by its number; None where a cell is missing."""
+        """Some cells of one row of a table; None where a cell is missing.
+
+        Parameters
+        ----------
+        table : str
+            Name of the table.
+        number : int
+            Number of the row, from 0.
+        names : sequence of str
+            Columns.
+        """
 
     @abstractmethod
     def find(self, table: str, name: str, value: str) -> int:
-        """Number of the first row whose cell in a column of text is a value; -1 if there is none."""
+        """Number of the first row whose cell in a column is a value; -1 if there is none.
+
+        Parameters
+        ----------
+        table, name : str
+            Names of the table and of the column, which holds text.
+        value : str
+            What to find, letter by letter.
+        """
 
     @abstractmethod
     def where(self, table: str, name: str, value: str) -> Columns:
-        """The rows whose cell in a column of text is a value."""
+        """The rows whose cell in a column is a value; see :meth:`find`.
+
+        Parameters
+        ----------
+        table, name : str
+            Names of the table and of the column, which holds text.
+        value : str
+            What to find, letter by letter.
+        """
 
     @abstractmethod
     def of_page(self, table: str, page: int) -> Columns:

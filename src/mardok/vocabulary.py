@@ -10,6 +10,15 @@ from collections.abc import Mapping
 from enum import IntEnum, StrEnum
 
 
+class Ranked(StrEnum):
+    """Words in an order."""
+
+    @property
+    def rank(self) -> int:
+        """Its place in the order, from 0."""
+        return list(type(self)).index(self)
+
+
 class Action(StrEnum):
     """What a proposal does."""
 
@@ -60,30 +69,20 @@ class Owner(StrEnum):
     EDITOR = "editor"
 
 
-class Evidence(StrEnum):
+class Evidence(Ranked):
     """What a finding rests on, weakest first."""
 
     WORDING = "wording"
     TEXT = "text"
     SEARCH = "search"
 
-    @property
-    def rank(self) -> int:
-        """Its place, the weakest first, from 0."""
-        return list(Evidence).index(self)
 
-
-class Confidence(StrEnum):
+class Confidence(Ranked):
     """How sure the advice is, least first."""
 
     LOW = "low"
     MEDIUM = "medium"
     HIGH = "high"
-
-    @property
-    def rank(self) -> int:
-        """Its place, the least first, from 0."""
-        return list(Confidence).index(self)
 
 
 class GroupKind(StrEnum):
@@ -162,16 +161,11 @@ class Failure(StrEnum):
     ERROR_TEXT = "error text"
 
 
-class GainUnit(StrEnum):
+class GainUnit(Ranked):
     """Units of a gain, the one that counts more first."""
 
     CLICKS = "clicks/month"
     LINK_WEIGHT = "link weight"
-
-    @property
-    def rank(self) -> int:
-        """Its place, from 0."""
-        return list(GainUnit).index(self)
 
 
 class Decision(StrEnum):

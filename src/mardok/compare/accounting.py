@@ -93,6 +93,18 @@ def account(
         Equal for pages of one group of copies, which is told by the number of one of them, and of one section.
     links : ndarray of int64
         Links between pages as source * n_pages + target.
+
+    Examples
+    --------
+    >>> from mardok.compare.runs import repeated_runs
+    >>> from mardok.text.hashes import corpus_of
+    >>> pasted = "to hire a violin by the month you need no more"
+    >>> corpus = corpus_of([f"first {pasted}", pasted, "strings for the cello"])
+    >>> everyone, each = np.ones(3, bool), np.arange(3)
+    >>> runs = repeated_runs(corpus, everyone)
+    >>> counts = account(corpus, runs, everyone, each, each, np.zeros(0, np.int64), Boilerplate())
+    >>> counts.own.tolist(), counts.shared.tolist(), counts.boilerplate.tolist()
+    ([1, 0, 4], [11, 11, 0], [0, 0, 0])
     """
     n_pages = corpus.n_texts
     page_of = np.repeat(np.arange(n_pages, dtype=np.uint32), corpus.n_words)

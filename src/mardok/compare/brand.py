@@ -19,6 +19,13 @@ def brand_queries(queries: Sequence[str], titles: Titles) -> NDArray[np.bool_]:
     """For each query whether it says all words of a name of the site that only the name has.
 
     A name without such words, "Violin Hire", is a generic phrase: whoever types it need not mean the site.
+
+    Examples
+    --------
+    >>> name = "Wyndale Violins"
+    >>> titles = Titles(["Violin hire"], [name], {"en": [name]}, {name: frozenset({"wyndale"})})
+    >>> brand_queries(["wyndale violins", "violin hire"], titles).tolist()
+    [True, False]
     """
     stated = [titles.distinctive[name] for name in titles.all_names]
     names = [frozenset(word for word in result if len(word) > 1) for result in stated if result]

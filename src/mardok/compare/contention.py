@@ -186,7 +186,13 @@ def turns(rows: SearchRows, queries: Collection[int]) -> Turns:
 
 
 def numbered(*columns: Codes) -> Codes:
-    """A number for each row, in the order of the columns and equal where all of them are."""
+    """A number for each row, in the order of the columns and equal where all of them are.
+
+    Examples
+    --------
+    >>> numbered(np.array([7, 7, 2]), np.array([1, 1, 1])).tolist()
+    [1, 1, 0]
+    """
     result = np.zeros(len(columns[0]), np.int64)
     for column in columns:
         least, most = int(column.min()), int(column.max())

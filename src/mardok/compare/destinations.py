@@ -35,7 +35,23 @@ class Destination:
 
 
 def find_destinations(site: Site) -> tuple[Destination, ...]:
-    """The destination of each page; of a page that is its own, the page itself."""
+    """The destination of each page; of a page that is its own, the page itself.
+
+    Examples
+    --------
+    >>> from mardok.extract.batch import batch_of
+    >>> from mardok.extract.extraction import extract_page
+    >>> from mardok.settings import Settings
+    >>> from mardok.sources.raw import RawPage
+    >>> from mardok.text.columns import columns_of
+    >>> from mardok.text.site import site_of
+    >>> moved = RawPage("https://host.example/old", "list", 301, (("location", "/hire"),))
+    >>> page = RawPage("https://host.example/hire", "list", 200, (("content-type", "text/html"),), b"<p>Hire a violin.")
+    >>> pages = [extract_page(raw, Settings()) for raw in (page, moved)]
+    >>> site = site_of(columns_of([batch_of(pages)]), Settings())
+    >>> [destination.url for destination in find_destinations(site)]
+    ['https://host.example/hire', 'https://host.example/hire']
+    """
     return tuple(_destination(site, row) for row in range(len(site.pages)))
 
 

@@ -87,6 +87,12 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
     ----------
     words, offsets : ndarray
         As :func:`mardok.text.hashes.word_hashes` gives them.
+
+    Examples
+    --------
+    >>> from mardok.text.hashes import word_hashes
+    >>> shingle_sets(*word_hashes(["hire a violin in town", "new strings"])).sizes.tolist()
+    [3, 1]
     """
     result = np.empty(len(words), np.uint64)  # a text has no more shingles than words
     n_texts = len(offsets) - 1
@@ -125,6 +131,13 @@ def overlap_with(sets: Sets, text: int, others: Ints) -> Ints:
         Number of a text in `sets`.
     others : ndarray of int64, shape (n,)
         Numbers of other texts.
+
+    Examples
+    --------
+    >>> from mardok.text.hashes import word_hashes
+    >>> sets = shingle_sets(*word_hashes(["hire a violin in town", "hire a violin today", "new strings"]))
+    >>> overlap_with(sets, 0, np.array([1, 2])).tolist()
+    [1, 0]
     """
     selected, own = sets.select(others), sets.of(text)
     if not len(own) or not len(selected.hashes):
@@ -167,7 +180,15 @@ def candidates_of_several(sets: Sets, several: OfSeveral, minimum: float) -> Int
 
 
 def candidates(sets: Sets, minimum: float) -> Ints:
-    """Texts that may be in a pair, told from the least shingles of each: the second half of step 2."""
+    """Texts that may be in a pair, told from the least shingles of each: the second half of step 2.
+
+    Examples
+    --------
+    >>> from mardok.text.hashes import word_hashes
+    >>> sets = shingle_sets(*word_hashes(["hire a violin in town", "hire a violin in town today", "new strings"]))
+    >>> candidates(sets, 0.5).tolist()
+    [0, 1]
+    """
     least = _least(sets.sizes, minimum)
     n_first = sets.sizes - least + _n_asked(least)
     starts = sets.offsets[:-1]
@@ -331,6 +352,14 @@ def join(sets: Sets, texts: Ints, minimum: float) -> tuple[list[Overlaps], list[
         Those that may be in a pair, in order.
     minimum : float
         Least resemblance, above 0 and at most 1.
+
+    Examples
+    --------
+    >>> from mardok.text.hashes import word_hashes
+    >>> sets = shingle_sets(*word_hashes(["hire a violin in town", "hire a violin in town today", "new strings"]))
+    >>> pairs, families = join(sets, candidates(sets, 0.5), 0.5)
+    >>> [(p.a.tolist(), p.b.tolist(), p.common.tolist()) for p in pairs if len(p.a)], families
+    ([([0], [1], [3])], [])
     """
     shared = _shared(sets, texts, minimum)
     if not len(shared.texts):

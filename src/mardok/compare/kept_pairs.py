@@ -76,7 +76,14 @@ def _ranks(owners: NDArray[np.int64], values: NDArray[np.float64], others: NDArr
 
 
 def shared_words(corpus: Corpus, pairs: Iterable[tuple[int, int]]) -> list[int]:
-    """For each pair the words of its shorter page that stand in a shingle of the other; of equal pages of the first."""
+    """For each pair the words of its shorter page that stand in a shingle of the other; of equal pages of the first.
+
+    Examples
+    --------
+    >>> from mardok.text.hashes import corpus_of
+    >>> shared_words(corpus_of(["hire a violin in town", "you may hire a violin in town today"]), [(0, 1)])
+    [5]
+    """
     n_words = corpus.n_words
     shingles = lru_cache(_PAGES_AT_HAND)(corpus.shingles_of)
     ordered = lru_cache(_PAGES_AT_HAND)(lambda page: np.sort(shingles(page)))

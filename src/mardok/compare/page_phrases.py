@@ -38,6 +38,15 @@ def phrases_by_page(stemmed: Stemmed, sizes: range, most: int) -> pd.DataFrame:
     DataFrame
         Columns ``page``, ``phrase``, ``words``, ``uses``; by page, the most used first, of equally used ones the longer,
         then in the order of the alphabet.
+
+    Examples
+    --------
+    >>> from mardok.text.hashes import corpus_of
+    >>> from mardok.text.stems import stemmed
+    >>> words = stemmed(corpus_of(["violin hire: a violin for hire. violin hire by the month."]), ["en"], ())
+    >>> phrases_by_page(words, range(2, 3), 1)
+       page       phrase  words  uses
+    0     0  violin hire      2     2
     """
     offsets = stemmed.corpus.offsets
     parts, first = [], 0

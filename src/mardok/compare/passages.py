@@ -51,7 +51,18 @@ class Passages:
 
 
 def passages_of(runs: RepeatedRuns, n_texts: int) -> Passages:
-    """The passages that repeated runs make up."""
+    """The passages that repeated runs make up.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> from mardok.compare.runs import repeated_runs
+    >>> from mardok.text.hashes import corpus_of
+    >>> pasted = "to hire a violin by the month you need no more"
+    >>> passages = passages_of(repeated_runs(corpus_of([f"first {pasted}", pasted]), np.ones(2, bool)), 2)
+    >>> passages.words.tolist(), passages.n_pages.tolist(), passages.pages_of(0).tolist()
+    ([11], [2], [0, 1])
+    """
     if not len(runs.places):
         nothing = np.zeros(0, np.int64)
         return Passages(*[nothing] * 7)

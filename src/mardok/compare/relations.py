@@ -142,6 +142,16 @@ def relations_of(pages: PageSets, corpus: Corpus, traits: Traits, settings: Pair
     ----------
     traits : Traits
         Of all pages of the site.
+
+    Examples
+    --------
+    >>> from mardok.settings import Pairs
+    >>> from mardok.text.hashes import corpus_of
+    >>> corpus = corpus_of(["hire a violin in town", "hire a violin in town today", "new strings"])
+    >>> traits = Traits(np.zeros(3, np.int64), np.arange(3), np.ones(3, bool), threshold=0.6)
+    >>> relations_of(page_sets(corpus, np.arange(3)), corpus, traits, Pairs()).pairs[["a", "b", "resemblance"]]
+       a  b  resemblance
+    0  0  1         0.75
     """
     rows = pages.rows
     result = _relations(pages.sets, corpus.n_words[rows], traits.select(rows), settings)

@@ -46,6 +46,15 @@ def repeated_runs(corpus: Corpus, is_compared: NDArray[np.bool_]) -> RepeatedRun
     ----------
     is_compared : ndarray of bool, shape (n_texts,)
         Pages that count.
+
+    Examples
+    --------
+    >>> from mardok.text.hashes import corpus_of
+    >>> pasted = "to hire a violin by the month you need"
+    >>> corpus = corpus_of([f"{pasted} no more than this", f"come {pasted}"])
+    >>> runs = repeated_runs(corpus, np.ones(2, bool))
+    >>> runs.places.tolist(), runs.number.tolist(), runs.pages.tolist()
+    ([0, 1, 14, 15], [1, 0, 1, 0], [0, 0, 1, 1])
     """
     page_of = np.repeat(np.arange(corpus.n_texts, dtype=np.uint32), corpus.n_words)
     places, number = _repeated_runs(corpus.words, page_of, is_compared)

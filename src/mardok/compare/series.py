@@ -42,6 +42,21 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
     ----------
     own_titles : sequence of str
         The page's part of each title; the H1 stands in for one that is missing.
+
+    Examples
+    --------
+    >>> from mardok.extract.batch import batch_of
+    >>> from mardok.extract.extraction import extract_page
+    >>> from mardok.settings import Settings
+    >>> from mardok.sources.raw import RawPage
+    >>> from mardok.text.columns import columns_of
+    >>> from mardok.text.site import site_of
+    >>> towns = ["Aldmoor", "Brannoc", "Cary", "Dunholt"]
+    >>> html = b"<title>Violin hire in %s</title><p>Hire a violin."
+    >>> raws = [RawPage(f"https://host.example/{t}", "list", 200, (), html % t.encode()) for t in towns]
+    >>> site = site_of(columns_of([batch_of(extract_page(raw, Settings()) for raw in raws)]), Settings())
+    >>> [(one.pattern, one.slots) for one in find_series(site, [page.title for page in site.pages], range(4))]
+    [('violin hire in ...', {0: 'aldmoor', 1: 'brannoc', 2: 'cary', 3: 'dunholt'})]
     """
     text_words = {row: words(own_titles[row] or site.pages[row].h1) for row in rows}
 

@@ -120,6 +120,22 @@ def find_promises(site: Site, titles: Titles, generic: Collection[str]) -> PageP
     ----------
     generic : collection of str
         Words that any page may carry.
+
+    Examples
+    --------
+    >>> from mardok.extract.batch import batch_of
+    >>> from mardok.extract.extraction import extract_page
+    >>> from mardok.settings import Settings
+    >>> from mardok.sources.raw import RawPage
+    >>> from mardok.text.columns import columns_of
+    >>> from mardok.text.site import site_of
+    >>> from mardok.compare.titles import split_titles
+    >>> html = b"<title>Violin hire</title><h1>Hire a violin</h1><p>By the month."
+    >>> page = extract_page(RawPage("https://host.example/violin-hire", "list", 200, (), html), Settings())
+    >>> site = site_of(columns_of([batch_of([page])]), Settings())
+    >>> topic = find_promises(site, split_titles(site), ()).topics[0]
+    >>> topic.phrase, topic.fields
+    ('violin hire', ('title', 'h1', 'address'))
     """
     anchors = _anchors(site)
     texts: dict[str, set[str]] = defaultdict(set)

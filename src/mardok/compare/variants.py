@@ -79,7 +79,13 @@ def _say_the_same(site: Site, a: int, b: int) -> bool:
 
 
 def components(n: int, edges: Sequence[tuple[int, int]]) -> list[list[int]]:
-    """Connected components with two or more of the nodes 0 to n - 1, each sorted, ordered by first member."""
+    """Connected components with two or more of the nodes 0 to n - 1, each sorted, ordered by first member.
+
+    Examples
+    --------
+    >>> components(5, [(3, 1), (1, 4)])
+    [[1, 3, 4]]
+    """
     if not edges:
         return []
     a, b = np.array(edges, dtype=np.int64).T

@@ -122,7 +122,17 @@ class ElementContext:
 
     @classmethod
     def of(cls, context: Context, in_section: bool, is_unseen: bool) -> ElementContext:
-        """The one state that is so."""
+        """The one state that is so.
+
+        Parameters
+        ----------
+        context : Context
+            What is known of the blocks inside.
+        in_section : bool
+            Whether an article or a section is open.
+        is_unseen : bool
+            Whether nobody sees what is inside.
+        """
         key = context, in_section, is_unseen
         result = _STATES.get(key)
         if result is None:
@@ -139,7 +149,15 @@ class ElementContext:
         return result
 
     def telling(self, name: str, label: str, markup: str) -> ElementContext:
-        """The state inside an element with telling attributes."""
+        """The state inside an element with telling attributes.
+
+        Parameters
+        ----------
+        name, label : str
+            Tag, and how the path of the context writes it.
+        markup : str
+            The start tag as written, whose attributes are read when it is met for the first time.
+        """
         result = self.inside.get(markup)
         if result is None:
             self._make_room()

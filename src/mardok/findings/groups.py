@@ -92,7 +92,13 @@ class Group:
 
 
 def group_id(kind: str, urls: Iterable[str]) -> str:
-    """First 10 hex digits of SHA-256 over the kind and the sorted addresses."""
+    """First 10 hex digits of SHA-256 over the kind and the sorted addresses.
+
+    Examples
+    --------
+    >>> group_id("rivals", ["https://host.example/b", "https://host.example/a"])
+    '3e04a1d73d'
+    """
     return hashlib.sha256("\n".join([kind, *sorted(urls)]).encode("utf-8", "surrogatepass")).hexdigest()[:10]
 
 

@@ -17,7 +17,7 @@ from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.text.site import Site
 from mardok.text.stems import plain_words
-from mardok.text.words import folded, words
+from mardok.text.words import folded_line, words
 from mardok.vocabulary import CheckId, PageKind
 
 _TITLE_LETTER_PX = 20
@@ -144,7 +144,7 @@ def duplicates(
     """
     same: dict[tuple[str, str], list[int]] = defaultdict(list)
     for row in rows:
-        text = " ".join(folded(text_of(row)).split())
+        text = folded_line(text_of(row))
         if text:
             same[meant_for[row], text].append(row)
     for pages in same.values():

@@ -58,6 +58,17 @@ def target_rows(
 ) -> list[dict[str, Any]]:
     """What became of each phrase.
 
+    Parameters
+    ----------
+    site : Site
+        The pages.
+    targets : sequence of Target
+        The phrases with the pages meant for them.
+    shown : Shown or None
+        Pages shown for queries; None without search data, as is `demand`.
+    stemmer : Stemmer
+        Has learned the words of the phrases.
+
     Returns
     -------
     list of dict

@@ -49,7 +49,16 @@ class ClickCurve:
 
 
 def click_curve(rows: SearchRows) -> ClickCurve:
-    """The site's click-through rate by position, from its search rows."""
+    """The site's click-through rate by position, from its search rows.
+
+    Examples
+    --------
+    >>> few, day = np.zeros(2, np.int32), np.array(["2030-01-01"] * 2, "datetime64[D]")
+    >>> rows = SearchRows(few, few, few, day, np.array([300.0, 40.0]), np.array([1000.0, 1000.0]), np.array([1.0, 5.0]))
+    >>> curve = click_curve(rows)
+    >>> curve.at(np.array([1.0, 5.0])).round(3).tolist()
+    [0.292, 0.042]
+    """
     from scipy.optimize import isotonic_regression  # only here: it takes longer to import than some commands to run
 
     places = np.arange(1, CURVE_POSITIONS + 1)

@@ -20,7 +20,7 @@ from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Gain, Proposal, Step
 from mardok.sentences import Text, clauses, counted, listing, paragraph, path_of, sentence
-from mardok.text.words import folded
+from mardok.text.words import folded_line
 from mardok.urls import matches
 from mardok.vocabulary import Action, CheckId, Confidence, Evidence, GainUnit, OtherRule, Owner, StepKind
 
@@ -141,17 +141,12 @@ def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], conte
 
 def _still_wrong(checks: Sequence[PageCheck]) -> list[PageCheck]:
     """Troubles without duplicates whose like is moved by the plan."""
-    alike = Counter((page_check.check, _folded(page_check.value)) for page_check in checks)
+    alike = Counter((page_check.check, folded_line(page_check.value)) for page_check in checks)
 
     def is_still_wrong(one: PageCheck) -> bool:
-        return one.check not in _DUPLICATES or bool(one.template) or alike[one.check, _folded(one.value)] > 1
+        return one.check not in _DUPLICATES or bool(one.template) or alike[one.check, folded_line(one.value)] > 1
 
     return [page_check for page_check in checks if is_still_wrong(page_check)]
-
-
-def _folded(text: str) -> str:
-    """What a text says, however it is written."""
-    return " ".join(folded(text).split())
 
 
 def _proposal(

@@ -157,6 +157,17 @@ def folded(text: str) -> str:
     return unicodedata.normalize("NFKC", normal).replace("\u2019", "'").replace("\u2010", "-")
 
 
+def folded_line(text: str) -> str:
+    """What a text says, however it is written: folded, on one line, with one space between its pieces.
+
+    Examples
+    --------
+    >>> folded_line("Violin  HIRE\\nin town ")
+    'violin hire in town'
+    """
+    return " ".join(folded(text).split())
+
+
 def folded_words(text: str) -> list[str]:
     """Words of a text that is folded already."""
     if text.isascii():
