@@ -43,19 +43,18 @@ def gain_against_effort(tables: Tables, ax: Axes | None = None) -> Axes:
     """
     ax = _axes(ax)
     plan = tables["plan"]
-    shown = plan[(plan["gain_unit"] == GainUnit.CLICKS) & ((plan["gain_low"] != 0) | (plan["gain_high"] != 0))]
-    middle = (shown["gain_low"] + shown["gain_high"]) / 2
+    shown = plan[(plan["gain_unit"] == GainUnit.CLICKS) & (plan["gain"] != 0)]
     ax.axhline(0, color=SOFT, linewidth=0.8)
     for action, part in shown.groupby("action"):
-        at = middle[part.index]
+        at = part["gain"]
         reach = np.array([at - part["gain_low"], part["gain_high"] - at])
         ax.errorbar(part["effort_hours"], at, yerr=reach, fmt="none", ecolor=SOFT, elinewidth=1.2)
         ax.plot(
             part["effort_hours"], at, linestyle="none", marker=_MARKS.get(str(action), "X"), markersize=7,
             color=AMBER if action == "merge" else DEEP, label=str(action),
         )  # fmt: skip
-    for row in shown.assign(middle=middle).nlargest(_NAMED, "middle").itertuples():
-        at_point = (float(row.effort_hours), float(row.middle))  # type: ignore[arg-type]
+    for row in shown.nlargest(_NAMED, "gain").itertuples():
+        at_point = (float(row.effort_hours), float(row.gain))  # type: ignore[arg-type]
         ax.annotate(f"rank {row.rank}", at_point, xytext=(7, 4), textcoords="offset points", fontsize=9)
     ax.set_xlabel("hours of work")
     ax.set_ylabel("clicks a month")

@@ -119,7 +119,7 @@ def audit(
 
     progress("making the plan", 0)
     plan_inputs = PlanInputs(attribution, rivals, thin, phrases, checks)
-    plan = make_plan(site, facts, plan_inputs, inputs.decisions)
+    plan = make_plan(site, facts, plan_inputs)
     progress("writing tables", 0)
     tables = _tables(site, facts, plan, plan_inputs, PageFindings(promises, attribution, phrases, thin))
     counts = {

@@ -320,8 +320,14 @@ class Rivals(Section):
     """Share of those impressions below which a second page is no rival of a leader in the first two places."""
     overlap: float = Field(default=0.5, gt=0, le=1)
     """Share of the weaker page's clicks (else impressions) on common queries from which the two are one page's work."""
+    last_position: float = Field(default=30, ge=1)
+    """Mean position beyond which a page without clicks is no rival."""
+    clear_places: float = Field(default=1, ge=0)
+    """Places by which a page is clearly ahead of another."""
     least_turns: int = Field(default=2, ge=1)
     """Changes of the leader, in one country and on one device, from which pages take turns."""
+    chance: float = Field(default=0.05, gt=0, lt=0.5)
+    """Greatest probability of chance for turns, and for any loss of clicks among all that are looked at."""
     steady_lead: float = Field(default=0.8, gt=0.5, le=1)
     """Share of the weeks with a clear leader that one page leads, for it to be in front."""
     lost_share: float = Field(default=0.1, gt=0, lt=1)
@@ -461,8 +467,16 @@ class Plan(Section):
         "Versand",
     )  # fmt: skip
     """Wordings that mark a text as owed to customers by law, for their safety or for the delivery: it is never trimmed."""
+    pattern_proposals: int = Field(default=3, ge=2)
+    """Proposals whose pages differ in one part of their addresses, in one way, from which they are one proposal."""
     single_proposals: int = Field(default=100, ge=1)
     """Proposals of one action that are told one by one, the best first; the rest are one proposal for each section."""
+    series_days: int = Field(default=120, ge=1)
+    """Days of search data from which a series that nobody asks for by name may be merged."""
+    merged_reach: float = Field(default=0.5, gt=0, lt=1)
+    """What a merged page reaches on the mean, an assumption. 0: it stands where the better of its pages stands at each
+    moment today, and half of what only a page that goes is found for is lost. 1: it stands where one of them stood while it
+    led, and nothing is lost."""
     mentions: int = Field(default=5, ge=0)
     """Most pages that mention what a keeper is about, in a proposal, to get a link to it."""
     confidence_low: float = Field(default=0.3, ge=0, le=1)

@@ -144,6 +144,14 @@ class PromiseField(StrEnum):
     TARGET_PHRASE = "target-phrase"
 
 
+class StepUnit(StrEnum):
+    """What a row of search data stands for."""
+
+    DAY = "day"
+    WEEK = "week"
+    MONTH = "month"
+
+
 class ShareOf(StrEnum):
     """What the overlap of two pages' queries is a share of."""
 
@@ -186,7 +194,7 @@ class Answer(StrEnum):
 
 
 class Band(IntEnum):
-    """The parts of a plan, the most urgent first."""
+    """The parts of a plan, the most urgent first: what keeps clicks or many pages from being found, what gains, the rest."""
 
     BROKEN = 1
     GAIN = 2
@@ -218,6 +226,7 @@ class CopyRule(StrEnum):
     ASKED_FOR = "copies-asked-for"
     MAYBE_ASKED_FOR = "copies-maybe-asked-for"
     NOT_ASKED_FOR = "copies-not-asked-for"
+    DIFFERENT = "copies-different"
     ALTERNATES = "copies-alternates"
     EXCEPTION = "copies-exception"
 
@@ -225,6 +234,8 @@ class CopyRule(StrEnum):
 class ContainedRule(StrEnum):
     """The row that decided about a page most of which stands on another."""
 
+    MANUAL = "contained-manual"
+    MANUAL_OUTRANKS = "contained-manual-outranks"
     SAME_PROMISE = "contained-same-promise"
     OTHER_PROMISE = "contained-other-promise"
 
@@ -236,11 +247,13 @@ class RivalRule(StrEnum):
     LEADER_IN_FRONT = "rivals-leader-in-front"
     BOTH_ON_FIRST_PAGE = "rivals-both-on-first-page"
     DIFFERENT_KINDS = "rivals-different-kinds"
+    UNREAD_LEADER = "rivals-unread-leader"
     NO_DAYS = "rivals-no-days"
     SAME_INTENT = "rivals-same-intent"
     LESS_OVERLAP = "rivals-less-overlap"
     NOTHING_LOST = "rivals-nothing-lost"
     OTHERS_LEAD_HERE = "rivals-others-lead-here"
+    TWO_BRING_MORE = "rivals-two-bring-more"
     EXCEPTION = "rivals-exception"
 
 
@@ -264,6 +277,9 @@ class ThinObstacle(StrEnum):
     HOME = "home"
     KEPT = "kept"
     POINTED_AT = "pointed-at"
+    LOSS = "loss"
+    OTHER_PROMISE = "other-promise"
+    LINKED_EVERYWHERE = "linked-everywhere"
     TARGET_BUSY = "target-busy"
     TARGET_NOT_INDEXABLE = "target-not-indexable"
     TAKES_OVER = "takes-over"
@@ -286,6 +302,7 @@ class OtherRule(StrEnum):
     UNTRANSLATED = "untranslated"
     FILTER_ASKED_FOR = "filter-asked-for"
     FILTER_NOT_ASKED_FOR = "filter-not-asked-for"
+    BLOCKING = "repair-blocking"
     BROKEN = "repair-broken"
     UNTIDY = "repair-untidy"
 
@@ -405,6 +422,7 @@ class CheckId(StrEnum):
     TEXT_ENCODING_BROKEN = "text-encoding-broken"
     PAGE_ORPHAN = "page-orphan"
     LINK_BLOCKED = "link-blocked"
+    SITE_CLOSED = "site-closed"
     ROBOTS_HTML = "robots-html"
     SITEMAP_HTML = "sitemap-html"
     SITEMAP_NOT_INDEXABLE = "sitemap-not-indexable"

@@ -4,15 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from small_sites import ORIGIN, site_with
+from small_sites import ORIGIN, demand_of, site_with
 
 import mardok
 from mardok.findings.groups import GroupRow, group_id, groups_table
-from mardok.findings.promise import Promise, pattern_of, promise_different_things, series_patterns, shown_slot
+from mardok.findings.promise import (
+    Promise,
+    asked_for_each,
+    pattern_of,
+    promise_different_things,
+    series_patterns,
+    shown_slot,
+)
 from mardok.vocabulary import Confidence, Evidence, GroupKind
 
 PLAIN = frozenset(["a", "the", "in", "of", "to", "how", "your", "for", "and"])
@@ -24,25 +33,38 @@ TEXT = (
 )
 
 
-def promise(title: str, text: str = "") -> Promise:
-    return Promise(title, tuple(title.casefold().split()), frozenset(text.casefold().split()), PLAIN)
+def promise(title: str, text: str = "", **more: Any) -> Promise:
+    return Promise(
+        title, tuple(title.casefold().split()), frozenset(text.casefold().split()), PLAIN, more.pop("language", "en"), **more
+    )
 
 
 # (title and text of one page, of the other, whether they promise different things)
 TWO_TITLES: list[tuple[tuple[str, str], tuple[str, str], bool]] = [
     (("Cleaning a violin", ""), ("How to clean your violin", ""), False),
     (("Violin hire in Aldmoor", "we hire in aldmoor"), ("Violin hire in Brackwell", "we hire in brackwell"), True),
-    (("Violin hire in Aldmoor", "we hire in aldmoor"), ("Violin hire in Brackwell", "we hire in aldmoor"), False),
-    (("Violin hire in Aldmoor", "aldmoor and brackwell"), ("Violin hire in Brackwell", "aldmoor and brackwell"), False),
-    (("Violin hire in Aldmoor", "we hire in aldmoor"), ("Violin hire", "we hire"), False),
+    (("Violin hire in Aldmoor", "we hire"), ("Violin hire in Brackwell", "we hire"), True),  # names, whatever is pasted
+    (("Cappings and slumgum", "wax"), ("Melting what is left", "wax"), False),  # one thing in two ways
+    (("The aldmoor shop", "in aldmoor"), ("The brackwell shop", "in aldmoor"), False),
+    (("The aldmoor shop", "aldmoor and brackwell"), ("The brackwell shop", "aldmoor and brackwell"), False),
+    (("The violin unit", "a unit is new"), ("The violin absolute", "all absolute"), True),
+    (("Violin hire in aldmoor", "we hire in aldmoor"), ("Violin hire", "we hire"), True),  # one title holds the other
+    (("Violin hire in aldmoor", "we hire"), ("Violin hire", "we hire"), False),
+    (("Violin hire in aldmoor", "in aldmoor"), ("Violin hire", "from aldmoor"), False),
     (("Strings for a 3/4 violin", ""), ("Strings for a 1/2 violin", ""), True),
+    (("A box of six drawers", ""), ("A box of nine drawers", ""), True),
     (("Model V12 violin", ""), ("Model V14 violin", ""), True),
+    (("Violin V12", "the v12 is"), ("Violin", "it is"), True),
+    (("Violin V12", "it is"), ("Violin", "it is"), False),
     (("Violin prices 2025", ""), ("Violin prices 2026", ""), False),  # what comes out every year belongs on one address
     (("Violin prices 2025", ""), ("Violin prices", ""), False),
     (("Violin prices 2025 for 30 players", ""), ("Violin prices 2026 for 40 players", ""), True),
+    (("Hire without a deposit", ""), ("Hire for a deposit", ""), True),  # one word turns the sense
+    (("Aubergines outdoors", "in the bed"), ("Purple fruit without glass", "in the bed"), False),
     (("Violin hire", "x"), ("Violin hire", "y"), False),
     (("The violin", ""), ("A violin", ""), False),  # function words promise nothing
-    (("", ""), ("Violin", "violin"), False),
+    (("", ""), ("Violin", "violin"), True),
+    (("", ""), ("Violin", "bow"), False),
 ]
 
 
@@ -53,17 +75,55 @@ def test_two_titles_promise_the_same_or_not(one: tuple[str, str], other: tuple[s
     assert promise_different_things(b, a) == differ
 
 
+def test_h1_and_address_decide_where_titles_are_equal() -> None:
+    """A title that a template repeats says less than the H1 below it; addresses are asked last."""
+    index = {"headings": frozenset(["members"]), "text_hash": "x"}
+    of_x = promise("Members", "names that begin with x", address=("globals", "x"), **index)
+    of_e = promise("Members", "names that begin with e", address=("globals", "e"), **index)
+    assert promise_different_things(of_x, of_e)
+    assert not promise_different_things(of_x, promise("Members", "names that begin with x", address=("other",), **index))
+    one, other = promise("Terms", "six weeks", h1="Hire in Aldmoor"), promise("Terms", "ten weeks", h1="Hire in Brackwell")
+    assert not promise_different_things(one, other)
+    assert promise_different_things(
+        promise("Terms", "in aldmoor", h1="Hire in Aldmoor"), promise("Terms", "in brackwell", h1="Hire in Brackwell")
+    )
+
+
+def test_two_products_differ_by_their_names_alone() -> None:
+    tube, easel = "Postal tube", "Chalk easel"
+    assert not promise_different_things(promise(tube, "sent by post"), promise(easel, "sent by post"))
+    one, other = (promise(title, "made by hand", is_product=True) for title in (tube, easel))
+    assert promise_different_things(one, other)
+
+
+def test_searchers_ask_for_each_or_for_none() -> None:
+    names = ("violin hire aldmoor", "violin hire brackwell", "violin hire")
+    pages = {0: promise("Violin hire aldmoor"), 1: promise("Violin hire brackwell")}
+
+    def asked(*shown: tuple[int, int]) -> bool:
+        day = np.datetime64("2030-01-07")
+        rows = [(row, query, day, 0, 100) for row, query in shown]
+        demand = demand_of([*rows, (1, 2, day, 0, 100)], queries=names, months=1.0, is_brand=np.zeros(3, bool))
+        return asked_for_each(pages, demand, 10)
+
+    assert asked((0, 0), (1, 1))
+    assert not asked((0, 0))  # nobody asks for the other by its name
+    assert not asked((0, 0), (1, 0))
+    assert not asked((0, 2), (1, 2))
+    assert not asked_for_each({0: pages[0], 1: pages[0]}, demand_of([(0, 0, np.datetime64("2030-01-07"), 0, 100)]), 10)
+
+
 def test_a_pattern_of_three_pages_is_a_series_and_of_two_is_none() -> None:
-    towns = [promise(f"Violin hire in {town}") for town in ("Aldmoor", "Brackwell", "Castle Combe")]
+    towns = [promise(f"violin hire in {town}") for town in ("aldmoor", "brackwell", "castle combe")]
     of_three = series_patterns([(towns[0], towns[1]), (towns[1], towns[2])])
     assert of_three == {("violin", "hire", "in", "...")}
     assert promise_different_things(towns[0], towns[2], of_three)
     of_two = series_patterns([(towns[0], towns[1])])
     assert not of_two
     assert not promise_different_things(towns[0], towns[1], of_two)
-    again = promise("Violin hire in Aldmoor")
+    again = promise("violin hire in aldmoor")
     assert not series_patterns([(towns[0], towns[1]), (again, towns[1])])  # two of them fill it in one way
-    assert shown_slot(towns[2], towns[0]) == ("Violin hire in ...", "Castle Combe")
+    assert shown_slot(towns[2], towns[0]) == ("violin hire in ...", "castle combe")
     assert shown_slot(promise("Bows"), promise("Cases")) == ("", "bows")
 
 

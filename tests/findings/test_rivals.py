@@ -104,7 +104,7 @@ def demand_of(rows: Sequence[tuple[int, int, int, int, int, float]], n_queries: 
         clicks.astype(float), impressions.astype(float), position.astype(float),
     )  # fmt: skip
     names = tuple(f"q{number}" for number in range(n_queries))
-    return Demand(told, names, 2.0, True, None, {}, 4, np.zeros(n_queries, bool))
+    return Demand(told, names, 2.0, True, None, (), None, 4, np.zeros(n_queries, bool))
 
 
 SEARCH_ROWS = st.lists(
@@ -140,27 +140,27 @@ def test_shares_turns_and_pairs_are_those_of_their_definitions(rows: list[tuple[
         expected.update((a, b) for a in real for b in real if a < b)
     assert dict(zip(zip(pairs["a"], pairs["b"], strict=True), pairs["queries"], strict=True)) == dict(expected)
 
-    found = turns(demand.of([0, 1, 2]), [0, 2])
-    changes, weeks, led, both, seen = 0, 0, Counter[int](), 0, 0
-    first_week = min((row[3] for row in rows if row[0] < 3 and row[1] != 1), default=0)
+    found = turns(demand.of([0, 1, 2]), [0, 2], Settings().rivals, 0.1)
+    changes, led, weights, both, seen = 0, Counter[int](), Counter[int](), 0, 0
     for query in (0, 2):
         per_place = []
         for place in (0, 1):
             own = [row for row in rows if row[0] < 3 and row[1] == query and row[2] == place]
             leaders = []
             for week in sorted({row[3] for row in own}):
-                ahead = sorted(((row[4], -row[0]) for row in own if row[3] == week), reverse=True)
-                if ahead[0][0] >= 1.5 * (ahead[1][0] if len(ahead) > 1 else 0):
-                    leaders.append(-ahead[0][1])
                 now = [row for row in own if row[3] == week]
-                seen += sum(row[4] for row in now)
-                both += sum(row[4] for row in now) if sum(row[5] <= 10 for row in now) > 1 else 0
+                all_shown = sum(row[4] for row in now)
+                ahead = sorted((row[5], row[0]) for row in now if row[4] >= 0.1 * all_shown)
+                if len(ahead) == 1 or ahead[1][0] - ahead[0][0] >= 1:
+                    leaders.append(ahead[0][1])
+                    weights[ahead[0][1]] += all_shown
+                seen += all_shown
+                both += all_shown if sum(row[5] <= 10 for row in now) > 1 else 0
             led.update(leaders)
-            weeks += len(leaders)
             per_place.append(sum(a != b for a, b in pairwise(leaders)))
         changes += max(per_place)
-    assert first_week >= 0
-    assert (found.changes, found.weeks, found.led) == (changes, weeks, dict(led))
+    assert (found.changes, found.weeks, found.led) == (changes, led.total(), dict(led))
+    assert found.led_share == pytest.approx({page: weight / weights.total() for page, weight in weights.items()})
     assert found.both_on_first_page == pytest.approx(both / seen if seen else 0.0)
 
 
@@ -197,7 +197,14 @@ class Scene:
                     if week:
                         continue
                     n *= 40
-                yield {**date, "query": self.query, "page": url, "clicks": n // 10, "impressions": n, "position": position}
+                yield {
+                    **date,
+                    "query": self.query,
+                    "page": url,
+                    "clicks": int(0.3 * n / position),
+                    "impressions": n,
+                    "position": position,
+                }
             if self.others and (self.is_dated or not week):
                 n = self.others * (1 if self.is_dated else 40)
                 yield {**date, "query": "loose peg", "page": b, "clicks": n // 10, "impressions": n, "position": 4}
@@ -419,5 +426,7 @@ def test_repeated_leaves_are_one_row(tmp_path: Path) -> None:
     audit = mardok.audit(tmp_path / "pages.jsonl", search=tmp_path / "search.csv")
     assert audit.groups.loc[audit.groups["kind"] == "rivals", "group"].nunique() == len(TOPICS)
     plan = audit.plan[audit.plan["action"] != "repair"]
-    assert plan["summary"].tolist() == [f"Leave {len(TOPICS)} groups of rivals: both stand on the first page"]
+    assert plan["summary"].tolist() == [
+        f"Leave {len(TOPICS)} groups of rivals: one page leads steadily: what works is not touched"
+    ]
     assert set(audit.steps["url"]) == {one["url"] for one in pages}

@@ -249,6 +249,10 @@ CASES: dict[str, Case] = {
             "/bows/": document("/bows/", body=link("/lost/")),
         },
     ),
+    "a site that is closed": Case(
+        {("/", "site-closed")},
+        {"/": document("/", head="<meta name=robots content=noindex>")},
+    ),
     "a script that is gone": Case(
         {("/bows/", "page-part-broken")},
         {"/bows/": document("/bows/", head="<script src=/a.js></script><script src=/b.js></script>")},

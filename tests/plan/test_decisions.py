@@ -15,11 +15,11 @@ from hypothesis import strategies as st
 import mardok
 from mardok.errors import HandoffError, TableError
 from mardok.plan.decisions import Decided, follow, with_actions, with_decisions
-from mardok.plan.proposal import Gain, Proposal
+from mardok.plan.proposal import NO_CLICKS, Proposal
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision, read_decisions
 from mardok.sources.raw import OpenIntake
-from mardok.vocabulary import Action, Confidence, CopyRule, Decision, Evidence, GainUnit, Owner
+from mardok.vocabulary import Action, Confidence, CopyRule, Decision, Evidence, Owner
 
 HOST = "https://www.host.example"
 
@@ -29,7 +29,7 @@ def proposal(id: str, pages: str, action: Action = Action.MERGE, **basis: Any) -
     urls = tuple(f"{HOST}/{page}/" for page in pages)
     return Proposal(
         id=id, action=action, rule=CopyRule.SAME_PROMISE, owner=Owner.SERVER, keeper=urls[0], urls=urls,
-        gain=Gain(0, 0, GainUnit.CLICKS), effort_hours=1, confidence=Confidence.HIGH, evidence=Evidence.TEXT,
+        gain=NO_CLICKS, effort_hours=1, confidence=Confidence.HIGH, evidence=Evidence.TEXT,
         summary="", why="", unless="", steps=(), basis=basis,
     )  # fmt: skip
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -12,7 +13,7 @@ from hypothesis import strategies as st
 from mardok.plan.decisions import Decided
 from mardok.plan.effort import effort_hours
 from mardok.plan.folding import fold
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import NO_GAIN, Gain, Proposal, Step
 from mardok.plan.ranking import plan_table, ranked, steps_table
 from mardok.settings import Effort, Plan
 from mardok.vocabulary import (
@@ -27,7 +28,6 @@ from mardok.vocabulary import (
     Owner,
     Rule,
     StepKind,
-    ThinRule,
     VariantRule,
 )  # fmt: skip
 
@@ -38,8 +38,9 @@ FOLDED = {Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action
 def proposal(n: int, action: Action = Action.MERGE, section: str = "a", **other: Any) -> Proposal:
     kept, moved = f"{HOST}/{section}/{n:03}-{action}/", f"{HOST}/{section}/{n:03}-{action}/old/"
     fields: dict[str, Any] = {
-        "rule": CopyRule.SAME_PROMISE, "gain": Gain(n, 2 * n, GainUnit.CLICKS, at_risk=0.5, n_queries=1, impressions=10.0),
-        "effort_hours": 0.5, "confidence": Confidence.HIGH, "evidence": Evidence.TEXT, "is_by_pattern": False, **other,
+        "rule": CopyRule.SAME_PROMISE, "gain": Gain(1.5 * n, n, 2 * n, GainUnit.CLICKS, at_risk=0.5, n_queries=1,
+        impressions=10.0), "effort_hours": 0.5, "confidence": Confidence.HIGH, "evidence": Evidence.TEXT, "is_by_pattern":
+        False, **other,
     }  # fmt: skip
     return Proposal(
         id=f"{section}{n}{action}", action=action, owner=Owner.WRITER, keeper=kept, urls=(kept, moved), summary=f"do {n}",
@@ -74,7 +75,7 @@ def test_folding_loses_no_step_no_page_no_hour_and_no_click(
     )
     assert {url for one in folded for url in one.urls} == {url for one in proposals for url in one.urls}
     for figure in (
-        lambda one: one.effort_hours, lambda one: one.gain.low, lambda one: one.gain.high, lambda one: one.gain.at_risk,
+        lambda one: one.effort_hours, lambda one: one.gain.expected, lambda one: one.gain.at_risk,
         lambda one: one.gain.n_queries, lambda one: one.gain.impressions,
     ):  # fmt: skip
         assert math.isclose(math.fsum(map(figure, folded)), math.fsum(map(figure, proposals)), abs_tol=1e-9)
@@ -103,16 +104,41 @@ def test_late_proposals_of_one_section_are_one_and_the_first_stay() -> None:
     assert "4" in str(first.summary)
     assert "/a/" in str(first.summary)
     assert "because of 2" in str(first.why)
-    assert first.gain.low == 2 + 3 + 4 + 5
+    assert first.gain.expected == 1.5 * (2 + 3 + 4 + 5)
+    assert first.gain.low == pytest.approx(first.gain.expected - 0.5 * math.sqrt(4 + 9 + 16 + 25))  # that of the sum
     alone = fold([*many[:3], many[6]], set(), Plan(single_proposals=2))
     assert [one.id for one in alone] == ["a0merge", "a1merge", "a2merge", "b0merge"]  # one alone is not told as several
+
+
+def moved(n: int, old: str, new: str, **other: Any) -> Proposal:
+    """A merge of a page into its like under another folder."""
+    kept, gone = f"{HOST}/{new}/page-{n}/", f"{HOST}/{old}/page-{n}/"
+    one = proposal(n, **other)
+    steps = (Step(gone, StepKind.REDIRECT, kept), Step(kept, StepKind.LEAVE))
+    return replace(one, id=f"{old}{new}{n}", keeper=kept, urls=tuple(sorted((kept, gone))), steps=steps)
+
+
+def test_one_pattern_of_addresses_is_one_proposal() -> None:
+    docs = [moved(n, "docs/9", "docs/10") for n in range(3)]
+    others = [moved(n, "news", "blog") for n in range(2)]
+    single = [proposal(n) for n in range(5)]
+    folded = fold([*docs, *others, *single], set(), Plan())
+    assert len(folded) == 1 + 2 + 5
+    (pattern,) = [one for one in folded if "cases" in one.basis]
+    assert pattern.gain.expected == 1.5 * (0 + 1 + 2)
+    assert pattern.effort_hours == 0.75  # one rule, however many pages
+    assert {step.url for step in pattern.steps} == {step.url for one in docs for step in one.steps}
+    assert "/docs/9" in str(pattern.summary)
+    assert fold(docs, {docs[0].id}, Plan()) == docs  # what was decided about is not put away
+    apart = [moved(0, "a", "b"), moved(1, "a", "c"), moved(2, "d", "b"), moved(3, "a", "b", rule=CopyRule.NOT_ASKED_FOR)]
+    assert fold(apart, set(), Plan()) == apart
 
 
 def test_what_differs_in_rule_unit_or_evidence_is_not_put_together() -> None:
     apart: list[dict[str, Any]] = [
         {},
         {"evidence": Evidence.SEARCH},
-        {"gain": Gain(1, 2, GainUnit.LINK_WEIGHT)},
+        {"gain": Gain(1, 1, 2, GainUnit.LINK_WEIGHT)},
         {"rule": CopyRule.KEPT_REACHABLE},
     ]
     many = [proposal(0), *(proposal(n, **other) for n, other in enumerate(apart, start=1))]
@@ -127,6 +153,8 @@ def test_hours_are_those_of_the_steps_in_quarters(steps: list[Step], n_rules: in
     rates = Effort()
     by_rule = {StepKind.REDIRECT, StepKind.CANONICAL, StepKind.RETITLE, StepKind.NOINDEX, StepKind.RETIRE}
     hours = rates.proposal + n_rules * rates.pattern
+    if not n_rules and {step.step for step in steps} <= {StepKind.LEAVE}:
+        hours = 0.0  # what is left takes no work
     for step in steps:
         rate = getattr(rates, step.step.replace("-", "_"), 0.0)
         hours += 0.0 if n_rules and step.step in by_rule else rate
@@ -137,16 +165,19 @@ def test_hours_are_those_of_the_steps_in_quarters(steps: list[Step], n_rules: in
 
 # Each row comes before the next one.
 BEST_FIRST: list[Proposal] = [
-    proposal(1, Action.REPAIR, rule=OtherRule.BROKEN, gain=Gain(0, 0, GainUnit.LINK_WEIGHT)),
-    proposal(8, gain=Gain(80, 100, GainUnit.CLICKS)),
-    proposal(7, gain=Gain(80, 100, GainUnit.CLICKS), confidence=Confidence.MEDIUM),
-    proposal(6, gain=Gain(80, 100, GainUnit.CLICKS), confidence=Confidence.LOW),
-    proposal(5, gain=Gain(80, 100, GainUnit.CLICKS), effort_hours=50.0),
-    proposal(2, section="b", gain=Gain(0, 1, GainUnit.CLICKS)),
-    proposal(3, section="b", gain=Gain(0, 1, GainUnit.CLICKS)),
-    proposal(4, section="b", gain=Gain(0.5, 0.9, GainUnit.LINK_WEIGHT)),
-    proposal(9, gain=Gain(-9, 1, GainUnit.CLICKS)),
-    proposal(10, Action.EXPAND, rule=ThinRule.ASKED_FOR, gain=Gain(0, 0, GainUnit.LINK_WEIGHT)),
+    proposal(1, Action.REPAIR, rule=OtherRule.BLOCKING, gain=NO_GAIN),
+    proposal(8, gain=Gain(90, 80, 100, GainUnit.CLICKS)),
+    proposal(7, gain=Gain(90, 80, 100, GainUnit.CLICKS), confidence=Confidence.MEDIUM),
+    proposal(6, gain=Gain(90, 80, 100, GainUnit.CLICKS), confidence=Confidence.LOW),
+    proposal(5, gain=Gain(90, 80, 100, GainUnit.CLICKS), effort_hours=50.0),
+    proposal(2, section="b", gain=Gain(0.5, 0, 1, GainUnit.CLICKS)),
+    proposal(3, section="b", gain=Gain(0.5, 0, 1, GainUnit.CLICKS)),
+    proposal(4, section="b", gain=Gain(0.7, 0.5, 0.9, GainUnit.LINK_WEIGHT)),
+    proposal(11, Action.TRIM, rule=OtherRule.PASTED_TEXT, gain=Gain(90, 80, 100, GainUnit.CLICKS)),
+    proposal(12, Action.REPAIR, rule=OtherRule.BROKEN, gain=NO_GAIN, touched=9.0),
+    proposal(13, Action.REPAIR, rule=OtherRule.BROKEN, gain=NO_GAIN, touched=2.0),
+    proposal(14, Action.REPAIR, rule=OtherRule.UNTIDY, gain=NO_GAIN, touched=90.0),
+    proposal(15, Action.LEAVE, rule=CopyRule.ALTERNATES, gain=NO_GAIN),
 ]
 
 
@@ -160,19 +191,20 @@ def test_the_order_is_band_unit_worth_and_address(shuffled: list[Proposal]) -> N
 @pytest.mark.parametrize(
     ("rule", "action", "high", "band"),
     [
-        (OtherRule.BROKEN, Action.REPAIR, 9.0, Band.BROKEN),
+        (OtherRule.BLOCKING, Action.REPAIR, 9.0, Band.BROKEN),
+        (OtherRule.BROKEN, Action.REPAIR, 0.0, Band.TIDYING),
         (CopyRule.SAME_PROMISE, Action.MERGE, 9.0, Band.GAIN),
         (CopyRule.SAME_PROMISE, Action.MERGE, 0.0, Band.TIDYING),
         (CopyRule.SAME_PROMISE, Action.LEAVE, 9.0, Band.TIDYING),
     ],
 )
 def test_the_band_is_what_is_won(rule: Rule, action: Action, high: float, band: Band) -> None:
-    assert proposal(1, action, rule=rule, gain=Gain(0, high, GainUnit.CLICKS)).band == band
+    assert proposal(1, action, rule=rule, gain=Gain(high, 0, 2 * high, GainUnit.CLICKS)).band == band
 
 
 def test_the_tables_tell_the_plan_in_its_order() -> None:
     plan = plan_table(BEST_FIRST, {BEST_FIRST[1].id: Decided(Decision.ACCEPT, "soon")})
-    assert plan["rank"].tolist() == list(range(1, 11))
+    assert plan["rank"].tolist() == list(range(1, 14))
     assert plan["proposal"].tolist() == [one.id for one in BEST_FIRST]
     assert plan.loc[1, ["decision", "note"]].tolist() == ["accept", "soon"]
     assert (plan["pages"] == 2).all()

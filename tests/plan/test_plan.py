@@ -9,7 +9,6 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 import pandas as pd
 import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC
@@ -18,18 +17,16 @@ from hypothesis import strategies as st
 from random_sites import BASE, HOME, HOST, SITES, write_site
 
 import mardok
-from mardok.compare.demand import Demand, SearchRows
 from mardok.errors import UnsafePlanError
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
-from mardok.plan.gain import click_curve, gain_in_clicks
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.plan.safety import check_safety
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
 from mardok.text.columns import columns_of
 from mardok.text.site import Site, site_of
-from mardok.vocabulary import STRUCTURAL_STEPS, Action, Confidence, CopyRule, Evidence, GainUnit, Owner, StepKind
+from mardok.vocabulary import STRUCTURAL_STEPS, Action, Confidence, CopyRule, Evidence, Owner, StepKind
 
 # Shrinking a site takes minutes and gains little: a failing site is small enough to read.
 EXPENSIVE: dict[str, Any] = {
@@ -185,7 +182,7 @@ def test_a_long_plan_is_one_row_for_each_section_and_loses_nothing(demo: mardok.
         assert set(audit.steps["proposal"]) == set(audit.plan["proposal"])
     columns = ["url", "step", "target", "detail"]
     assert sorted(map(tuple, short.steps[columns].to_numpy())) == sorted(map(tuple, demo.steps[columns].to_numpy()))
-    for name in ("gain_low", "gain_high", "at_risk", "effort_hours"):
+    for name in ("gain", "at_risk", "effort_hours"):
         for unit in ("clicks/month", "link weight"):
             sums = [audit.plan.loc[audit.plan["gain_unit"] == unit, name].sum() for audit in (short, demo)]
             assert sums[0] == pytest.approx(sums[1])
@@ -226,7 +223,7 @@ def a_site() -> Site:
 def proposal(*steps: tuple[str, str, str], keeper: str = "b", action: str = "merge") -> Proposal:
     return Proposal(
         id="0123456789", action=Action(action), rule=CopyRule.SAME_PROMISE, owner=Owner.SERVER, keeper=f"{HOST}/{keeper}",
-        urls=(f"{HOST}/a",), gain=Gain(0, 0, GainUnit.LINK_WEIGHT), effort_hours=1, confidence=Confidence.HIGH,
+        urls=(f"{HOST}/a",), gain=NO_GAIN, effort_hours=1, confidence=Confidence.HIGH,
         evidence=Evidence.TEXT, summary="", why="", unless="",
         steps=tuple(Step(f"{HOST}/{url}", StepKind(step), f"{HOST}/{target}") for url, step, target in steps),
     )  # fmt: skip
@@ -267,67 +264,13 @@ def without_repairs(audit: mardok.Audit) -> mardok.Audit:
     return replace(audit, tables={**audit.tables, "plan": plan, "steps": steps})
 
 
-def demand_of(rows: list[tuple[str, int, int, int, float, int]]) -> Demand:
-    frame = pd.DataFrame(rows, columns=["query", "row", "clicks", "impressions", "position", "week"])
-    dates = pd.Timestamp("2026-01-05") + pd.to_timedelta(frame.pop("week") * 7, unit="D")
-    queries = tuple(sorted(set(frame["query"])))
-    told = frame.assign(date=dates, place=0, query=[queries.index(query) for query in frame["query"]])
-    ordered = told.sort_values(["row", "query", "date"], kind="stable")
-    names = ("row", "query", "place", "date", "clicks", "impressions", "position")
-    rows = SearchRows(*(ordered[name].to_numpy() for name in names))
-    is_brand = np.zeros(len(queries), bool)
-    return Demand(rows, queries, 2.0, is_dated=True, spans=None, unmatched={}, n_pages=3, is_brand=is_brand)
-
-
-@settings(deadline=None)
-@given(
-    st.lists(
-        st.tuples(
-            st.sampled_from("pqr"), st.integers(0, 2), st.integers(0, 9), st.integers(9, 90), st.floats(1, 30),
-            st.integers(0, 3),
-        ),
-        min_size=1, max_size=14, unique_by=lambda row: (row[0], row[1], row[5]),
-    )
-)  # fmt: skip
-def test_the_gain_is_the_one_of_its_definition(rows: list[tuple[str, int, int, int, float, int]]) -> None:
-    demand = demand_of(rows)
-    curve = click_curve(demand.rows)
-    assert (np.diff(curve.rates) <= 1e-12).all()
-    gain = gain_in_clicks(demand, curve, [0, 1], [1])
-    low = high = risk = 0.0
-    for query in "pqr":
-        own = [row for row in rows if row[0] == query and row[1] < 2]
-        if len({row[1] for row in own}) < 2:
-            risk += sum(row[2] for row in own if row[1] == 1)
-            continue
-        told = sum(row[3] * curve.at(np.array([row[4]]))[0] for row in own)
-        now = sum(row[2] for row in own)
-        scale = (now + 10) / (told + 10)
-        weeks = {row[5] for row in own}
-        bounds = [[row[3] for row in own if row[5] == week] for week in weeks]
-        led = [row for row in own if row[3] > 0.5 * sum(other[3] for other in own if other[5] == row[5])]
-
-        def best(some: list[Any]) -> float:
-            pages = [[row for row in some if row[1] == page] for page in (0, 1)]
-            rates = [
-                sum(r[3] * curve.at(np.array([r[4]]))[0] for r in page) / sum(r[3] for r in page) for page in pages if page
-            ]
-            return max(rates, default=0.0)
-
-        low += sum(max(week) for week in bounds) * best(own) * scale - now
-        high += sum(sum(week) for week in bounds) * max(best(led), best(own)) * scale - now
-    assert gain.at_risk == pytest.approx(risk / 2)
-    assert gain.low == pytest.approx((low - risk) / 2)
-    assert gain.high == pytest.approx(max(high, low - risk) / 2)
-
-
 def test_without_search_data_nothing_claims_search_and_gain_is_link_weight(page_table: Callable[..., Path]) -> None:
     rows = [{"url": f"{HOST}/{n}", "html": f"<title>Care</title><a href=/0>x</a><p>{BASE}"} for n in range(3)]
     audit = without_repairs(mardok.audit(page_table(rows)))
     assert audit.plan["evidence"].tolist() == ["text"]
     assert audit.plan["gain_unit"].tolist() == ["link weight"]
     weight = audit.pages.set_index("url")["link_weight"]
-    assert audit.plan["gain_high"].item() == pytest.approx(weight[[f"{HOST}/1", f"{HOST}/2"]].sum())
+    assert audit.plan["gain"].item() == pytest.approx(weight[[f"{HOST}/1", f"{HOST}/2"]].sum())
     assert weight.sum() == pytest.approx(1)
     relinked = audit.steps[audit.steps["step"] == "relink"]
     assert relinked.empty  # the links lead to the keeper already

@@ -17,7 +17,7 @@ import mardok
 from mardok.cli.console import answer_console, errors, new_table, print_json, progress_line, records, shown
 from mardok.cli.crawl import summary_text, tell_hints
 from mardok.progress import Progress
-from mardok.sentences import counted, gain_range, percent, sentence
+from mardok.sentences import Sentence, counted, gain_range, listing, path_of, percent, sentence, signed
 from mardok.vocabulary import Band, GainUnit, NoindexReason
 
 if TYPE_CHECKING:
@@ -110,6 +110,8 @@ def _crawled(sources: list[str], out: Path, settings: mardok.Settings, progress:
 
 def print_summary(finished: mardok.Audit, out: Path) -> None:
     """The answer: what was read, the first proposals, where the rest is."""
+    from mardok.plan.totals import told_apart  # only here: it takes longer to import than some commands to run
+
     console = answer_console()
     totals = finished.meta.totals
     closed = _closed_line(finished.pages)
@@ -140,11 +142,15 @@ def print_summary(finished: mardok.Audit, out: Path) -> None:
         console.print(shown(sentence("answer.gaps", gaps=gaps)))
     for line in _furniture_lines(finished):
         console.print(shown(line))
+    for told in _search_lines(search):
+        console.print(shown(told))
+    first, rest = told_apart(finished.plan)
+    if len(first):
+        console.print(_plan_table(first))
+    for told in rest:
+        console.print(shown(told))
     if len(finished.plan):
-        console.print(_plan_table(finished))
-    if len(finished.plan) > _SHOWN_PROPOSALS:
-        more = len(finished.plan) - _SHOWN_PROPOSALS
-        console.print(shown(sentence("answer.more-proposals", n=more, path=out / "plan.csv")))
+        console.print(shown(sentence("answer.plan", path=out / "plan.csv")), soft_wrap=True)
     console.print(shown(sentence("answer.report", path=(out / "report.html").resolve())), soft_wrap=True)
 
 
@@ -156,6 +162,20 @@ def _closed_line(pages: pd.DataFrame) -> str:
             because = sentence(f"closed.{reason}")
             return str(sentence("nothing-indexable.line", pages=counted("page", n), because=because, setting=disregarded))
     return ""
+
+
+def _search_lines(search: Mapping[str, Any] | None) -> list[Sentence]:
+    """What the search data knows and the crawl does not, and whether its export was cut off."""
+    if not search:
+        return []
+    lines = []
+    if search["unread_addresses"]:
+        unread = {"addresses": counted("address", search["unread_addresses"]), "clicks": search["unread_clicks"]}
+        examples = [path_of(url) for url in search["unread_examples"]]
+        lines.append(sentence("answer.unread-clicks", examples=listing(examples), **unread))
+    if search["kept_share"] is not None and search["kept_share"] < 1:
+        lines.append(sentence("answer.cut-export", share=search["kept_share"]))
+    return lines
 
 
 def _furniture_lines(finished: mardok.Audit) -> list[str]:
@@ -182,7 +202,7 @@ def _target_lines(targets: list[dict[str, Any]]) -> list[str]:
     return lines[:_SHOWN_TARGETS] + ([str(sentence("answer.more-targets", n=more))] if more > 0 else [])
 
 
-def _plan_table(finished: mardok.Audit) -> Table:
+def _plan_table(first: pd.DataFrame) -> Table:
     table = new_table(show_edge=False)
     table.add_column("", justify="right", style="dim")
     table.add_column("action", style="bold")
@@ -190,7 +210,7 @@ def _plan_table(finished: mardok.Audit) -> Table:
     table.add_column("clicks/month", justify="right", no_wrap=True)
     table.add_column("hours", justify="right")
     table.add_column("confidence")
-    for proposal in records(finished.plan.head(_SHOWN_PROPOSALS)):
+    for proposal in records(first.head(_SHOWN_PROPOSALS)):
         table.add_row(
             str(proposal["rank"]),
             proposal["action"],
@@ -204,12 +224,14 @@ def _plan_table(finished: mardok.Audit) -> Table:
 
 def _short_gain(proposal: Mapping[str, Any]) -> str:
     """The gain in a column that is headed by its usual unit."""
-    low, high = proposal["gain_low"], proposal["gain_high"]
+    expected, low, high = proposal["gain"], proposal["gain_low"], proposal["gain_high"]
     if proposal["band"] == Band.BROKEN:
         return "broken"
-    if not low and not high:
+    if not expected and not low and not high:
         return "–"
-    return gain_range(low, high) if proposal["gain_unit"] == GainUnit.CLICKS else f"links {percent(high)}"
+    if proposal["gain_unit"] == GainUnit.LINK_WEIGHT:
+        return f"links {percent(expected)}"
+    return f"{signed(expected)} ({gain_range(low, high)})"
 
 
 def tell_unread(finished: mardok.Audit) -> bool:

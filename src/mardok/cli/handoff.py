@@ -37,6 +37,10 @@ def handoff(
     all_proposals: Annotated[
         bool, typer.Option("--all", help="Hand over what nobody rejected or put off, not only what was accepted.")
     ] = False,
+    hours: Annotated[
+        float | None,
+        typer.Option(min=0.25, help="Hours that there are: hand over what is expected to bring most of what fits."),
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print what was written as JSON.")] = False,
 ) -> None:
     """Write redirect rules, canonicals, links to change, briefs, a workbook and a letter.
@@ -44,7 +48,9 @@ def handoff(
     Example: mardok handoff audit -o handoff
     """
     finished = mardok.load(folder)
-    written = mardok.hand_off(finished, out, decisions=decisions or folder / "plan.csv", all_proposals=all_proposals)
+    written = mardok.hand_off(
+        finished, out, decisions=decisions or folder / "plan.csv", all_proposals=all_proposals, hours=hours
+    )
     if as_json:
         print_json({"folder": str(out), "files": written.files})
         return

@@ -16,47 +16,12 @@ from numpy.typing import NDArray
 
 from mardok.compare.brand import brand_queries
 from mardok.compare.destinations import Destination
+from mardok.compare.periods import DAYS_A_MONTH, Spans, spans_of
 from mardok.compare.titles import Titles
 from mardok.sentences import Sentence, sentence
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import variant_form
-
-DAYS_A_MONTH = 30.44
-_YEAR_DAYS = 365
-_LEAST_DAYS = 28
-"""Days of the shortest span that is compared with one before: less is chance."""
-
-
-@dataclass(frozen=True)
-class Spans:
-    """Two equal spans of days that are compared."""
-
-    days: int
-    since: np.datetime64
-    """First day of the later span; it ends with the data."""
-    before_since: np.datetime64
-    """First day of the earlier span."""
-
-    @property
-    def is_year_apart(self) -> bool:
-        """Whether the earlier span is the same time a year before, so that seasons do not count."""
-        return bool(self.since - self.before_since == np.timedelta64(_YEAR_DAYS, "D"))
-
-    @property
-    def before_text(self) -> Sentence:
-        """The earlier span, in words that follow a figure."""
-        return sentence("span.year-before" if self.is_year_apart else "span.before", days=self.days)
-
-    @property
-    def text(self) -> Sentence:
-        """Both spans, in words."""
-        return sentence("span.year-compared" if self.is_year_apart else "span.compared", days=self.days)
-
-    @property
-    def months(self) -> float:
-        """Months of each span."""
-        return self.days / DAYS_A_MONTH
 
 
 @dataclass(frozen=True)
@@ -87,11 +52,29 @@ class SearchRows:
 
 
 @dataclass(frozen=True)
+class QueryTotals:
+    """Impressions of a whole property by query, day, country and device, beside those of its addresses together."""
+
+    key: NDArray[np.int64]
+    """Number of query, place and day, in order; see :meth:`Demand.key_of`."""
+    searches: NDArray[np.float64]
+    """Searches that showed any of its addresses: the property counts each once."""
+    of_addresses: NDArray[np.float64]
+    """Impressions of all addresses together."""
+
+    @property
+    def kept(self) -> float:
+        """Share of the searches that the addresses of the export tell of, at least; below 1 it was cut off."""
+        counted = np.minimum(self.of_addresses, self.searches).sum()
+        return float(counted / self.searches.sum()) if self.searches.sum() else 1.0
+
+
+@dataclass(frozen=True)
 class Demand:
     """Search data of a site."""
 
     rows: SearchRows
-    """Of all pages, ordered by row, query and date."""
+    """Ordered by row, query and date: of all pages, then of the addresses of ``unread``, whose rows follow theirs."""
     queries: tuple[str, ...]
     """The queries, in order."""
     months: float
@@ -100,21 +83,56 @@ class Demand:
     """Whether the files told that, or the setting ``search.days`` did."""
     spans: Spans | None
     """The spans that are compared; None without days or where they are too few."""
-    unmatched: dict[str, float]
-    """Impressions of the addresses that are no page of the site, the most first."""
+    unread: tuple[str, ...]
+    """Addresses that are shown and were not read, those with the most impressions first."""
+    totals: QueryTotals | None
+    """What the property as a whole has of each query; None where no file tells."""
     n_pages: int
     is_brand: NDArray[np.bool_]
     """For each query, by its code, whether it asks for the site by its name."""
+
+    @property
+    def of_pages(self) -> SearchRows:
+        """Rows of the pages that were read."""
+        return self.rows.select(slice(0, int(self.first[-1])))
 
     @cached_property
     def first(self) -> NDArray[np.int64]:
         """Where the rows of each page begin; shape (n_pages + 1,)."""
         return np.searchsorted(self.rows.row, np.arange(self.n_pages + 1))
 
+    def at_once(self, rows: SearchRows, impressions: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+        """How often pages were shown in one search, at most, and whether it is known to the point.
+
+        Pages minus property is how often any addresses stood beside each other: exact for pages beside which no other is
+        shown, a bound for a part of them. Where the addresses have less than the property, the export was cut off and tells
+        nothing.
+
+        Parameters
+        ----------
+        rows : SearchRows
+            One row of each query, place and day that is asked about.
+        impressions : ndarray of float64
+            Impressions of the pages together at each of them.
+        """
+        n = len(rows)
+        if self.totals is None or not len(self.totals.key):
+            return np.full(n, np.inf), np.zeros(n, bool)
+        key = key_of(rows.query, rows.place, rows.date)
+        at = np.minimum(np.searchsorted(self.totals.key, key), len(self.totals.key) - 1)
+        searches, of_addresses = self.totals.searches[at], self.totals.of_addresses[at]
+        is_known = (self.totals.key[at] == key) & (of_addresses >= searches)
+        at_once = np.where(is_known, of_addresses - searches, np.inf)
+        return at_once, is_known & (impressions >= of_addresses)
+
+    def places(self, pages: Collection[int]) -> NDArray[np.int64]:
+        """Where the rows of some pages stand."""
+        parts = [np.arange(self.first[row], self.first[row + 1]) for row in sorted(set(pages))]
+        return np.concatenate([np.zeros(0, np.int64), *parts])
+
     def of(self, pages: Collection[int]) -> SearchRows:
         """Rows of some pages."""
-        parts = [np.arange(self.first[row], self.first[row + 1]) for row in sorted(set(pages))]
-        return self.rows.select(np.concatenate([np.zeros(0, np.int64), *parts]))
+        return self.rows.select(self.places(pages))
 
     def per_page(self, column: str) -> NDArray[np.float64]:
         """Clicks or impressions a month of each page, shape (n_pages,): in the later span where two are compared."""
@@ -129,22 +147,71 @@ class Demand:
         return self._sums(column, self.was_before) / self.spans.months
 
     @cached_property
-    def is_now(self) -> NDArray[np.bool_]:
-        """Whether each row lies in the later span."""
-        since = self.spans.since if self.spans else np.datetime64("NaT")
-        return np.asarray(self.rows.date >= since)
+    def steps(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """For each row the number of its step in the later span, and in the earlier one; -1 outside of them."""
+        if self.spans is None:
+            outside = np.full(len(self.rows), -1, np.int64)
+            return outside, outside
+        return self.spans.step_now(self.rows.date), self.spans.step_before(self.rows.date)
 
     @cached_property
+    def span_clicks(self) -> tuple[float, float]:
+        """Clicks of the whole site in the later and in the earlier span, those of queries for its name apart."""
+        clicks = np.where(self.is_brand[self.rows.query], 0.0, self.rows.clicks)
+        now, before = (float(clicks[step >= 0].sum()) for step in self.steps)
+        return now, before
+
+    @cached_property
+    def is_recent(self) -> NDArray[np.bool_]:
+        """Whether each row lies in the last quarter of the later span; all do where no spans are compared."""
+        if self.spans is None:
+            return np.ones(len(self.rows), bool)
+        return np.asarray(self.steps[0] >= self.spans.steps - self.spans.recent_steps)
+
+    @property
+    def counted_months(self) -> float:
+        """Months that :meth:`per_page` counts."""
+        return self.spans.months if self.spans is not None else self.months
+
+    @property
+    def recent_months(self) -> float:
+        """Months that these rows cover."""
+        return self.spans.recent_months if self.spans is not None else self.months
+
+    @property
+    def recent_text(self) -> Sentence:
+        """That time, in words that say when."""
+        return self.spans.recent_text if self.spans is not None else sentence("span.whole")
+
+    @cached_property
+    def unread_clicks(self) -> NDArray[np.float64]:
+        """Clicks a month of each address that was not read, over all of the data; shape (n_unread,)."""
+        rows = self.rows.select(slice(int(self.first[-1]), None))
+        return np.bincount(rows.row - self.n_pages, weights=rows.clicks, minlength=len(self.unread)) / self.months
+
+    @property
+    def is_now(self) -> NDArray[np.bool_]:
+        """Whether each row lies in the later span."""
+        return np.asarray(self.steps[0] >= 0)
+
+    @property
     def was_before(self) -> NDArray[np.bool_]:
         """Whether each row lies in the earlier span."""
-        if self.spans is None:
-            return np.zeros(len(self.rows), bool)
-        dates, since = self.rows.date, self.spans.before_since
-        return np.asarray((dates >= since) & (dates < since + np.timedelta64(self.spans.days, "D")))
+        return np.asarray(self.steps[1] >= 0)
 
     def _sums(self, column: str, mask: NDArray[np.bool_]) -> NDArray[np.float64]:
         values = getattr(self.rows, column)[mask]
-        return np.bincount(self.rows.row[mask], weights=values, minlength=self.n_pages).astype(np.float64)
+        sums = np.bincount(self.rows.row[mask], weights=values, minlength=self.n_pages)
+        return sums[: self.n_pages].astype(np.float64)
+
+
+_PLACES, _DAYS = 1 << 16, 1 << 20
+
+
+def key_of(query: NDArray[np.int32], place: NDArray[np.int32], date: NDArray[np.datetime64]) -> NDArray[np.int64]:
+    """A number for each query, place and day; rows without a day have one of their own."""
+    days = np.where(np.isnat(date), -1, date.astype("datetime64[D]").astype(np.int64)) + 1
+    return np.asarray((query.astype(np.int64) * _PLACES + place) * _DAYS + days)
 
 
 def queries_of_several(rows: SearchRows) -> NDArray[np.bool_]:
@@ -160,7 +227,8 @@ def match_demand(
     """Match search data to pages.
 
     An address counts for the page that has it; of a redirect, for its destination. An address that was not read counts
-    for a page that is written the same but for scheme, ``www.``, case, slash, index file or known parameters.
+    for a page that is written the same but for scheme, ``www.``, case, slash, index file or known parameters. All others
+    keep their rows: they have a part in what is shown for a query, whether they were read or not.
 
     Parameters
     ----------
@@ -171,42 +239,77 @@ def match_demand(
     titles : Titles
         Tell which queries ask for the site by its name.
     """
-    by_form: dict[tuple[object, ...], int] = {}
     shown = search["page"].cat.categories.tolist()
+    of_address, unread = _rows_of_addresses(search, shown, site, destinations, settings)
+    rows_of = of_address[search["page"].cat.codes.to_numpy()]
+    queries = tuple(str(query) for query in search["query"].cat.categories)
+    country, device = search["country"].cat.codes.to_numpy(), search["device"].cat.codes.to_numpy()
+    all_rows = SearchRows(
+        rows_of,
+        search["query"].cat.codes.to_numpy().astype(np.int32),
+        country.astype(np.int32) * np.int32(len(search["device"].cat.categories) + 1) + device,
+        *(search[name].to_numpy() for name in ("date", "clicks", "impressions", "position")),
+    )
+    rows = all_rows.select(rows_of >= 0)
+    rows = rows.select(np.lexsort((rows.date, rows.query, rows.row)))
+    days, is_dated = _days(search["date"], settings.search.days)
+    return Demand(
+        rows,
+        queries,
+        days / DAYS_A_MONTH,
+        is_dated,
+        spans_of(search["date"].to_numpy()) if is_dated else None,
+        unread,
+        _query_totals(rows, all_rows.select(rows_of == _PROPERTY)),
+        len(site.pages),
+        brand_queries(queries, titles),
+    )
+
+
+_PROPERTY = -2
+"""Row of what the property as a whole has."""
+
+
+def _rows_of_addresses(
+    search: pd.DataFrame, shown: Sequence[str], site: Site, destinations: Sequence[Destination], settings: Settings
+) -> tuple[NDArray[np.int32], tuple[str, ...]]:
+    """The row that each address of the search data counts for, and the addresses that were not read."""
+    by_form: dict[tuple[object, ...], int] = {}
     if any(url not in site.row_of for url in shown):
         for row, destination in enumerate(destinations):
             if destination.row >= 0:
                 by_form.setdefault(variant_form(site.pages[row].url, settings.variants).identity, destination.row)
 
     def row_of(url: str) -> int:
+        if not url:
+            return _PROPERTY
         row = site.row_of.get(url)
         if row is not None:
             return destinations[row].row if site.pages[row].redirect_url else row
         return by_form.get(variant_form(url, settings.variants).identity, -1)
 
     of_address = np.array([row_of(url) for url in shown] or [-1], np.int32)
-    codes = search["page"].cat.codes.to_numpy()
-    rows_of = of_address[codes]
-    impressions = np.bincount(codes, weights=search["impressions"], minlength=len(shown))
-    lost = [(-impressions[code], url) for code, url in enumerate(shown) if of_address[code] < 0 and impressions[code] > 0]
-    queries = tuple(str(query) for query in search["query"].cat.categories)
-    country, device = search["country"].cat.codes.to_numpy(), search["device"].cat.codes.to_numpy()
-    rows = SearchRows(
-        rows_of,
-        search["query"].cat.codes.to_numpy().astype(np.int32),
-        country.astype(np.int32) * np.int32(len(search["device"].cat.categories) + 1) + device,
-        *(search[name].to_numpy() for name in ("date", "clicks", "impressions", "position")),
-    ).select(rows_of >= 0)
-    days, is_dated = _days(search["date"], settings.search.days)
-    return Demand(
-        rows.select(np.lexsort((rows.date, rows.query, rows.row))),
-        queries,
-        days / DAYS_A_MONTH,
-        is_dated,
-        _spans(search["date"].to_numpy(), days) if is_dated else None,
-        {url: -impressions for impressions, url in sorted(lost)},
-        len(site.pages),
-        brand_queries(queries, titles),
+    impressions = np.bincount(search["page"].cat.codes, weights=search["impressions"], minlength=len(shown))
+    unread = sorted(
+        (-impressions[code], url, code) for code, url in enumerate(shown) if of_address[code] == -1 and impressions[code]
+    )
+    of_address[[code for _, _, code in unread]] = len(site.pages) + np.arange(len(unread), dtype=np.int32)
+    return of_address, tuple(url for _, url, _ in unread)
+
+
+def _query_totals(rows: SearchRows, of_property: SearchRows) -> QueryTotals | None:
+    """What the property has beside its addresses; None where no file tells."""
+    if not len(of_property):
+        return None
+    key, at = np.unique(key_of(of_property.query, of_property.place, of_property.date), return_inverse=True)
+    searches = np.bincount(at.ravel(), weights=of_property.impressions)
+    known = key_of(rows.query, rows.place, rows.date)
+    place = np.minimum(np.searchsorted(key, known), len(key) - 1)
+    is_met = key[place] == known
+    return QueryTotals(
+        key,
+        searches.astype(np.float64),
+        np.bincount(place[is_met], weights=rows.impressions[is_met], minlength=len(key)).astype(np.float64),
     )
 
 
@@ -218,14 +321,3 @@ def _days(dates: pd.Series, assumed: int) -> tuple[float, bool]:
     steps = np.diff(known).astype("timedelta64[D]").astype(int)
     step = int(np.median(steps)) if len(steps) else 1
     return float((known[-1] - known[0]).astype("timedelta64[D]").astype(int) + step), True
-
-
-def _spans(dates: NDArray[np.datetime64], days: float) -> Spans | None:
-    """A year apart where the days reach back that far, else the two halves."""
-    end = np.nanmin(dates).astype("datetime64[D]") + np.timedelta64(int(days), "D")
-    beyond = int(days) - _YEAR_DAYS
-    span, apart = (min(beyond, _YEAR_DAYS), _YEAR_DAYS) if beyond >= _LEAST_DAYS else (int(days) // 2, int(days) // 2)
-    if span < _LEAST_DAYS:
-        return None
-    since = end - np.timedelta64(span, "D")
-    return Spans(span, since, since - np.timedelta64(apart, "D"))

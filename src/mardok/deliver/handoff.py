@@ -22,11 +22,12 @@ import pandas as pd
 from mardok.audits import Audit
 from mardok.deliver import redirects
 from mardok.deliver.briefs import BRIEFED, Tables, brief, records
-from mardok.deliver.letter import letter
+from mardok.deliver.letter import Budget, letter
 from mardok.deliver.redirects import WITH_SLASH, WITHOUT_SLASH, Redirects, Writing, index_file
 from mardok.errors import HandoffError, TableError
 from mardok.folder import neutral_cell, write_files
 from mardok.meta import AuditMeta
+from mardok.plan.budget import best_set
 from mardok.plan.decisions import with_decisions
 from mardok.sentences import path_of, sentence
 from mardok.sources.decisions import read_decisions
@@ -61,6 +62,7 @@ def hand_off(
     *,
     decisions: str | PathLike[str] | None = None,
     all_proposals: bool = False,
+    hours: float | None = None,
 ) -> HandedOver:
     """Write the accepted proposals as work orders into a folder; an earlier hand-over there is replaced.
 
@@ -70,12 +72,14 @@ def hand_off(
         The edited plan (CSV or workbook); else the decisions that the audit was made with count.
     all_proposals : bool
         Whether to hand over all that nobody rejected or put off.
+    hours : float, optional
+        Hours that there are: of these proposals the set that is expected to bring most and fits is handed over.
 
     Raises
     ------
     HandoffError
-        If no proposal is accepted, a row asks for what the plan does not hold, or an address cannot be written into a
-        server's files.
+        If no proposal is accepted, or none fits, a row asks for what the plan does not hold, or an address cannot be
+        written into a server's files.
     TableError
         If a decision cannot be read: what is handed over must not be a guess.
     FolderError
@@ -89,7 +93,13 @@ def hand_off(
             raise TableError(f"{decisions}, {intake.unread[0].place}: {intake.unread[0].reason}")
         tables = {**tables, "plan": with_decisions(audit.plan, edited)}
     plan = chosen_proposals(tables["plan"], all_proposals=all_proposals)
-    files = handoff_files(tables, plan, audit.meta)
+    left = 0
+    if hours is not None:
+        kept = plan[plan["proposal"].isin(best_set(plan, hours, audit.meta.settings.plan))]
+        if kept.empty:
+            raise HandoffError(f"no proposal fits into {hours:g} hours; the least takes {plan['effort_hours'].min():g}")
+        plan, left = kept, len(plan) - len(kept)
+    files = handoff_files(tables, plan, audit.meta, Budget(hours, left) if hours is not None else None)
     write_files(Path(path), files, marker=LETTER_FILE)
     briefed = plan[plan["proposal"].isin(_briefed(plan, tables["steps"]))]
     return HandedOver(
@@ -115,13 +125,17 @@ def chosen_proposals(plan: pd.DataFrame, *, all_proposals: bool) -> pd.DataFrame
     return chosen
 
 
-def handoff_files(tables: Mapping[str, pd.DataFrame], chosen: pd.DataFrame, meta: AuditMeta) -> dict[str, bytes]:
+def handoff_files(
+    tables: Mapping[str, pd.DataFrame], chosen: pd.DataFrame, meta: AuditMeta, budget: Budget | None = None
+) -> dict[str, bytes]:
     """The files, by their names below the folder.
 
     Parameters
     ----------
     chosen : DataFrame
         The proposals that are handed over.
+    budget : Budget, optional
+        The hours that they had to fit into.
 
     Raises
     ------
@@ -146,7 +160,7 @@ def handoff_files(tables: Mapping[str, pd.DataFrame], chosen: pd.DataFrame, meta
         ),
         "sitemap-removals.txt": "".join(f"{url}\n" for url in _leaving_sitemap(tables["pages"], steps)),
         "relinks.csv": _relinks(tables, steps),
-        LETTER_FILE: letter(chosen, meta),
+        LETTER_FILE: letter(chosen, meta, budget),
         **briefs(chosen, steps, tables),
     }
     files = {name: text.encode("utf-8", "replace") for name, text in texts.items()}

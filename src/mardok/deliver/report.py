@@ -26,9 +26,10 @@ from mardok.deliver.inline_svg import inline_svg
 from mardok.deliver.report_parts import report_parts
 from mardok.deliver.templating import rendered
 from mardok.meta import AuditMeta
+from mardok.plan.totals import told_apart
 from mardok.sentences import counted, gain_text, sentence
 from mardok.store import TableStore
-from mardok.vocabulary import Action, GainUnit
+from mardok.vocabulary import GainUnit
 
 _SCRIPTS = ("words", "base", "table", "pictures", "difference", "plan", "copies", "others", "main")
 _VIEWS = ("plan", "copies", "pair", "wording", "rivals", "pages", "page", "checks")
@@ -50,6 +51,7 @@ def report_html(tables: TableStore, meta: AuditMeta) -> str:
     home = _home(tables["pages"])
     filters = {"figure": _figure, "local": lambda url: url.removeprefix(home) if home != url else url}
     plan, unread = tables["plan"], tables["unread"]
+    first, rest = told_apart(plan)
     parts = report_parts(tables)
     script, style = own_script(), _own_style()
     values = {
@@ -58,7 +60,8 @@ def report_html(tables: TableStore, meta: AuditMeta) -> str:
         "made": datetime.fromisoformat(meta.made).strftime("%d %B %Y"),
         "meta": meta,
         "totals": meta.totals,
-        "first": plan[plan["action"] != Action.LEAVE].head(_FIRST).to_dict("records"),
+        "first": first.head(_FIRST).to_dict("records"),
+        "rest": list(map(str, rest)),
         "n_proposals": len(plan),
         "by_gain": _by_gain(plan),
         "pictures": _pictures(tables),
@@ -100,9 +103,9 @@ def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
     """What is drawn once: gain against effort, and where the words come from."""
     result = []
     plan = tables["plan"]
-    gaining = plan[(plan["gain_unit"] == GainUnit.CLICKS) & (plan["gain_high"] > 0)]
+    gaining = plan[(plan["gain_unit"] == GainUnit.CLICKS) & (plan["gain"] > 0)]
     if len(gaining):
-        best = gaining.assign(middle=(gaining["gain_low"] + gaining["gain_high"]) / 2).nlargest(3, "middle")
+        best = gaining.nlargest(3, "gain")
         named = "; ".join(
             str(sentence("picture.best", summary=row["summary"], gain=gain_text(row), hours=row["effort_hours"]))
             for row in _records(best)
@@ -120,10 +123,9 @@ def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
 
 
 def _by_gain(plan: pd.DataFrame) -> list[dict[str, Any]]:
-    """The proposals that bring most clicks in all, by the middle of their range."""
-    known = plan.assign(middle=(plan["gain_low"] + plan["gain_high"]) / 2)
-    gaining = known[(known["gain_unit"] == GainUnit.CLICKS) & (known["middle"] > 0)]
-    ordered = gaining.sort_values(["middle", "rank"], ascending=[False, True]).head(_MOST_BY_GAIN)
+    """The proposals that are expected to bring most clicks."""
+    gaining = plan[(plan["gain_unit"] == GainUnit.CLICKS) & (plan["gain"] > 0)]
+    ordered = gaining.sort_values(["gain", "rank"], ascending=[False, True]).head(_MOST_BY_GAIN)
     return _records(ordered)
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 
-from mardok.sentences import counted, gain_text, percent
+from mardok.sentences import counted, gain_text, percent, signed
 
 
 def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict[str, Any]) -> str:
@@ -33,6 +33,6 @@ def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    environment.filters.update(percent=percent, gain=gain_text, **filters)
+    environment.filters.update(percent=percent, gain=gain_text, signed=signed, **filters)
     environment.globals.update(number_of=counted)
     return environment.get_template(template).render(**values)

@@ -4,7 +4,7 @@ In:  the queries written beside the articles.
 Out: rows of date, query, page, clicks, impressions and position.
 
 Pages that share a query take turns: one leads for some weeks, then the other, and both lose in the weeks of change. In the
-last months the near copies lose ground. Everything is drawn from one seeded generator.
+last months the phrase in the site's name loses ground. Everything is drawn from one seeded generator.
 """
 
 from __future__ import annotations
@@ -24,6 +24,12 @@ WEEKS = 65
 FIRST_DAY = datetime.date(2025, 8, 4)
 _SEED = 1994
 _RATE_AT_TOP = 0.31
+_TOP = 3.0
+"""Position of pages that stay on the first page of results while another leads."""
+_NEAR, _FAR = (-0.6, 6.0), (-1.5, 12.0)
+"""Places by which a page stands before its usual position while it leads, and behind it while it does not."""
+_FALLING, _LAST_WEEKS = {"violin hire": 1.5}, 13
+"""Places that queries lose, and in how many of the last weeks."""
 _STRAYS = {
     f"{troubles.BARE}/": ("violin hire", 24.0, 3.6),
     f"{troubles.INSECURE}/": ("violin hire", 18.0, 4.1),
@@ -57,14 +63,16 @@ def _rows_of_query(query: str, pages: list[tuple[str, float, float]], random: np
         season = 1 + 0.25 * math.cos(2 * math.pi * (day.timetuple().tm_yday - 265) / 365)
         if len(strong) > 1 and random.random() < 0.22:
             leader = int(random.integers(len(strong)))
+        fallen = _FALLING.get(query, 0.0) if week >= WEEKS - _LAST_WEEKS else 0.0
         for url, impressions, position in pages:
             competes = len(strong) > 1 and url in strong
             if competes:
                 leads = strong[leader] == url
                 expected = demand * (0.85 if leads else 0.3)
-                place = position + (-0.6 if leads else 6.0) + 0.1 * position * week / WEEKS
+                ahead, behind = _NEAR if position < _TOP else _FAR
+                place = position + (ahead if leads else behind) + 0.1 * position * week / WEEKS
             else:
-                expected, place = impressions, position
+                expected, place = impressions, position + fallen
             yield from _row(day, query, url, expected * season, place, random)
 
 

@@ -52,7 +52,7 @@ COPIES: dict[str, str] = {
     "/hire/terms/": "/terms/",
     "/news/winter-care/": "/blog/winter-care-for-your-violin/",
     "/bow-rehairing-service/": "/repairs/bow-rehair/",
-    "/blog/violin-practice-for-beginners-updated/": "/blog/violin-practice-for-beginners/",
+    "/blog/violin-practice-for-beginners/": "/blog/violin-practice-for-beginners-updated/",
 }
 """Copies that promise the same, and the page that should stay."""
 
@@ -92,8 +92,8 @@ RIVALS: tuple[tuple[str, str], ...] = (
 RIVAL_ACTIONS: dict[str, str] = {
     "/blog/tuning-your-violin-for-the-first-time/": "merge",
     "/blog/how-often-should-violin-strings-be-replaced/": "leave",
-    "/blog/what-size-violin-does-my-child-need/": "rewrite",
-    "/blog/rent-or-buy-a-violin/": "merge",
+    "/blog/violin-sizes-explained/": "rewrite",
+    "/blog/is-it-better-to-hire-or-buy-a-violin/": "merge",
     "/blog/rosin-how-much-is-enough/": "rewrite",
     "/hire/sizes/": "retitle",
     "/hire/": "leave",

@@ -24,14 +24,14 @@ from mardok.findings.head_checks import check_heads
 from mardok.findings.kinds import is_utility_address
 from mardok.findings.link_checks import check_links, check_pointers
 from mardok.findings.page_check import PageCheck, and_more, with_templates
-from mardok.sentences import sentence
+from mardok.sentences import counted, sentence
 from mardok.settings import Kinds
 from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.urls import AddressMark, VariantForm
-from mardok.vocabulary import CheckId, Failure
+from mardok.vocabulary import CheckId, Failure, NoindexReason
 
 
 def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
@@ -70,8 +70,8 @@ def run_checks(
         row for row, page in enumerate(site.pages) if page.is_html and page.status in (None, 200) and not page.redirect_url
     ]
     of_pages = [
-        *check_heads(site, rows, facts, promises.stemmer, grouping.meant_for),
-        *check_bodies(site, rows, grouping.meant_for, settings.checks),
+        *check_heads(site, rows, facts, promises.stemmer, facts.meant_for),
+        *check_bodies(site, rows, facts.meant_for, settings.checks),
         *check_links(site, facts.destinations, intake.failed, settings.checks),
         *check_pointers(site, answered, reasons, grouping.keeper_of, intake.broken_parts),
     ]
@@ -81,13 +81,32 @@ def run_checks(
             for one in with_templates(of_pages, facts.kinds.kind, rows, settings.checks)
         ),
         *_redirect_checks(site, facts.destinations),
-        *_untranslated(site, grouping.untranslated, grouping.meant_for),
+        *_untranslated(site, grouping.untranslated, facts.meant_for),
         *_answering_variants(site, grouping, facts.strength.forms),
         *_crawl_checks(site, intake, facts.coverage, reasons),
         *_failing_pages(site, reasons, facts.failures),
+        *_closed_site(site, facts),
         *_blocked_links(site, facts.is_blocked, settings.kinds),
         *_broken_images(site, intake),
     ]
+
+
+_MOST_CLOSED = 0.5
+"""Share of a site's pages that noindex or robots.txt keep from the index, from which that is a fault of the site."""
+
+
+def _closed_site(site: Site, facts: SiteFacts) -> Iterable[PageCheck]:
+    """A site whose home page, or most of whose pages, search engines are told not to list."""
+    closing = (NoindexReason.NOINDEX, NoindexReason.ROBOTS)
+    answered = [row for row, page in enumerate(site.pages) if page.is_html and page.status in (None, 200)]
+    closed = [row for row in answered if (reason := facts.noindex_reasons[row]) is not None and reason.reason in closing]
+    if closed and (facts.home in closed or len(closed) > _MOST_CLOSED * len(answered)):
+        row = facts.home if facts.home in closed else closed[0]
+        reason = facts.noindex_reasons[row]
+        detail = sentence("check-detail.site-closed", closed=len(closed), pages=counted("page", len(answered)))
+        yield PageCheck(
+            site.pages[row].url, CheckId.SITE_CLOSED, str(reason.text) if reason is not None else "", str(detail)
+        )
 
 
 def _answering_variants(site: Site, grouping: Grouping, forms: Sequence[VariantForm]) -> Iterable[PageCheck]:

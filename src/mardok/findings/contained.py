@@ -13,9 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.topics import Topic
-from mardok.findings.kinds import PageKinds
-from mardok.settings import Settings
+from mardok.findings.facts import SiteFacts
 from mardok.text.site import Site
 from mardok.vocabulary import PageKind
 
@@ -50,14 +48,12 @@ class Contained:
 
 def contained_pages(
     site: Site,
-    topics: Sequence[Topic],
     pairs: Iterable[tuple[int, int, float, float, float]],
-    kinds: PageKinds,
-    meant_for: Sequence[str],
+    facts: SiteFacts,
     stays: NDArray[np.bool_],
     boilerplate: NDArray[np.int64],
+    promise_the_same: Callable[[int, int], bool],
     weaker: Callable[[int, int], int],
-    settings: Settings,
 ) -> Contained:
     """Pages that others contain.
 
@@ -65,15 +61,18 @@ def contained_pages(
     ----------
     pairs : iterable of (a, b, resemblance, a_in_b, b_in_a)
         Kept pairs of rows.
-    meant_for : sequence of str
-        Language that each page is meant for.
+    facts : SiteFacts
+        What is known of each page.
     stays : ndarray of bool, shape (n_pages,)
         Indexable pages that are no variants and do not go into a copy.
     boilerplate : ndarray of int64, shape (n_pages,)
         Words of each page that are boilerplate: what is pasted everywhere makes no chapter.
+    promise_the_same : callable
+        Whether two pages promise the same.
     weaker : callable
         Of two pages the one that should rather go.
     """
+    settings, kinds, meant_for = facts.settings, facts.kinds, facts.meant_for
     is_pasted = 2 * boilerplate > site.corpus.n_words
     inside: dict[int, list[tuple[float, int, float]]] = defaultdict(list)
     for a, b, resemblance, a_in_b, b_in_a in pairs:
@@ -83,6 +82,7 @@ def contained_pages(
         gone = weaker(a, b) if both else -1
         for inner, outer, share in ((a, b, a_in_b), (b, a, b_in_a)):
             is_asked = not is_pasted[inner] and gone in (-1, inner) and kinds.kind[outer] != PageKind.LISTING
+            is_asked &= not facts.is_protected[inner] and not facts.is_protected[outer]
             if share >= settings.pairs.containment and is_asked:
                 inside[inner].append((share, outer, resemblance))
     holds: dict[int, set[int]] = defaultdict(set)
@@ -96,11 +96,13 @@ def contained_pages(
         if any(outer in manuals for _, outer, _ in result)
     }
     asked = [row for row in sorted(inside) if row not in chapters and kinds.kind[row] in _ASKED_KINDS]
-    repeated = [_repeated(row, max(inside[row], key=lambda one: (one[0], -one[1])), site, topics) for row in asked]
+    repeated = [_repeated(row, max(inside[row], key=lambda one: (one[0], -one[1])), site, promise_the_same) for row in asked]
     return Contained(chapters, _without_chains(repeated, manuals))
 
 
-def _repeated(row: int, best: tuple[float, int, float], site: Site, topics: Sequence[Topic]) -> Repeated:
+def _repeated(
+    row: int, best: tuple[float, int, float], site: Site, promise_the_same: Callable[[int, int], bool]
+) -> Repeated:
     share, other, resemblance = best
     return Repeated(
         row,
@@ -108,8 +110,7 @@ def _repeated(row: int, best: tuple[float, int, float], site: Site, topics: Sequ
         share,
         resemblance,
         round(share * int(site.corpus.n_words[row])),
-        # Texts that are no copies differ in something: only titles that say the very same promise the same.
-        bool(topics[row].title_stems) and topics[row].title_stems == topics[other].title_stems,
+        promise_the_same(row, other),
     )
 
 

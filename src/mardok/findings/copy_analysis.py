@@ -60,12 +60,12 @@ def find_copy_groups(site: Site, facts: SiteFacts) -> CopyAnalysis:
     variants, keeper_of = variant_groups(site, counting, strength, settings)
     apart = counting.select(np.array([row for row in rows if row not in keeper_of], np.int64))
     relations = relations_of(apart, site.corpus, traits, settings.pairs)
-    grouping = find_groups(site, facts.titles, variants, relations, traits, strength, settings)
+    grouping = find_groups(site, variants, relations, traits, facts)
     kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    return CopyAnalysis(grouping, kept, _groups_of_copies(site, grouping, relations.pairs), apart.rows)
+    return CopyAnalysis(grouping, kept, _groups_of_copies(site, grouping, facts.meant_for, relations.pairs), apart.rows)
 
 
-def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> NDArray[np.int64]:
+def _groups_of_copies(site: Site, grouping: Grouping, meant_for: Sequence[str], pairs: pd.DataFrame) -> NDArray[np.int64]:
     """A number for each page, equal for pages of one group of copies.
 
     A page in another language than it is meant for goes with the page whose text it shows, at least by half: what is not
@@ -75,8 +75,8 @@ def _groups_of_copies(site: Site, grouping: Grouping, pairs: pd.DataFrame) -> ND
     for group in grouping.groups:
         if group.kind == GroupKind.COPIES:
             result[list(group.members)] = group.keeper
-    meant = _numbers(grouping.meant_for)
-    languages = zip((page.language for page in site.pages), grouping.meant_for, strict=True)
+    meant = _numbers(meant_for)
+    languages = zip((page.language for page in site.pages), meant_for, strict=True)
     is_guest = np.array([bool(own and meant) and own != meant for own, meant in languages], bool)
     a, b, resemblance = (pairs[name].to_numpy() for name in ("a", "b", "resemblance"))
     guest, host, resemblance = np.concatenate([a, b]), np.concatenate([b, a]), np.concatenate([resemblance, resemblance])

@@ -9,6 +9,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from mardok.compare.demand import Demand, match_demand
 from mardok.compare.destinations import Destination, find_destinations
 from mardok.compare.titles import Titles, split_titles
@@ -16,10 +19,12 @@ from mardok.extract.indexable import NotIndexable, blocked_by, noindex_reasons
 from mardok.findings.coverage import Coverage, coverage_of
 from mardok.findings.failures import failures
 from mardok.findings.keeper import PageStrength
-from mardok.findings.kinds import PageKinds, page_kinds
-from mardok.findings.strength import measure_strength, unusable_keepers
+from mardok.findings.kinds import PageKinds, page_kinds, protected_pages
+from mardok.findings.meant_languages import meant_languages
+from mardok.findings.strength import measure_strength, usable_decisions
 from mardok.inputs import Inputs
 from mardok.settings import Settings
+from mardok.sources.decisions import PlanDecision
 from mardok.sources.page_lists import Signal
 from mardok.sources.raw import Unread
 from mardok.text.site import Site
@@ -40,12 +45,16 @@ class SiteFacts:
     is_blocked: Callable[[str], bool]
     """Whether robots.txt closes an address."""
     titles: Titles
+    meant_for: Sequence[str]
+    """For which language each page is meant, ISO 639-1; ``""`` where nothing tells."""
     strength: PageStrength
     """What speaks for each page to stay."""
     coverage: Coverage
     """How much of the site was read."""
     kinds: PageKinds
     """What each page is for."""
+    is_protected: NDArray[np.bool_]
+    """Pages that are not moved or taken away for what their text has in common with others."""
     targets: Mapping[str, str]
     """Address of the page that a person meant for each phrase."""
     signals: Mapping[str, Signal]
@@ -54,6 +63,8 @@ class SiteFacts:
     """Row of the home page; -1 if it was not read."""
     is_rendered: bool
     """Whether a browser looked at any page."""
+    decisions: Sequence[PlanDecision]
+    """What a person decided about an earlier plan, as far as it can be followed."""
     unread: Sequence[Unread]
     """Records that could not be read, and keepers that a person named and that cannot stay."""
 
@@ -78,7 +89,9 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
     destinations = find_destinations(site)
     titles = split_titles(site)
     demand = match_demand(inputs.search, site, destinations, titles, settings) if inputs.search is not None else None
-    strength = measure_strength(site, reasons, destinations, demand, inputs, settings)
+    meant_for, kinds = meant_languages(site), page_kinds(site, settings)
+    strength = measure_strength(site, reasons, destinations, demand, meant_for, inputs, settings)
+    decisions, refused = usable_decisions(site, strength.is_indexable, inputs.decisions)
     return SiteFacts(
         settings=settings,
         destinations=destinations,
@@ -86,12 +99,15 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
         failures=failures(site, inputs.probes, settings.variants),
         is_blocked=is_blocked,
         titles=titles,
+        meant_for=meant_for,
         strength=strength,
         coverage=coverage_of(site, destinations, inputs.intake, strength.origin, is_blocked, settings.variants),
-        kinds=page_kinds(site, settings),
+        kinds=kinds,
+        is_protected=protected_pages(site, kinds, settings.plan.duties),
         targets=inputs.targets,
         signals=inputs.signals,
         is_rendered=any(page.script_words is not None for page in site.pages),
-        unread=(*inputs.intake.unread, *unusable_keepers(site, strength.is_indexable, inputs.decisions)),
+        decisions=decisions,
+        unread=(*inputs.intake.unread, *refused),
         home=site.row_of.get(f"{strength.origin}/", -1),
     )

@@ -12,30 +12,33 @@ first; among what stays, copies that promise different things are.
 from __future__ import annotations
 
 import hashlib
-import re
-from collections import Counter, defaultdict
+from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.relations import PageSets, Relations, Traits
-from mardok.compare.titles import Titles
 from mardok.compare.variants import components, variant_sets
 from mardok.extract.page import Page
-from mardok.findings.keeper import PageStrength, choose_keeper, shared_clicks
-from mardok.findings.promise import Promise, promise_different_things, promises, series_patterns, shown_slot
+from mardok.findings.facts import SiteFacts
+from mardok.findings.keeper import PageStrength, choose_keeper, shares_now
+from mardok.findings.promise import (
+    Promise,
+    asked_for_each,
+    promise_different_things,
+    promises,
+    series_patterns,
+    shown_slot,
+)
 from mardok.sentences import Text
 from mardok.settings import Settings
 from mardok.tables import GROUPS
 from mardok.text.site import Site
-from mardok.urls import split_url
 from mardok.vocabulary import Confidence, Evidence, GroupKind, GroupRole
-
-_CODE_LETTERS = 2
-"""Letters of the code of a language in an address."""
 
 
 @dataclass(frozen=True)
@@ -111,8 +114,6 @@ class Grouping:
     """Keeper of each page that is a variant of another."""
     untranslated: tuple[tuple[int, int], ...]
     """Pairs of pages for two languages that show one text."""
-    meant_for: tuple[str, ...]
-    """For which language each page is meant, ``""`` where nothing tells."""
     n_copies: NDArray[np.int64]
     """For each page the other pages that are copies of it: of one language, of variants their keepers only."""
 
@@ -164,12 +165,10 @@ def with_variants(pairs: pd.DataFrame, variants: Iterable[Group], pages: PageSet
 
 def find_groups(
     site: Site,
-    titles: Titles,
     variants: Sequence[Group],
     relations: Relations,
     traits: Traits,
-    strength: PageStrength,
-    settings: Settings,
+    facts: SiteFacts,
 ) -> Grouping:
     """All groups of a site.
 
@@ -179,25 +178,39 @@ def find_groups(
         Groups of variants.
     relations : Relations
         Of the pages that count and are no variants of others.
+    facts : SiteFacts
+        What is known of each page.
     """
+    strength, settings = facts.strength, facts.settings
     a, b = relations.pairs["a"].to_numpy(), relations.pairs["b"].to_numpy()
     alike = relations.pairs[traits.say_the_same(relations.pairs["resemblance"].to_numpy(), a, b)]
     resemblance = dict(zip(_rows(alike), alike["resemblance"], strict=True))
     figures = _Figures(site, relations.pages, resemblance, strength, settings, relations, traits)
     keeper_of = {member: group.keeper for group in variants for member in group.members}
-    meant_for = _meant_languages(site)
-    untranslated, copies = _by_language(site, alike, meant_for)
+    untranslated, copies = _by_language(site, alike, facts.meant_for)
+    copies = _without_protected(site, copies, facts)
     is_pair = np.array([not figures.are_alternates(a, b) for a, b in _rows(copies)], dtype=bool)
     alternates = [
         figures.group(GroupKind.COPIES, result, are_alternates=True)
         for result in components(len(site.pages), _rows(copies[~is_pair]))
     ]
     pairs = _rows(copies[is_pair])
-    promise_of = promises(site, titles, {row for pair in pairs for row in pair})
+    promise_of = promises(
+        site, facts.titles, facts.kinds, {row for pair in pairs for row in pair}, settings.rivals.generic_words
+    )
     series = series_patterns((promise_of[a], promise_of[b]) for a, b in pairs)
-    different = [(a, b) for a, b in pairs if promise_different_things(promise_of[a], promise_of[b], series)]
+
+    @cache
+    def differ(a: int, b: int) -> bool:
+        """Whether two copies promise different things; the same text word for word does only if search asks for each."""
+        one, other = promise_of[a], promise_of[b]
+        if one.text_hash != other.text_hash and promise_different_things(one, other, series):
+            return True
+        least = settings.search.minimum_slot_impressions
+        return strength.demand is not None and asked_for_each({a: one, b: other}, strength.demand, least)
+
+    different = [(a, b) for a, b in pairs if differ(a, b)]
     same = sorted(set(pairs) - set(different))
-    differ: Callable[[int, int], bool] = lambda a, b: promise_different_things(promise_of[a], promise_of[b], series)  # noqa: E731
     merged = figures.groups_of_copies(same, lambda a, b: not differ(a, b))
     gone = {member for group in merged for member in group.members}
     left = [(a, b) for a, b in different if a not in gone and b not in gone]
@@ -208,7 +221,7 @@ def find_groups(
     n_copies = relations.cluster_copies + np.bincount(
         copies.loc[~is_cluster, ["a", "b"]].to_numpy().ravel(), minlength=len(site.pages)
     )
-    return Grouping((*variants, *merged, *apart, *alternates), keeper_of, untranslated, tuple(meant_for), n_copies)
+    return Grouping((*variants, *merged, *apart, *alternates), keeper_of, untranslated, n_copies)
 
 
 def _rows(pairs: pd.DataFrame) -> list[tuple[int, int]]:
@@ -229,6 +242,16 @@ def _by_language(
     return tuple(untranslated), alike[np.array(is_copy, dtype=bool)].reset_index(drop=True)
 
 
+def _without_protected(site: Site, copies: pd.DataFrame, facts: SiteFacts) -> pd.DataFrame:
+    """Pairs of copies without those of pages that their text says nothing about, but for one text on pages of one kind."""
+    kinds, hashes, is_protected = facts.kinds.kind, site.text_hashes, facts.is_protected
+    kept = [
+        not (is_protected[a] or is_protected[b]) or (hashes[a] == hashes[b] and kinds[a] == kinds[b])
+        for a, b in _rows(copies)
+    ]
+    return copies[np.array(kept, bool)].reset_index(drop=True)
+
+
 def untranslated_guests(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Sequence[str]) -> dict[int, list[int]]:
     """For each page with the text of others that is not in the language it is meant for, the others.
 
@@ -246,58 +269,6 @@ def untranslated_guests(site: Site, pairs: Iterable[tuple[int, int]], meant_for:
             if meant_for[guest] and language and meant_for[guest] != language:
                 hosts.setdefault(guest, []).append(host)
     return hosts
-
-
-def _meant_languages(site: Site) -> list[str]:
-    """For which language each page is meant: by its own hreflang, its folder, or its declaration; ``""`` if unknown.
-
-    A folder or host part that is the code of a language means it where pages of the site are written in it, hreflang names
-    it, or most pages of the folder declare it: also if no page there is translated yet.
-    """
-    codes = {page.language for page in site.pages if page.language}
-    codes |= {code[:2] for page in site.pages for code, _ in page.alternates if code != "x-default"}
-    declared: dict[str, Counter[str]] = defaultdict(Counter)
-    for page in site.pages:
-        if page.declared_language:
-            for code in _codes_in_address(page.url):
-                declared[code][page.declared_language[:2]] += 1
-    codes |= {code for code, seen in declared.items() if 2 * seen[code] > seen.total()}
-    ending = _folders_of_languages(site)
-    return [_meant_language(page, codes if len(codes) > 1 else (), ending.get(_folder(page.url), "")) for page in site.pages]
-
-
-def _folders_of_languages(site: Site) -> dict[str, str]:
-    """Folders whose names end with the code of the language that most of their pages are written in, as `manual-de`.
-
-    The code alone would not do: many a word of a name is one, too.
-    """
-    spoken: dict[str, Counter[str]] = defaultdict(Counter)
-    for page in site.pages:
-        if page.language:
-            spoken[_folder(page.url)][page.language] += 1
-    result = {}
-    for folder, seen in spoken.items():
-        code = re.split(r"[-_]", folder.rpartition("/")[2])[-1]
-        if 2 * seen[code] > seen.total():
-            result[folder] = code
-    return result
-
-
-def _folder(url: str) -> str:
-    return url.casefold().partition("?")[0].rpartition("/")[0]
-
-
-def _codes_in_address(url: str) -> list[str]:
-    """What may be the code of a language in the host and the folders of an address."""
-    parts = split_url(url)
-    folders = [parts.netloc.partition(".")[0], *parts.path.casefold().split("/")[:-1]]
-    return [code for folder in folders for code in re.split(r"[-_]", folder)[:1] if len(code) == _CODE_LETTERS]
-
-
-def _meant_language(page: Page, codes: Collection[str], of_folder: str) -> str:
-    own = [code[:2] for code, url in page.alternates if url == page.url and code != "x-default"]
-    in_address = [code for code in _codes_in_address(page.url) if code in codes]
-    return next(iter([*own, *in_address, *filter(None, [of_folder, page.declared_language[:2]])]), "")
 
 
 def _names_alternate(page: Page, other: Page) -> bool:
@@ -419,7 +390,7 @@ class _Figures:
             pattern=pattern,
             slots=slots,
             are_alternates=are_alternates,
-            share_queries=len(shared_clicks(rows, self.strength.demand)) > 1,
+            share_queries=len(shares_now(rows, self.strength.demand)) > 1,
         )
 
     def _resemblance_to(self, keeper: int, members: Sequence[int]) -> dict[int, float]:

@@ -7,13 +7,13 @@ Out: the keeper, and the reason in words.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.demand import Demand, queries_of_several
+from mardok.compare.demand import Demand, SearchRows, queries_of_several
 from mardok.sentences import Sentence, Text, sentence
 from mardok.sentences.figures import fine_percent, tenths
 from mardok.text.site import Site
@@ -37,6 +37,8 @@ class PageStrength:
     """Links from other sites; 0 where nothing tells of any."""
     conversions: NDArray[np.float64]
     """Conversions a month; 0 likewise."""
+    is_at_home: NDArray[np.bool_]
+    """Whether each page stands where pages in its language belong, as far as anything tells."""
     named: frozenset[int]
     """Pages that a person wants to stay."""
     demand: Demand | None
@@ -80,8 +82,9 @@ def choose_keeper(site: Site, rows: Sequence[int], strength: PageStrength, *, ar
     """The page of a group that should stay, and why.
 
     The home page stays before all; of variants the one at the preferred host without parameters; then an indexable page,
-    the one with more clicks on the queries they share, more clicks, more links from other sites, more conversions, more
-    inlinks, more link weight, the cleaner address.
+    one that stands in a folder of its language, the one with more clicks of late on the queries they share, the one found
+    higher up for them, the one with more clicks, more links from other sites, more conversions, more inlinks, more link
+    weight, the cleaner address. Clicks that differ by chance only, and places by less than one, do not decide.
 
     Parameters
     ----------
@@ -104,7 +107,16 @@ def choose_keeper(site: Site, rows: Sequence[int], strength: PageStrength, *, ar
 
 
 def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_variants: bool) -> list[_Criterion]:
-    shared = shared_clicks(rows, strength.demand)
+    demand = strength.demand
+    shared = shares_now(rows, demand)
+    of_shared = _beyond_chance(
+        {row: one.clicks for row, one in shared.items()}, demand.recent_months if demand is not None else 1.0
+    )
+    of_all = _beyond_chance(
+        {row: float(strength.clicks[row]) for row in rows}, demand.counted_months if demand is not None else 1.0
+    )
+    best_place = min((one.position for one in shared.values()), default=0.0)
+    span = strength.demand.recent_text if strength.demand is not None else ""
     url = {row: site.pages[row].url for row in rows}
     form = {row: strength.forms[row] for row in rows}
 
@@ -126,14 +138,27 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
     ]
     merit = [
         holds(lambda row: bool(strength.is_indexable[row]), "indexable"),
+        holds(lambda row: bool(strength.is_at_home[row]), "language"),
         _Criterion(
-            lambda row: shared.get(row, 0.0),
+            lambda row: of_shared.get(row, 0.0),
             lambda a, b: sentence(
-                "keeper-because.shared-clicks", clicks=shared.get(a, 0.0), next=_or_none(shared.get(b, 0.0))
+                "keeper-because.shared-clicks",
+                clicks=shared.get(a, _NOT_SHOWN).clicks,
+                span=span,
+                next=_or_none(shared.get(b, _NOT_SHOWN).clicks),
             ),
         ),
         _Criterion(
-            lambda row: float(strength.clicks[row]),
+            lambda row: -max(shared.get(row, _NOT_SHOWN).position, best_place + _CLEAR_PLACES),
+            lambda a, b: sentence(
+                "keeper-because.shared-position",
+                position=_place(shared.get(a, _NOT_SHOWN).position),
+                span=span,
+                next=_place(shared.get(b, _NOT_SHOWN).position),
+            ),
+        ),
+        _Criterion(
+            lambda row: of_all[row],
             lambda a, b: sentence(
                 "keeper-because.clicks", clicks=float(strength.clicks[a]), next=_or_none(float(strength.clicks[b]))
             ),
@@ -160,6 +185,33 @@ def _more_weight(strength: PageStrength) -> Callable[[int, int], Sentence]:
     return reason
 
 
+_DEVIATIONS = 1.96
+"""Standard deviations by which two counts differ when it is no chance."""
+_CLEAR_PLACES = 1.0
+"""Places by which a page is clearly ahead of another."""
+
+
+def _beyond_chance(clicks: Mapping[int, float], months: float) -> dict[int, float]:
+    """Clicks a month of each page; those that fall short of the most by no more than counts do by chance are the most.
+
+    Parameters
+    ----------
+    clicks : mapping of int to float
+        Clicks a month of each page.
+    months : float
+        Months in which they were counted.
+    """
+    most = max(clicks.values(), default=0.0)
+    return {
+        row: most if (most - own) * months <= _DEVIATIONS * ((most + own) * months) ** 0.5 and own else own
+        for row, own in clicks.items()
+    }
+
+
+def _place(position: float) -> Text:
+    return sentence("place", position=position) if np.isfinite(position) else sentence("not-shown")
+
+
 def _or_none(clicks: float) -> Text:
     return tenths(clicks) if clicks else sentence("none")
 
@@ -172,14 +224,57 @@ def _address_cost(site: Site, row: int, strength: PageStrength) -> tuple[object,
     return (url.startswith("http:"), n_bad, url.count("/"), len(url), url)
 
 
-def shared_clicks(rows: Sequence[int], demand: Demand | None) -> dict[int, float]:
-    """Clicks a month of each page of a group on queries that show two or more of them, those for the site's name apart."""
-    if demand is None:
+@dataclass(frozen=True)
+class Shares:
+    """What one page has of the queries that show it with another page of its group, those for the site's name apart."""
+
+    clicks: float
+    """Clicks a month."""
+    impressions: float
+    """Impressions a month."""
+    position: float
+    """Mean position, weighted by impressions; infinite if it is not shown."""
+
+
+_NOT_SHOWN = Shares(0.0, 0.0, float("inf"))
+
+
+def shares_now(rows: Sequence[int], demand: Demand | None) -> dict[int, Shares]:
+    """What each page of a group has, of late, of the queries that ever showed two or more of them.
+
+    Parameters
+    ----------
+    rows : sequence of int
+        Pages of the group.
+
+    Returns
+    -------
+    dict of int to Shares
+        Of the pages that share queries at all; empty without search data.
+    """
+    if demand is None or sum(demand.first[row] < demand.first[row + 1] for row in rows) < 2:
         return {}
-    if sum(demand.first[row] < demand.first[row + 1] for row in rows) < 2:
-        return {}
-    own = demand.of(rows)
-    own = own.select(~demand.is_brand[own.query])
-    shared = queries_of_several(own)
-    pages = sorted(set(own.row[shared].tolist()))
-    return {row: float(own.clicks[shared & (own.row == row)].sum()) / demand.months for row in pages}
+    at = demand.places(rows)
+    at = at[~demand.is_brand[demand.rows.query[at]]]
+    at = at[queries_of_several(demand.rows.select(at))]
+    pages = sorted(set(demand.rows.row[at].tolist()))
+    recent = demand.rows.select(at[demand.is_recent[at]])
+    return {row: share_of_rows(recent, row, demand.recent_months) for row in pages}
+
+
+def share_of_rows(rows: SearchRows, page: int, months: float) -> Shares:
+    """What one page has of some rows of search data.
+
+    Parameters
+    ----------
+    rows : SearchRows
+        Rows of some queries and pages.
+    page : int
+        Row of the page.
+    months : float
+        Months that the rows cover.
+    """
+    own = rows.row == page
+    impressions = float(rows.impressions[own].sum())
+    position = float((rows.impressions[own] * rows.position[own]).sum() / impressions) if impressions else float("inf")
+    return Shares(float(rows.clicks[own].sum()) / months, impressions / months, position)

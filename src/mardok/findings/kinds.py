@@ -157,6 +157,35 @@ def _kind_of(signs: _Signs, settings: Settings, languages: Collection[str]) -> _
     return _stated(page) or _by_its_looks(signs, rules, folders) or _Judgement(PageKind.ARTICLE, KindSign.RUNNING_TEXT)
 
 
+_PROTECTED = (PageKind.UTILITY, PageKind.TOOL, PageKind.MEDIA)
+
+
+def protected_pages(site: Site, kinds: PageKinds, duties: Sequence[str]) -> NDArray[np.bool_]:
+    """Pages that what they have in common with others says nothing about: they are not there for their text.
+
+    What a site needs beside its contents, tools, media, the pages of a listing, and texts that customers are owed.
+
+    Parameters
+    ----------
+    duties : sequence of str
+        Wordings that mark a text as owed to customers.
+    """
+    wordings = [f" {' '.join(words(wording))} " for wording in duties]
+
+    def is_owed(page: Page) -> bool:
+        said = [f" {' '.join(words(text))} " for text in (page.title, page.h1, " ".join(_address_words(page.url)[1]))]
+        return any(wording in text for wording in wordings for text in said)
+
+    is_protected = np.array(
+        [
+            kind in _PROTECTED or (kind != PageKind.PRODUCT and is_owed(page))
+            for kind, page in zip(kinds.kind, site.pages, strict=True)
+        ],
+        bool,
+    )
+    return np.asarray(kinds.is_further | is_protected)
+
+
 def is_utility_address(url: str, rules: Kinds) -> bool:
     """Whether the last part of an address says that the page is one of what a site needs beside its contents."""
     text_words = set(_address_words(url)[1]) - _FILLERS

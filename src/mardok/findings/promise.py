@@ -1,40 +1,69 @@
-"""Whether two copies promise the same thing, by their titles.
+"""Whether two pages promise the same thing.
 
-In:  titles and texts of pages whose texts are copies.
-Out: for two pages what each promises that the other does not, if anything.
+In:  titles, headings, addresses and texts of two pages whose texts have much in common.
+Out: for two pages whether each promises something that the other does not.
 
 "Violin hire in Aldmoor" and "Violin hire in Brackwell" are one pattern with a slot: each page promises another town, even
-if the text below is the same. "Cleaning a violin" and "How to clean your violin" promise the same. Two titles promise
-different things
+if the text below is the same. "Cleaning a violin" and "How to clean your violin" promise the same. What counts are the words
+of title and H1 by their stems, without function words, the site's name, generic words, years and counters such as "page 2".
+Of these, words that only one of two pages has are its own. The first rule that holds decides:
 
-- if they differ in words with digits in them (a size, a model), unless the year is all they differ in: a text that comes
-  out every year belongs on one lasting address;
-- if each page says the words that only its own title has in its running text, and none of the other's;
-- if three pages or more fill one pattern, each in its own way.
+- a word that turns the sense ("not", "without", "nicht") stands in one title and not in the other, and the titles have other
+  words in common: they differ; so do those of a pattern that three pages or more fill, each in its own way;
+- both have their own numbers, or words with digits in them (a size, a model), or one has and its text says it: they differ;
+- each has a word of its own that its running text says and the other page nowhere: they differ; where one title has all
+  words of the other, one such word is enough;
+- of two products the names differ, too, if the text below was pasted and says neither;
+- titles differ whose own words are names, written with capitals within a title that has none else;
+- where title and H1 are equal, the addresses decide in the same way: by words that the text says.
 """
 
 from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
 
+from mardok.compare.demand import Demand
 from mardok.compare.titles import Titles
-from mardok.extract.language import function_words
+from mardok.compare.topics import slug_of
+from mardok.findings.kinds import PageKinds
 from mardok.text.site import Site
+from mardok.text.stems import plain_words, stems
 from mardok.text.words import folded, words
+from mardok.vocabulary import PageKind
 
-_SERIES_PAGES = 3
+SERIES_PAGES = 3
+"""Pages of one pattern that make a series."""
 _LONG_SLOT = 4
 _TELLING_WORDS = 2
 """Words that a pattern with a long slot needs beside it."""
 _YEAR = re.compile(r"(?:19|20)\d\d")
+_COUNTER = re.compile(r"\b(?:page|seite|pagina|página)\s+\d+(?:\s*(?:of|/|von|de|di)\s*\d+)?|\(\d+\)\s*$", re.IGNORECASE)
+_NUMBERS = frozenset(
+    words(
+        "two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen "
+        "nineteen twenty thirty forty fifty hundred zwei drei vier fünf sechs sieben acht neun zehn elf zwölf zwanzig "
+        "hundert deux trois quatre cinq sept huit neuf dix onze douze vingt cent dos tres cuatro cinco seis siete ocho "
+        "nueve diez doce veinte due tre quattro cinque sei sette otto nove dieci venti twee drie vier vijf zes zeven acht "
+        "negen tien"
+    )
+)
+"""Numbers written as words: lists of function words hold them, and a title promises them all the same."""
+TURNING = frozenset(
+    words(
+        "not no without never nor non except nicht kein keine keinen ohne nie außer pas sans jamais sauf sin nunca salvo "
+        "senza mai niet geen zonder nooit sem não"
+    )
+)
+"""Words by which a sentence says the contrary."""
 
 
 @dataclass(frozen=True)
 class Promise:
-    """What a page promises, as far as copies must be told apart."""
+    """What a page promises, as far as it must be told from others."""
 
     shown: str
     """The page's part of the title as written; the H1 if there is no title."""
@@ -43,58 +72,161 @@ class Promise:
     text: frozenset[str]
     """Words of the main text below the headings."""
     plain: frozenset[str]
-    """Function words of the language: they promise nothing."""
+    """Words that promise nothing: function words and generic ones."""
+    language: str = ""
+    h1: str = ""
+    """As written; ``""`` where it says what the title says."""
+    headings: frozenset[str] = frozenset()
+    """Words of the headings in the main text."""
+    address: tuple[str, ...] = ()
+    """Words of the last parts of the address."""
+    is_product: bool = False
+    """Whether the page is there for one thing on offer."""
+    text_hash: str = field(default="", compare=False)
+    """Equal for pages whose main texts are the same word for word; ``""`` where nothing is known."""
+
+    @cached_property
+    def stem_of(self) -> Mapping[str, str]:
+        """Stem of each word that title and H1 promise."""
+        h1 = words(_COUNTER.sub(" ", self.h1))
+        stated = [word for word in (*self.title, *h1) if word not in self.plain and not _YEAR.fullmatch(word)]
+        return dict(zip(stated, stems(stated, self.language), strict=True))
+
+    @cached_property
+    def turning(self) -> frozenset[str]:
+        """Words of title and H1 that turn the sense."""
+        return TURNING & {*self.title, *words(self.h1)}
+
+    @cached_property
+    def names(self) -> frozenset[str]:
+        """Words of the title that are written as names, in a title whose other words are not."""
+        pieces = [piece for piece in re.findall(r"\w[\w'\u2019-]*", self.shown) if folded(piece) not in self.plain]
+        capital = [piece[0].isupper() for piece in pieces]
+        if len(pieces) < _TELLING_WORDS or all(capital[1:]):
+            return frozenset()
+        return frozenset(folded(piece) for piece, is_capital in zip(pieces[1:], capital[1:], strict=True) if is_capital)
 
     def only_here(self, other: Promise) -> tuple[str, ...]:
-        """Words of the title that the other's title does not have, without function words."""
+        """Words of the title that the other's title does not have, without those that promise nothing."""
         return tuple(word for word in self.title if word not in other.title and word not in self.plain)
 
+    def own(self, other: Promise) -> frozenset[str]:
+        """Words that only this page promises, by their stems."""
+        there = set(other.stem_of.values())
+        return frozenset(word for word, stem in self.stem_of.items() if stem not in there)
 
-def promises(site: Site, titles: Titles, rows: Iterable[int]) -> dict[int, Promise]:
+    def says_its_own(self, own: Iterable[str], other: Promise) -> bool:
+        """Whether the running text says one of the words and the other page says it nowhere."""
+        return any(word in self.text and word not in other.text and word not in other.headings for word in own)
+
+
+def promises(
+    site: Site, titles: Titles, kinds: PageKinds, rows: Iterable[int], generic: Collection[str] = ()
+) -> dict[int, Promise]:
     """What each of the pages promises.
 
     Parameters
     ----------
     titles : Titles
         Titles taken apart into the page's part and the site's.
+    kinds : PageKinds
+        What pages are for.
     rows : iterable of int
         Pages that are asked about.
+    generic : collection of str
+        Words that any page may carry.
     """
+    of_name = {word for name in titles.distinctive.values() for word in name}
     result = {}
     for row in rows:
         page = site.pages[row]
         title = titles.own[row] or page.h1
+        running = frozenset(word for text in site.running_text(row) for word in words(text))
         result[row] = Promise(
             title,
-            tuple(words(title)),
-            frozenset(word for text in site.running_text(row) for word in words(text)),
-            function_words(page.language) or frozenset(),
+            tuple(words(_COUNTER.sub(" ", title))),
+            running,
+            (plain_words(page.language) | frozenset(generic) | of_name) - _NUMBERS,
+            page.language,
+            page.h1 if page.h1 != title else "",
+            frozenset(words(site.main_text(row))) - running,
+            tuple(words(slug_of(page.url))),
+            kinds.kind[row] == PageKind.PRODUCT,
+            site.text_hashes[row],
         )
     return result
 
 
 def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[str, ...]] = ()) -> bool:
-    """Whether two copies promise different things, by the rules above.
+    """Whether two pages promise different things, by the rules above.
 
     Parameters
     ----------
     a, b : Promise
-        Of two pages whose texts are copies.
+        Of two pages whose texts have much in common.
     series : collection of tuple of str
         Patterns as :func:`series_patterns` finds them.
     """
-    only_a, only_b = a.only_here(b), b.only_here(a)
-    numbers = [word for word in only_a + only_b if any(letter.isdigit() for letter in word)]
-    if numbers:
-        return not all(_YEAR.fullmatch(word) for word in only_a + only_b)
-    if only_a and only_b and _says_its_own(only_a, a, b) and _says_its_own(only_b, b, a):
+    if a.turning != b.turning and set(a.stem_of.values()) & set(b.stem_of.values()):
         return True
     pattern = pattern_of(a.title, b.title, a.plain)
-    return pattern is not None and pattern in series
+    if pattern is not None and pattern in series:
+        return True
+    own_a, own_b = a.own(b), b.own(a)
+    if not own_a and not own_b:
+        return _addresses_differ(a, b)
+    numbers_a, numbers_b = (
+        {word for word in own if word in _NUMBERS or any(map(str.isdigit, word))} for own in (own_a, own_b)
+    )
+    if (numbers_a and numbers_b) or any(
+        word in one.text and word not in other.text
+        for numbers, one, other in ((numbers_a, a, b), (numbers_b, b, a))
+        for word in numbers
+    ):
+        return True
+    if not own_a or not own_b:
+        return a.says_its_own(own_a, b) or b.says_its_own(own_b, a)
+    if a.says_its_own(own_a, b) and b.says_its_own(own_b, a):
+        return True
+    if a.is_product and b.is_product and not (own_a & b.text or own_b & a.text):
+        return True
+    return bool(own_a & a.names and own_b & b.names)
 
 
-def _says_its_own(own: Sequence[str], here: Promise, there: Promise) -> bool:
-    return all(word in here.text and word not in there.text for word in own)
+def _addresses_differ(a: Promise, b: Promise) -> bool:
+    """Whether each address has a word that its page says and the other page does not."""
+    if a.title != b.title or words(a.h1) != words(b.h1):
+        return False
+    own_a, own_b = ([word for word in one.address if word not in other.address] for one, other in ((a, b), (b, a)))
+    return a.says_its_own(own_a, b) and b.says_its_own(own_b, a)
+
+
+def asked_for_each(promises: Mapping[int, Promise], demand: Demand, least: float) -> bool:
+    """Whether searchers ask for each of two pages by what only it promises.
+
+    Parameters
+    ----------
+    promises : mapping of int to Promise
+        Of two pages, by row.
+    demand : Demand
+        Search data.
+    least : float
+        Impressions a month from which a page is asked for.
+    """
+    (a, one), (b, other) = promises.items()
+    own = {a: one.own(other), b: other.own(one)}
+    if not own[a] or not own[b]:
+        return False
+    for row, others in ((a, own[b]), (b, own[a])):
+        rows = demand.of([row])
+        asking = 0.0
+        for query in set(rows.query.tolist()):
+            stated = set(words(demand.queries[query]))
+            if stated & own[row] and not stated & others:
+                asking += float(rows.impressions[rows.query == query].sum())
+        if asking / demand.months < least:
+            return False
+    return True
 
 
 def pattern_of(a: Sequence[str], b: Sequence[str], plain: Collection[str] = ()) -> tuple[str, ...] | None:
@@ -150,4 +282,4 @@ def series_patterns(pairs: Iterable[tuple[Promise, Promise]]) -> frozenset[tuple
         pattern = pattern_of(a.title, b.title, a.plain)
         if pattern is not None:
             fillings[pattern] |= {a.title, b.title}
-    return frozenset(pattern for pattern, titles in fillings.items() if len(titles) >= _SERIES_PAGES)
+    return frozenset(pattern for pattern, titles in fillings.items() if len(titles) >= SERIES_PAGES)

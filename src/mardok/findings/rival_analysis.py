@@ -6,8 +6,8 @@ Out: :class:`RivalAnalysis`: rivals, series, wanted phrases in the site's name, 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -16,14 +16,16 @@ from numpy.typing import NDArray
 
 from mardok.compare.contention import Shown, shown_pages
 from mardok.compare.links import text_links
+from mardok.compare.movement import losses
 from mardok.compare.series import Series, find_series
 from mardok.compare.topics import PagePromises
 from mardok.findings.copy_analysis import CopyAnalysis
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import GroupRow, untranslated_guests
-from mardok.findings.rivals import RivalInputs, Rivalry, find_rivals, may_compete, series_rows
+from mardok.findings.rivals import Rival, RivalInputs, Rivalry, find_rivals, may_compete, series_rows
 from mardok.findings.site_name import NamePhrase, name_phrases
 from mardok.findings.targets import target_pages, target_rows
+from mardok.settings import Rivals
 from mardok.text.site import Site
 from mardok.vocabulary import GroupKind
 
@@ -64,7 +66,7 @@ def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copi
     settings, demand, grouping = facts.settings, facts.demand, copies.grouping
     shown = shown_pages(demand, settings.search.minimum_share) if demand is not None else None
     # What stands untranslated under another language's address is to be translated, and says nothing of its own till then.
-    leaving = copies.in_copies | set(untranslated_guests(site, grouping.untranslated, grouping.meant_for))
+    leaving = copies.in_copies | set(untranslated_guests(site, grouping.untranslated, facts.meant_for))
     stays = copies.is_compared & facts.strength.is_indexable
     stays[sorted(leaving)] = False
     rows = np.flatnonzero(stays).tolist()
@@ -88,13 +90,35 @@ def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copi
         target_of={target.stems: target.row for target in meant if target.row >= 0},
     )
     is_brand = demand.is_brand if demand is not None else np.zeros(0, bool)
-    rivalries = find_rivals(inputs, facts.strength, shown, is_brand, settings)
+    rivalries, names = _with_losses(
+        find_rivals(inputs, facts.strength, shown, is_brand, settings),
+        name_phrases(site, facts, promises, rows, shown),
+        settings.rivals,
+    )
     return RivalAnalysis(
         rivalries,
         series,
         [*series_rows(series, copies.in_copies), *(rivalry.table_row for rivalry in rivalries)],
-        name_phrases(site, facts, promises, rows, shown),
+        names,
         shown,
         target_rows(site, meant, shown, demand, promises.stemmer),
         stays,
+    )
+
+
+def _with_losses(
+    rivalries: Sequence[Rivalry], names: Sequence[NamePhrase], rules: Rivals
+) -> tuple[list[Rivalry], list[NamePhrase]]:
+    """The same, with what is a loss beyond chance among all of them marked as one."""
+    overlaps = [rival.overlap for rivalry in rivalries for rival in rivalry.rivals if rival.overlap is not None]
+    movements = [*(overlap.movement for overlap in overlaps), *(name.movement for name in names)]
+    marked = iter(losses(movements, rules))
+
+    def told(rival: Rival) -> Rival:
+        overlap = rival.overlap
+        return rival if overlap is None else replace(rival, overlap=replace(overlap, movement=next(marked)))
+
+    return (
+        [replace(rivalry, rivals=tuple(told(rival) for rival in rivalry.rivals)) for rivalry in rivalries],
+        [replace(name, movement=next(marked)) for name in names],
     )

@@ -21,11 +21,12 @@ from numpy.typing import NDArray
 
 from mardok.compare.contention import Shown, Turns, contending_pairs, turns
 from mardok.compare.demand import Demand
+from mardok.compare.movement import Movement, movement
 from mardok.compare.series import Series
 from mardok.compare.topics import Topic
 from mardok.compare.variants import components
 from mardok.findings.groups import GroupRow
-from mardok.findings.keeper import PageStrength, choose_keeper
+from mardok.findings.keeper import PageStrength, Shares, choose_keeper, share_of_rows
 from mardok.findings.kinds import PageKinds
 from mardok.sentences import Sentence, Text, sentence
 from mardok.settings import Settings
@@ -34,6 +35,8 @@ from mardok.vocabulary import Confidence, Evidence, GroupKind, PageKind, Promise
 
 _LEAST_STEMS = 2
 """Stems of a promise that two pages share: one word, such as the firm's trade, stands in many."""
+_TOP_PLACES = 2
+"""Mean position down to which a leader has no rival in a page that is hardly shown."""
 _MOST_ALIKE = 20
 """Pages with one wording beyond which it is a pattern of the site, and no rivalry."""
 
@@ -50,15 +53,15 @@ class QueryOverlap:
     """Share of the other page's clicks, else impressions, that it gets on them, 0 to 1."""
     share_of: ShareOf
     turns: Turns
-    clicks: float
-    """Clicks a month of both pages, in the later span where two are compared."""
-    clicks_before: float
-    """The same in the span before; NaN where none are compared."""
-    position: float
-    """Mean position of the keeper."""
-    other_position: float
-    """Mean position of the other page."""
+    movement: Movement
+    """Clicks of both pages, now and before."""
+    kept: Shares
+    """What the keeper has of the queries of late."""
+    other: Shares
+    """The same of the other page."""
     is_dated: bool
+    unread_leader: str = ""
+    """An address that was not read and stands before both of them; ``""`` if none does."""
 
 
 @dataclass(frozen=True)
@@ -66,6 +69,8 @@ class Rival:
     """A page that competes with the keeper of its group."""
 
     row: int
+    reason: Text
+    """Why the keeper stays and not this page, in words that follow "because"."""
     resemblance: float
     """To the keeper; 0 below the least kept one."""
     wording: tuple[PromiseField, ...]
@@ -85,8 +90,6 @@ class Rivalry:
     """A group of rivals."""
 
     keeper: int
-    reason: Text
-    """Why the keeper stays, in words that follow "because"."""
     phrase: str
     """What they compete for."""
     rivals: tuple[Rival, ...]
@@ -250,12 +253,23 @@ class _Finder:
         result = []
         rest = set(component)
         while len(rest) > 1:
-            keeper, reason = self._keeper(sorted(rest))
+            keeper = self._keeper(sorted(rest))[0]
             members = sorted(near[keeper] & rest)
             rest -= {keeper, *members}
-            rivals = tuple(filter(None, (self._rival(keeper, row, alike) for row in members)))
+            rivals = []
+            for row in members:
+                # The page that leads for most of the group's queries may be behind on those that it shares with one page.
+                stays, reason = self._keeper([keeper, row])
+                goes = row if stays == keeper else keeper
+                rival = self._rival(stays, goes, reason, alike)
+                if rival is None:
+                    continue
+                if stays == keeper:
+                    rivals.append(rival)
+                else:
+                    result.append(Rivalry(stays, self._phrase(stays, [rival]), (rival,)))
             if rivals:
-                result.append(Rivalry(keeper, reason, self._phrase(keeper, rivals), rivals))
+                result.append(Rivalry(keeper, self._phrase(keeper, rivals), tuple(rivals)))
         return result
 
     def _keeper(self, rows: Sequence[int]) -> tuple[int, Sentence]:
@@ -264,13 +278,15 @@ class _Finder:
             return min(named), sentence("keeper-because.meant")
         return choose_keeper(self.inputs.site, rows, self.strength, are_variants=False)
 
-    def _rival(self, keeper: int, row: int, alike: Mapping[tuple[int, int], tuple[PromiseField, ...]]) -> Rival | None:
+    def _rival(
+        self, keeper: int, row: int, reason: Text, alike: Mapping[tuple[int, int], tuple[PromiseField, ...]]
+    ) -> Rival | None:
         pair = (min(keeper, row), max(keeper, row))
         overlap = self.overlap(keeper, row)
         wording = alike.get(pair, ())
         if overlap is None and (not wording or (self._is_shown(keeper) and self._is_shown(row))):
             return None
-        return Rival(row, self.inputs.resemblance.get(pair, 0.0), wording, overlap)
+        return Rival(row, reason, self.inputs.resemblance.get(pair, 0.0), wording, overlap)
 
     def _is_shown(self, row: int) -> bool:
         return bool(self.strength.impressions[row] >= self.settings.rivals.minimum_impressions)
@@ -292,23 +308,45 @@ class _Finder:
         position, other = (float(np.average(shown.position[at], weights=shown.impressions[at])) for at in (a, b))
         shares = [float(shown.impressions[at].sum()) / impressions for at in (a, b)]
         leader_position = position if shares[0] >= shares[1] else other
-        if min(shares) < self.settings.rivals.trivial_share and leader_position <= 2:
+        rules = self.settings.rivals
+        if min(shares) < rules.trivial_share and leader_position <= _TOP_PLACES:
+            return None
+        if any(place > rules.last_position and not shown.clicks[at].any() for place, at in ((position, a), (other, b))):
             return None
         share, unit = self._shared_part(shown, there, b)
-        rows = demand.of([keeper, row])
-        clicks, before = _clicks(demand, [keeper, row], common)
+        at = demand.places([keeper, row])
+        at = at[np.isin(demand.rows.query[at], common)]
+        rows = demand.rows.select(at)
+        recent = rows.select(demand.is_recent[at])
+        kept, beside = (share_of_rows(recent, page, demand.recent_months) for page in (keeper, row))
         return QueryOverlap(
             queries=tuple(demand.queries[code] for code in common[np.lexsort((common, -by_query))].tolist()),
             impressions=impressions,
             share=share,
             share_of=unit,
-            turns=turns(rows, common.tolist()),
-            clicks=clicks,
-            clicks_before=before,
-            position=position,
-            other_position=other,
+            turns=turns(rows, common.tolist(), rules, self.settings.search.minimum_share),
+            movement=movement(demand, at),
+            kept=kept,
+            other=beside,
             is_dated=demand.is_dated,
+            unread_leader=self._unread_leader(demand, common, (kept, beside)),
         )
+
+    def _unread_leader(self, demand: Demand, queries: NDArray[np.int64], pages: tuple[Shares, Shares]) -> str:
+        """An address that was not read and is ahead of two pages for some queries; ``""`` if there is none."""
+        rows = demand.rows
+        at = np.arange(int(demand.first[-1]), len(rows))
+        at = at[np.isin(rows.query[at], queries) & demand.is_recent[at]]
+        unread = rows.select(at)
+        most = sum(page.impressions for page in pages)
+        ahead = []
+        for number in np.unique(unread.row).tolist():
+            one = share_of_rows(unread, number, demand.recent_months)
+            is_real = one.impressions >= self.settings.search.minimum_share * (most + one.impressions)
+            is_first = one.position + self.settings.rivals.clear_places <= min(page.position for page in pages)
+            if is_real and (is_first or one.clicks > sum(page.clicks for page in pages)):
+                ahead.append((-one.clicks, one.position, demand.unread[number - demand.n_pages]))
+        return min(ahead)[2] if ahead else ""
 
     def _shared_part(self, shown: Shown, page: slice, at: NDArray[np.int64]) -> tuple[float, ShareOf]:
         own = ~self.is_brand[shown.query[page]]
@@ -323,16 +361,3 @@ class _Finder:
         if asked:
             return max(asked, key=lambda overlap: overlap.impressions).queries[0]
         return self.inputs.topics[keeper].phrase
-
-
-def _clicks(demand: Demand, pages: Collection[int], queries: NDArray[np.int64]) -> tuple[float, float]:
-    """Clicks a month of some pages on some queries, in the span now and in the one before; NaN where none are compared."""
-    now = before = 0.0
-    for page in pages:
-        part = slice(demand.first[page], demand.first[page + 1])
-        clicks = np.where(np.isin(demand.rows.query[part], queries), demand.rows.clicks[part], 0.0)
-        now += float(clicks.sum() if demand.spans is None else clicks[demand.is_now[part]].sum())
-        before += float(clicks[demand.was_before[part]].sum())
-    if demand.spans is None:
-        return now / demand.months, float("nan")
-    return now / demand.spans.months, before / demand.spans.months

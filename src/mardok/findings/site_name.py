@@ -16,6 +16,7 @@ import numpy as np
 
 from mardok.compare.contention import Shown, Turns, turns
 from mardok.compare.demand import Demand
+from mardok.compare.movement import Movement, movement
 from mardok.compare.topics import PagePromises, Stemmer
 from mardok.findings.facts import SiteFacts
 from mardok.text.site import Site
@@ -44,9 +45,8 @@ class NamePhrase:
     shown: tuple[int, ...]
     """Pages with a real part in them, the most impressions first."""
     turns: Turns | None
-    clicks: float
-    clicks_before: float
-    """Clicks a month on them, now and in the span before; NaN where none are compared."""
+    movement: Movement
+    """Clicks on them, now and before."""
 
 
 def name_phrases(
@@ -116,18 +116,16 @@ def _phrase(
 ) -> NamePhrase:
     name, rows, home, demand, settings = named.name, named.rows, facts.home, facts.demand, facts.settings
     if demand is None or shown is None or not codes:
-        return NamePhrase(name, phrase, rows, home, promised_by, (), 0.0, (), None, 0.0, float("nan"))
+        return NamePhrase(name, phrase, rows, home, promised_by, (), 0.0, (), None, Movement(0.0, float("nan")))
     at = np.flatnonzero(np.isin(shown.query, codes))
     real = at[shown.is_real[at] & (shown.impressions[at] >= settings.rivals.minimum_impressions)]
     by_page = {row: float(shown.impressions[real][shown.row[real] == row].sum()) for row in set(shown.row[real].tolist())}
     pages = tuple(sorted(by_page, key=lambda row: (-by_page[row], row)))
-    mask = np.isin(demand.rows.query, codes)
-    clicks = demand.rows.clicks
-    spans = demand.spans
-    now = float(clicks[mask & demand.is_now].sum()) / spans.months if spans else float(clicks[mask].sum()) / demand.months
-    before = float(clicks[mask & demand.was_before].sum()) / spans.months if spans else float("nan")
+    asked = np.flatnonzero(np.isin(demand.rows.query, codes))
     return NamePhrase(
         name, phrase, rows, home, promised_by,
         tuple(demand.queries[code] for code in codes), float(shown.impressions[at].sum()), pages,
-        turns(demand.of(pages), codes) if len(pages) > 1 else None, now, before,
+        # Pages that take turns with the home page one after the other have each but a small part over all of the time.
+        turns(demand.of(shown.row[at].tolist()), codes, settings.rivals, settings.search.minimum_share),
+        movement(demand, asked),
     )  # fmt: skip

@@ -7,6 +7,7 @@ Out: a :class:`mardok.findings.keeper.PageStrength`.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +25,7 @@ from mardok.sources.page_lists import Signal
 from mardok.sources.raw import Unread
 from mardok.text.site import Site
 from mardok.urls import variant_form
+from mardok.vocabulary import Decision
 
 
 def measure_strength(
@@ -31,6 +33,7 @@ def measure_strength(
     noindex_reasons: Sequence[NotIndexable | None],
     destinations: Sequence[Destination],
     demand: Demand | None,
+    meant_for: Sequence[str],
     inputs: Inputs,
     settings: Settings,
 ) -> PageStrength:
@@ -44,6 +47,8 @@ def measure_strength(
         Where the address of each page leads.
     demand : Demand or None
         Search data, if there is any.
+    meant_for : sequence of str
+        Language that each page is meant for; ``""`` where nothing tells.
     """
     n = len(site.pages)
     is_indexable = np.array([not reason for reason in noindex_reasons], dtype=bool)
@@ -57,6 +62,9 @@ def measure_strength(
         impressions=demand.per_page("impressions") if demand else np.zeros(n),
         external_links=_signalled(site, inputs.signals, lambda signal: signal.external_links),
         conversions=_signalled(site, inputs.signals, lambda signal: signal.conversions),
+        is_at_home=np.array(
+            [not meant or page.language in ("", meant) for page, meant in zip(site.pages, meant_for, strict=True)], bool
+        ),
         named=_named_keepers(site, is_indexable, inputs.decisions),
         forms=tuple(variant_form(page.url, settings.variants) for page in site.pages),
         demand=demand,
@@ -70,8 +78,13 @@ def _named_keepers(site: Site, is_indexable: NDArray[np.bool_], decisions: Itera
     return frozenset(row for row in rows if row >= 0 and is_indexable[row])
 
 
-def unusable_keepers(site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[PlanDecision]) -> list[Unread]:
-    """Keepers that a person named and that cannot stay, with the reason.
+def usable_decisions(
+    site: Site, is_indexable: NDArray[np.bool_], decisions: Iterable[PlanDecision]
+) -> tuple[list[PlanDecision], list[Unread]]:
+    """Decisions that can be followed, and what is wrong with the others.
+
+    A proposal that was accepted with a keeper that cannot stay is accepted no longer: its redirects would lead the other
+    way.
 
     Parameters
     ----------
@@ -80,13 +93,16 @@ def unusable_keepers(site: Site, is_indexable: NDArray[np.bool_], decisions: Ite
     decisions : iterable of PlanDecision
         What a person decided about an earlier plan.
     """
-    result = []
+    result, refused = [], []
     for decision in decisions:
         row = site.row_of.get(decision.keeper, -1) if decision.keeper else -1
         if decision.keeper and (row < 0 or not is_indexable[row]):
             reason = sentence("decision.keeper-unread" if row < 0 else "decision.keeper-not-indexable")
-            result.append(Unread("decisions", decision.place, decision.keeper, str(reason)))
-    return result
+            refused.append(Unread("decisions", decision.place, decision.keeper, str(reason)))
+            is_accepted = decision.decision == Decision.ACCEPT
+            decision = replace(decision, keeper="", decision=Decision.NONE if is_accepted else decision.decision)
+        result.append(decision)
+    return result, refused
 
 
 def _signalled(site: Site, signals: Mapping[str, Signal], figure: Callable[[Signal], float | None]) -> NDArray[np.float64]:

@@ -67,6 +67,8 @@ class Asked:
     """Indexable pages that are no variants and do not go into a copy."""
     own_words: NDArray[np.int64]
     relatives: Relatives
+    is_in_front: NDArray[np.bool_]
+    """Pages that stand high up for a query that is not for the site's name."""
     chapters: Mapping[int, int]
     """For each page that is a chapter of a one-page manual the manual."""
 
@@ -98,9 +100,11 @@ def thin_pages(site: Site, facts: SiteFacts, asked: Asked, shown: Shown | None) 
             least=limits.get(kind, 0),
             demand=PageDemand.of(shown, part, settings.thin) if shown is not None else NO_DEMAND,
             has_clicks=bool(facts.strength.clicks[row]),
+            is_in_front=bool(asked.is_in_front[row]),
             relative=int(asked.relatives.row[row]),
             resemblance=float(asked.relatives.share[row]),
             n_listed=int(kinds.n_items[row]) if kinds.sign[row] == KindSign.TAG else 0,
+            is_protected=bool(facts.is_protected[row]),
             is_exception=matches(site.pages[row].url, settings.plan.leave),
         )
         result[row] = judge(candidate, months, settings)
@@ -152,12 +156,16 @@ class Candidate:
     """Own words below which a page of its kind is thin."""
     demand: PageDemand = NO_DEMAND
     has_clicks: bool = False
+    is_in_front: bool = False
+    """Whether it stands high up for a query of its own, whatever else it is shown for."""
     relative: int = -1
     """Row of the page it could be merged into; -1 if there is none."""
     resemblance: float = 0.0
     """To that page; its containment in it if that is greater."""
     n_listed: int = 0
     """Pages that it lists, if it is the page of a tag."""
+    is_protected: bool = False
+    """Whether its text is owed to customers."""
     is_exception: bool = False
     """Whether the settings say that it is left."""
 
@@ -179,6 +187,8 @@ def judge(page: Candidate, months: float, settings: Settings) -> Verdict:
     rules, demand = settings.thin, page.demand
     if page.kind in _EXEMPT:
         return Verdict(False, sentence(f"thin.reason.{page.kind}"))
+    if page.is_protected:
+        return Verdict(False, sentence("thin.reason.owed"))
     if page.own_words >= page.least:
         return Verdict(False, "")
     if page.is_exception:
@@ -193,6 +203,9 @@ def judge(page: Candidate, months: float, settings: Settings) -> Verdict:
         return Verdict(False, sentence("thin.reason.listing"))
     if is_listing:
         few = sentence("thin.reason.shown-listing", **own)
+    if page.is_in_front:
+        in_front = sentence("thin.reason.in-front", few=few, position=rules.good_position)
+        return Verdict(True, in_front, ThinRule.WELL_PLACED, demand.queries, demand.position)
     good = rules.good_position if is_listing else rules.expand_position
     if is_wanted and round(demand.position, 1) < good:
         placed = sentence("thin.reason.well-placed", few=few, position=demand.position)

@@ -8,14 +8,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
+from numpy.typing import NDArray
 
+from mardok.compare.contention import pages_in_front
 from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.contained import Contained, contained_pages
 from mardok.findings.facts import SiteFacts
 from mardok.findings.keeper import choose_keeper
+from mardok.findings.promise import Promise, promise_different_things
+from mardok.findings.promise import promises as promises_of
 from mardok.findings.rival_analysis import RivalAnalysis
 from mardok.findings.thin import Asked, Verdict, nearest_relatives, thin_pages
 from mardok.text.site import Site
@@ -29,6 +34,10 @@ class ThinAnalysis:
     """One entry a page; None where it is not asked."""
     contained: Contained
     """Pages most of which stands on another."""
+    is_in_front: NDArray[np.bool_]
+    """Pages that stand high up for a query that is not for the site's name."""
+    with_kin: frozenset[int]
+    """Pages near which another page stands, whatever it promises."""
 
 
 def find_thin_pages(
@@ -50,8 +59,12 @@ def find_thin_pages(
         What search shows.
     """
     copies = attribution.copies
-    settings, stays, meant_for = facts.settings, rivals.stays, copies.grouping.meant_for
+    settings, stays, meant_for = facts.settings, rivals.stays, facts.meant_for
     pairs = list(copies.kept[["a", "b", "resemblance", "a_in_b", "b_in_a"]].itertuples(index=False, name=None))
+
+    @cache
+    def promise_of(row: int) -> Promise:
+        return promises_of(site, facts.titles, facts.kinds, [row], settings.rivals.generic_words)[row]
 
     def takes_over(page: int, other: int) -> bool:
         """Whether another page promises all that a page does: pasted text makes pages alike that are about other things."""
@@ -63,14 +76,36 @@ def find_thin_pages(
             return False
         # In the title of a manual's page even "move" and "get" are what it is about.
         own, others = (set(promises.stemmer.words_of(facts.titles.own[row] or site.pages[row].h1)) for row in (page, other))
-        return bool(own) and own <= others
+        if not own or not own <= others or facts.is_protected[page] or facts.is_protected[other]:
+            return False
+        return not promise_different_things(promise_of(page), promise_of(other))
+
+    def promise_the_same(a: int, b: int) -> bool:
+        """Whether two pages promise the same: texts that are no copies differ in something, so titles must say one thing."""
+        one, other = (promises.topics[row].title_stems for row in (a, b))
+        return bool(one) and one == other and not promise_different_things(promise_of(a), promise_of(b))
 
     def weaker(a: int, b: int) -> int:
         return b if choose_keeper(site, [a, b], facts.strength, are_variants=False)[0] == a else a
 
     contained = contained_pages(
-        site, promises.topics, pairs, facts.kinds, meant_for, stays, attribution.words.boilerplate, weaker, settings
+        site,
+        pairs,
+        facts,
+        stays,
+        attribution.words.boilerplate,
+        promise_the_same,
+        weaker,
     )
     has_text = (site.corpus.n_words > 0) | np.array([not page.bytes_hash for page in site.pages], bool)
-    asked = Asked(stays & has_text, attribution.words.own, nearest_relatives(pairs, stays, takes_over), contained.chapters)
-    return ThinAnalysis(thin_pages(site, facts, asked, rivals.shown), contained)
+    is_in_front = np.zeros(len(site.pages), bool)
+    if facts.demand is not None:
+        is_in_front = pages_in_front(facts.demand, settings.thin.good_position, settings.thin.minimum_impressions)
+    relatives = nearest_relatives(pairs, stays, takes_over)
+    asked = Asked(stays & has_text, attribution.words.own, relatives, is_in_front, contained.chapters)
+    return ThinAnalysis(thin_pages(site, facts, asked, rivals.shown), contained, is_in_front, _pages_with_kin(pairs, stays))
+
+
+def _pages_with_kin(pairs: Sequence[tuple[int, int, float, float, float]], stays: NDArray[np.bool_]) -> frozenset[int]:
+    """Pages near which another page stands that stays, whatever it promises."""
+    return frozenset(row for a, b, *_ in pairs if stays[a] and stays[b] for row in (a, b))

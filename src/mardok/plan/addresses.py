@@ -11,12 +11,13 @@ from collections.abc import Collection, Mapping, Sequence
 
 from mardok.findings.groups import group_id
 from mardok.findings.kinds import PageKinds
+from mardok.findings.wording import section_name
 from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.sentences import counted, listing, paragraph, path_of, sentence
 from mardok.urls import matches, variant_form
-from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, OtherRule, Owner, PageKind, StepKind
+from mardok.vocabulary import Action, Confidence, Evidence, OtherRule, Owner, PageKind, StepKind
 
 _LEAST_ADDRESSES = 3
 """Addresses with one parameter, from which it is one of a filter."""
@@ -25,18 +26,18 @@ _LEAST_ADDRESSES = 3
 def translate_proposals(
     guests: Mapping[int, Sequence[int]], meant_for: Sequence[str], moved: Collection[int], context: PlanContext
 ) -> list[Proposal]:
-    """A proposal for each language that pages are meant for and not in.
+    """A proposal for each folder and language that pages are meant for and not in.
 
     Parameters
     ----------
     guests : mapping of int to sequence of int
         For each page with the text of others that is not in the language it is meant for, the others.
     """
-    by_language: dict[str, list[int]] = defaultdict(list)
+    by_language: dict[tuple[str, str], list[int]] = defaultdict(list)
     for row in sorted(guests):
         if row not in moved and not matches(context.url(row), context.settings.plan.leave):
-            by_language[meant_for[row]].append(row)
-    return [_translate(language, rows, guests, context) for language, rows in sorted(by_language.items())]
+            by_language[meant_for[row], section_name(context.url(row))].append(row)
+    return [_translate(language, rows, guests, context) for (language, _), rows in sorted(by_language.items())]
 
 
 def _translate(language: str, rows: Sequence[int], guests: Mapping[int, Sequence[int]], context: PlanContext) -> Proposal:
@@ -52,7 +53,7 @@ def _translate(language: str, rows: Sequence[int], guests: Mapping[int, Sequence
     urls = tuple(map(context.url, rows))
     return Proposal(
         id=group_id("translate", urls), action=Action.TRANSLATE, rule=OtherRule.UNTRANSLATED, owner=Owner.WRITER, keeper="",
-        urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
+        urls=urls, gain=NO_GAIN,
         effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.HIGH, evidence=Evidence.TEXT,
         summary=sentence("translate.summary", pages=counted("page", len(rows)), language=language),
         why=paragraph(
@@ -113,7 +114,7 @@ def _one(name: str, rows: Sequence[int], context: PlanContext, *, is_asked: bool
     known = sentence("filter.known.hardly-shown" if is_known else "filter.known.no-search-data")
     return Proposal(
         id=group_id("filter", urls), action=Action.LEAVE if is_asked else Action.NOINDEX, rule=rule, owner=Owner.DEVELOPER,
-        keeper="", urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
+        keeper="", urls=urls, gain=NO_GAIN,
         effort_hours=effort_hours(steps, context.settings.plan.effort, n_rules=1),
         confidence=Confidence.MEDIUM if is_known else Confidence.LOW,
         evidence=Evidence.SEARCH if is_known else Evidence.TEXT,

@@ -2,27 +2,34 @@
 
 In:  such pages, with whether both promise the same.
 Out: proposals: merge where they do, after what only the page says was moved; else one for each pair of sections, to say the
-     rest once and link to it.
+     rest once and link to it. A page that holds several others, such as a manual on one page, is left beside its chapters,
+     and leaves the index where it takes their places in search.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 
-from mardok.findings.contained import Repeated
+from mardok.compare.demand import Demand
+from mardok.findings.contained import Contained, Repeated
 from mardok.findings.groups import group_id
+from mardok.findings.keeper import shares_now
 from mardok.findings.wording import section_name
 from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
+from mardok.plan.gain import GainModel
 from mardok.plan.moves import Move
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.sentences import counted, paragraph, path_of, sentence, shares
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import matches
-from mardok.vocabulary import Action, Confidence, ContainedRule, Evidence, GainUnit, Owner, StepKind
+from mardok.vocabulary import Action, Confidence, ContainedRule, Evidence, Owner, StepKind
+
+_LEAST_CLICKS = 1.0
+"""Clicks a month from which a manual takes the place of its chapters."""
 
 
 @dataclass(frozen=True)
@@ -34,7 +41,12 @@ class ContainedDraft:
 
 
 def contained_drafts(
-    site: Site, repeated: Sequence[Repeated], busy: Collection[int], kept: Collection[int], settings: Settings
+    site: Site,
+    repeated: Sequence[Repeated],
+    busy: Collection[int],
+    kept: Collection[int],
+    gains: GainModel | None,
+    settings: Settings,
 ) -> list[ContainedDraft]:
     """What to do about each page.
 
@@ -44,14 +56,82 @@ def contained_drafts(
         Pages about which something else is done.
     kept : collection of int
         Pages that stay for another reason.
+    gains : GainModel or None
+        What merges bring: none that is expected to lose clicks is proposed.
     """
     drafts = []
     for one in repeated:
         if one.row in busy or one.other in busy or matches(site.pages[one.row].url, settings.plan.leave):
             continue
         is_merged = one.is_same_promise and one.row not in kept
+        if is_merged and gains is not None and gains.merged([one.row, one.other], [one.row]).expected < 0:
+            continue
         drafts.append(ContainedDraft(one, (Move(one.row, StepKind.REDIRECT, one.other),) if is_merged else ()))
     return drafts
+
+
+@dataclass(frozen=True)
+class ManualDraft:
+    """What to do about a page that holds several others."""
+
+    row: int
+    chapters: tuple[int, ...]
+    outranks: bool
+    """Whether it gets more clicks than its chapters on the queries that show both: then it leaves the index."""
+
+
+def manual_drafts(contained: Contained, demand: Demand | None, may_leave: Callable[[int], bool]) -> list[ManualDraft]:
+    """What to do about each page that holds several others.
+
+    Parameters
+    ----------
+    contained : Contained
+        Pages that others contain.
+    demand : Demand or None
+        Search data.
+    may_leave : callable
+        Whether a page may be taken out of the index.
+    """
+    chapters: dict[int, list[int]] = defaultdict(list)
+    for chapter, manual in sorted(contained.chapters.items()):
+        chapters[manual].append(chapter)
+    return [
+        ManualDraft(manual, tuple(rows), may_leave(manual) and _outranks(manual, rows, demand))
+        for manual, rows in sorted(chapters.items())
+    ]
+
+
+def _outranks(manual: int, chapters: Sequence[int], demand: Demand | None) -> bool:
+    shares = [shares_now([manual, chapter], demand) for chapter in chapters]
+    own, others = (
+        sum(one[row].clicks for one, row in zip(shares, rows, strict=True) if row in one)
+        for rows in ([manual] * len(chapters), chapters)
+    )
+    return own >= _LEAST_CLICKS and own > others
+
+
+def manual_proposals(drafts: Sequence[ManualDraft], context: PlanContext) -> list[Proposal]:
+    """Drafts written out."""
+    return [_manual(draft, context) for draft in drafts]
+
+
+def _manual(draft: ManualDraft, context: PlanContext) -> Proposal:
+    url = context.url(draft.row)
+    rule = ContainedRule.MANUAL_OUTRANKS if draft.outranks else ContainedRule.MANUAL
+    action = Action.NOINDEX if draft.outranks else Action.LEAVE
+    urls = tuple(sorted([url, *map(context.url, draft.chapters)]))
+    told = {"manual": path_of(url), "chapters": counted("page", len(draft.chapters))}
+    steps = [
+        Step(url, StepKind(action), detail=sentence(f"contained.step.{rule}")),
+        *(Step(context.url(row), StepKind.LEAVE, detail=sentence("contained.step.chapter")) for row in draft.chapters),
+    ]
+    return Proposal(
+        id=group_id("manual", urls), action=action, rule=rule, owner=Owner.DEVELOPER if draft.outranks else Owner.EDITOR,
+        keeper="", urls=urls, gain=NO_GAIN, effort_hours=effort_hours(steps, context.settings.plan.effort),
+        confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH if draft.outranks else Evidence.TEXT,
+        summary=sentence(f"contained.summary.{rule}", **told), why=sentence(f"contained.why.{rule}", **told),
+        unless=sentence(f"contained.unless.{rule}"), steps=tuple(steps), basis={"chapters": len(draft.chapters)},
+    )  # fmt: skip
 
 
 def contained_proposals(drafts: Sequence[ContainedDraft], context: PlanContext) -> list[Proposal]:
@@ -75,7 +155,7 @@ def _merge(one: Repeated, context: PlanContext) -> Proposal:
         *context.unique_text(one.row, target),
         *context.moving(one.row, sentence("contained.step.moved")),
     ]
-    gain = context.gain([one.row, target], [one.row])
+    gain = context.merged([one.row, target], [one.row])
     urls = tuple(sorted([url, kept]))
     pair = {"page": path_of(url), "kept": path_of(kept)}
     return Proposal(
@@ -106,7 +186,7 @@ def _trim(alike: Sequence[Repeated], context: PlanContext) -> Proposal:
     pages = counted("page", len(alike))
     return Proposal(
         id=group_id("contained", urls), action=Action.TRIM, rule=ContainedRule.OTHER_PROMISE, owner=Owner.EDITOR, keeper="",
-        urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
+        urls=urls, gain=NO_GAIN,
         effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.MEDIUM, evidence=Evidence.TEXT,
         summary=sentence("contained.summary.pair" if len(alike) == 1 else "contained.summary.pairs", pages=pages, pair=pair),
         why=sentence("contained.why.trim", shares=shares([one.share for one in alike]), pages=pages, words=n_words),

@@ -6,7 +6,6 @@ Out: steps and figures of single pages.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -16,9 +15,10 @@ from numpy.typing import NDArray
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.compare.mentions import Unlinked
 from mardok.findings.keeper import PageStrength
-from mardok.plan.gain import ClickCurve, gain_in_clicks, reach_gain
+from mardok.findings.promise import TURNING
+from mardok.plan.gain import GainModel, sum_of_gains
 from mardok.plan.moves import Moves
-from mardok.plan.proposal import Gain, Step
+from mardok.plan.proposal import NO_CLICKS, NO_GAIN, Gain, Step
 from mardok.sentences import Sentence, Text, clipped, counted, paragraph, sentence
 from mardok.settings import Settings
 from mardok.text.site import Site
@@ -35,8 +35,8 @@ class PlanContext:
 
     site: Site
     strength: PageStrength
-    curve: ClickCurve | None
-    """The site's click-through rate by position; None without search data."""
+    gains: GainModel | None
+    """What changes to pages bring in clicks; None without search data."""
     mentions: Mapping[int, Sequence[Unlinked]]
     """For keepers the pages that mention what they are about and do not link to them."""
     settings: Settings
@@ -48,33 +48,31 @@ class PlanContext:
         """Address of a page."""
         return self.site.pages[row].url
 
-    def gain(self, rows: Iterable[int], moved: Sequence[int]) -> Gain:
-        """Clicks where search data tells of any, else the link weight that moved pages hand on."""
-        if self.strength.demand is not None and self.curve is not None:
-            gain = gain_in_clicks(self.strength.demand, self.curve, set(rows), set(moved))
-            if gain.is_evident:
-                return gain
-        weight = float(self.strength.link_weight[list(moved)].sum()) if moved else 0.0
-        return Gain(weight, weight, GainUnit.LINK_WEIGHT)
+    def merged(self, rows: Collection[int], moved: Collection[int]) -> Gain:
+        """Gain when pages that are shown beside each other become one; see :meth:`GainModel.merged`."""
+        gain = self.gains.merged(rows, moved) if self.gains is not None else NO_CLICKS
+        return gain if gain.is_evident else self._handed_on(moved)
+
+    def folded(self, rows: Collection[int], moved: Collection[int]) -> Gain:
+        """Gain when addresses of one page, or copies, become one; see :meth:`GainModel.folded`."""
+        gain = self.gains.folded(rows) if self.gains is not None else NO_CLICKS
+        return gain if gain.is_evident else self._handed_on(moved)
+
+    def _handed_on(self, moved: Collection[int]) -> Gain:
+        """The link weight that moved pages hand on."""
+        weight = float(self.strength.link_weight[sorted(moved)].sum()) if moved else 0.0
+        return Gain(weight, weight, weight, GainUnit.LINK_WEIGHT)
 
     def reach(self, rows: Iterable[int]) -> Gain:
         """Clicks when pages come to a good position for the queries they are shown for, the site's name apart."""
         demand, position = self.strength.demand, self.settings.thin.good_position
         gains = []
-        if demand is not None and self.curve is not None:
+        if demand is not None and self.gains is not None:
             for row in rows:
                 queries = demand.of([row]).query
                 asked = set(queries[~demand.is_brand[queries]].tolist())
-                gains.append(reach_gain(demand, self.curve, row, asked, position))
-        if not any(gain.is_evident for gain in gains):
-            return Gain(0.0, 0.0, GainUnit.LINK_WEIGHT)
-        return Gain(
-            0.0,
-            math.fsum(gain.high for gain in gains),
-            GainUnit.CLICKS,
-            n_queries=sum(gain.n_queries for gain in gains),
-            impressions=math.fsum(gain.impressions for gain in gains),
-        )
+                gains.append(self.gains.at_position(row, asked, position))
+        return sum_of_gains(gains, GainUnit.CLICKS) if any(gain.is_evident for gain in gains) else NO_GAIN
 
     def moving(self, row: int, detail: Sentence) -> list[Step]:
         """The move itself with what must follow it; pages that stay reachable keep the links they have."""
@@ -122,17 +120,28 @@ class PlanContext:
         lines = self.site.main_text(row).split("\n")
         return "\n".join(line for line, pasted in zip(lines, self.is_pasted[first:end], strict=True) if not pasted)
 
+    def decisive_words(self, row: int) -> frozenset[str]:
+        """Words of a page's main text that can turn its sense: those with digits in them, and negations."""
+        return frozenset(word for word in words(self.site.main_text(row)) if word in TURNING or any(map(str.isdigit, word)))
+
+    def pasted_share(self, row: int) -> float:
+        """Share of a page's words in blocks that are boilerplate."""
+        corpus = self.site.corpus
+        first, end = corpus.first_blocks[row : row + 2]
+        n_words = np.diff(corpus.block_offsets[first : end + 1])
+        total = int(n_words.sum())
+        return float(n_words[self.is_pasted[first:end]].sum()) / total if total else 0.0
+
     def figures(self, gain: Gain, n_moved: int) -> Text:
         """What a gain rests on."""
         if gain.unit == GainUnit.LINK_WEIGHT:
             if not gain.is_evident:
                 return sentence("figures.none")
-            return sentence("figures.link-weight", n=n_moved, share=gain.low)
+            return sentence("figures.link-weight", n=n_moved, share=gain.expected)
         queries = counted("query", gain.n_queries)
         return paragraph(
             sentence("figures.queries", queries=queries, impressions=gain.impressions) if gain.n_queries else None,
             sentence("figures.at-risk", clicks=gain.at_risk) if gain.at_risk else None,
-            sentence("figures.worst", clicks=-gain.low) if gain.low < 0 else None,
         )
 
 

@@ -3,7 +3,8 @@
 In:  the steps of a proposal, and the hours each kind takes (settings ``plan.effort``).
 Out: hours, rounded up to a quarter.
 
-A pattern of addresses costs its rule, however many addresses it covers; every other step costs its rate.
+What is left where it is takes no hours. A pattern of addresses costs its rule, however many addresses it covers; every
+other step costs its rate.
 """
 
 from __future__ import annotations
@@ -32,6 +33,8 @@ def effort_hours(steps: Iterable[Step], rates: Effort, *, n_rules: int = 0) -> f
     0.5
     """
     counts = Counter(step.step for step in steps)
+    if not n_rules and not set(counts) - {StepKind.LEAVE}:
+        return 0.0
     one_by_one = {
         StepKind.MOVE_TEXT: rates.move_text, StepKind.REWRITE: rates.rewrite, StepKind.EXPAND: rates.expand,
         StepKind.RELINK: rates.relink, StepKind.TRIM: rates.trim, StepKind.INVESTIGATE: rates.investigate,

@@ -1,21 +1,29 @@
-"""What it brings when several pages become one, in clicks a month.
+"""What a proposal brings, in clicks a month: what is to be expected, and an interval of 80%.
 
-In:  search data of the whole site, for the curve, and of the pages of a group.
-Out: a lower and an upper figure, each computed from the site's own rows.
+In:  search data of the whole site, for its click-through rate, and of the pages of a proposal.
+Out: a :class:`mardok.plan.proposal.Gain`.
 
-For every query, date, country and device the impressions of the group are at least the greatest and at most the sum over
-its pages, since two pages may have been shown at once or not. The lower figure takes the lower bound at the best position
-that one of the pages usually has, and counts as lost what only moved pages are found for; it may be negative. The upper
-figure takes the upper bound at the best position that a page had while it led alone. Clicks at a position come from the
-site's own click-through rate, a decreasing curve (isotonic regression, R. E. Barlow et al., 1972) that leans on an assumed
-curve where the site has few impressions. A query that draws more or fewer clicks than the curve says does so afterwards
-too: its figures are scaled by the clicks it has over those the curve gives its rows.
+When rivals become one page, three things are not known. How often the pages were shown at once: for every query, day,
+country and device the searches that showed any of them are at least the greatest of their impressions and at most the sum;
+totals of the property, where they are given, narrow that down, to a point where no other page is shown. How high the one
+page will stand: somewhere between where the better of the two stands at each moment today, and where one of them usually
+stood while it led. And what is left of the queries for which only a page that goes is found. The last two are one
+assumption: the reach, 0 for the worse end of both and 1 for the better. Its mean is the setting ``plan.merged_reach``; it
+is drawn from a beta distribution whose two parameters add up to 2, which is uniform for a mean of one half.
+
+Clicks at a position come from the site's own click-through rate, a decreasing curve (isotonic regression, R. E. Barlow et
+al., 1972) that leans on an assumed curve where the site has few impressions. A query that draws more or fewer clicks than
+the curve says does so afterwards, too: its figures are scaled by the clicks it has over those the curve gives its rows.
+
+Addresses of one page and copies are shown once, whichever of them it is: theirs is the sum, and nothing can be lost.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+import math
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +31,7 @@ from numpy.typing import NDArray
 from mardok.compare.contention import numbered
 from mardok.compare.demand import Demand, SearchRows, queries_of_several
 from mardok.plan.proposal import Gain
+from mardok.text.distinct import first_of_equal
 from mardok.vocabulary import GainUnit
 
 CURVE_POSITIONS = 50
@@ -34,6 +43,14 @@ _SCALE_WEIGHT = 10.0
 """Clicks that count for the curve when a query is scaled to its own clicks."""
 _LEAD = 0.5
 """Share of a query's impressions on a date above which a page leads."""
+_LOST = 0.5
+"""Share of the clicks at risk that is lost where the reach is 0."""
+_TAIL = 0.1
+"""Probability on either side of the interval."""
+_TAIL_DEVIATIONS = 1.2816
+"""Standard deviations of a normal distribution from its mean to either end of such an interval."""
+_POINTS = 20
+"""Points of equal probability by which a distribution is summed up."""
 
 
 @dataclass(frozen=True)
@@ -70,91 +87,168 @@ def click_curve(rows: SearchRows) -> ClickCurve:
     return ClickCurve(np.asarray(isotonic_regression(rates, weights=weights, increasing=False).x))
 
 
-def gain_in_clicks(demand: Demand, curve: ClickCurve, rows: Collection[int], moved: Collection[int]) -> Gain:
-    """Gain when the pages `rows` become one and `moved` are those that go.
+def sum_of_gains(gains: Iterable[Gain], unit: GainUnit) -> Gain:
+    """The gain of several things that are done: expectations add up, and so do variances.
 
     Parameters
     ----------
-    rows : collection of int
-        Pages that become one.
-    moved : collection of int
-        Those of them that go.
+    gains : iterable of Gain
+        Of one unit.
 
-    Returns
-    -------
-    Gain
-        Clicks a month; 0 to 0 if no query shows two of the pages and nothing is at risk.
+    Examples
+    --------
+    >>> both = sum_of_gains([Gain(5, 1, 9, GainUnit.CLICKS), Gain(4, 1, 7, GainUnit.CLICKS)], GainUnit.CLICKS)
+    >>> both.expected, both.low, both.high
+    (9.0, 4.0, 14.0)
     """
-    own = demand.of(rows)
-    is_shared = queries_of_several(own)
-    at_risk = float(own.clicks[~is_shared & np.isin(own.row, list(moved))].sum()) / demand.months
-    if not is_shared.any():
-        return Gain(-at_risk, 0.0, GainUnit.CLICKS, at_risk)
-    shared = _Queries(own.select(is_shared), curve)
-    moment = numbered(
-        shared.number, shared.rows.place.astype(np.int64), shared.rows.date.astype("datetime64[D]").astype(np.int64)
-    )
-    of_query = np.zeros(int(moment.max()) + 1, np.int64)
-    of_query[moment] = shared.number
-    impressions = shared.rows.impressions
-    most = np.bincount(moment, weights=impressions)
-    least = np.zeros(len(of_query))
-    np.maximum.at(least, moment, impressions)
-    leads = impressions > _LEAD * most[moment]
-    usual = shared.best_rate(np.ones(len(impressions), bool))
-    best = np.maximum(shared.best_rate(leads), usual)
-    now = float(shared.clicks.sum())
-    low = float((np.bincount(of_query, weights=least) * usual * shared.scale).sum()) - now
-    high = float((np.bincount(of_query, weights=most) * best * shared.scale).sum()) - now
-    low, high = low / demand.months - at_risk, high / demand.months
+    gains = list(gains)
+    expected = math.fsum(gain.expected for gain in gains)
+    below = math.sqrt(math.fsum((gain.expected - gain.low) ** 2 for gain in gains))
+    above = math.sqrt(math.fsum((gain.high - gain.expected) ** 2 for gain in gains))
     return Gain(
-        low,
-        max(high, low),
-        GainUnit.CLICKS,
-        at_risk,
-        n_queries=len(shared.clicks),
-        impressions=float(impressions.sum()) / demand.months,
-    )
+        expected, expected - below, expected + above, unit, math.fsum(gain.at_risk for gain in gains),
+        sum(gain.n_queries for gain in gains), math.fsum(gain.impressions for gain in gains),
+    )  # fmt: skip
 
 
-def gain_of_names(demand: Demand, curve: ClickCurve, queries: Mapping[int, Collection[int]]) -> Gain:
-    """Gain when every page comes as far for the queries that name it as the best of them does for its own.
+@dataclass(frozen=True)
+class GainModel:
+    """What changes to pages bring, by the search data of their site."""
 
-    Parameters
-    ----------
-    queries : mapping of int to collection of int
-        For each page the numbers of the queries that name what only it promises.
-    """
-    own = demand.of(queries)
-    is_named = np.zeros(len(own), bool)
-    for row, named in queries.items():
-        is_named |= (own.row == row) & np.isin(own.query, list(named))
-    return _gain_at(demand, _Queries(own.select(is_named), curve), None)
+    demand: Demand
+    curve: ClickCurve
+    reach: float
+    """Mean of the reach (setting ``plan.merged_reach``)."""
 
+    @cached_property
+    def _reaches(self) -> NDArray[np.float64]:
+        """Values of the reach with equal probability."""
+        from scipy.special import betaincinv  # only here: it takes longer to import than some commands to run
 
-def reach_gain(demand: Demand, curve: ClickCurve, row: int, queries: Collection[int], position: float) -> Gain:
-    """Gain when a page comes to a position for queries that it is shown for further down.
+        middles = (np.arange(_POINTS) + 0.5) / _POINTS
+        return np.asarray(betaincinv(2 * self.reach, 2 * (1 - self.reach), middles))
 
-    Parameters
-    ----------
-    queries : collection of int
-        Numbers of the queries.
-    """
-    own = demand.of([row])
-    return _gain_at(
-        demand, _Queries(own.select(np.isin(own.query, list(queries))), curve), float(curve.at(np.array([position]))[0])
-    )
+    def merged(self, rows: Collection[int], moved: Collection[int]) -> Gain:
+        """Gain when pages that are shown beside each other become one.
 
+        Parameters
+        ----------
+        rows : collection of int
+            Pages that become one.
+        moved : collection of int
+            Those of them that go.
 
-def _gain_at(demand: Demand, shown: _Queries, rate: float | None) -> Gain:
-    """Gain when all queries draw clicks at one rate, by default the best that any of their pages has."""
-    if not len(shown.rows) or not shown.rows.impressions.sum():
-        return Gain(0.0, 0.0, GainUnit.CLICKS)
-    rate = float(shown.best_rate(np.ones(len(shown.rows), bool)).max()) if rate is None else rate
-    impressions = np.bincount(shown.number, weights=shown.rows.impressions)
-    reached = np.maximum(impressions * rate * shown.scale, shown.clicks)
-    high = float((reached - shown.clicks).sum()) / demand.months
-    return Gain(0.0, high, GainUnit.CLICKS, n_queries=len(impressions), impressions=float(impressions.sum()) / demand.months)
+        Returns
+        -------
+        Gain
+            Clicks a month; 0 if no query shows two of the pages and nothing is at risk.
+        """
+        demand = self.demand
+        own = demand.of(rows)
+        is_shared = queries_of_several(own)
+        at_risk = float(own.clicks[~is_shared & np.isin(own.row, list(moved))].sum()) / demand.months
+        if not is_shared.any():
+            return self._gain(np.zeros(1), np.zeros(1), at_risk, 0.0)
+        shared = _Queries(own.select(is_shared), self.curve)
+        moments = _Moments.of(shared, demand)
+        usual = shared.best_rate(np.ones(len(shared.rows), bool))
+        best = np.maximum(shared.best_rate(moments.leads), usual)
+        # Between the fewest and the most searches that the moments allow.
+        part = (np.arange(_POINTS) + 0.5) / _POINTS
+        searches = moments.least[None] + part[:, None] * (moments.most - moments.least)[None]
+        scale = shared.scale[moments.query]
+        today = moments.clicks_of_the_better(searches, self.curve)
+        one_day = np.maximum(searches * best[moments.query], today)
+        today, one_day = (today * scale).sum(axis=1), (one_day * scale).sum(axis=1)
+        clicks = float(shared.clicks.sum())
+        worst = (today - clicks) / demand.months
+        gain = self._gain(worst, (one_day - today) / demand.months, at_risk, clicks)
+        return self._with_queries(gain, shared)
+
+    def folded(self, rows: Collection[int]) -> Gain:
+        """Gain when addresses of one page, or copies, become one: whichever is shown, it is shown once.
+
+        Parameters
+        ----------
+        rows : collection of int
+            Pages that become one.
+        """
+        own = self.demand.of(rows)
+        is_shared = queries_of_several(own)
+        if not is_shared.any():
+            return Gain(0.0, 0.0, 0.0, GainUnit.CLICKS)
+        shared = _Queries(own.select(is_shared), self.curve)
+        best = shared.best_rate(np.ones(len(shared.rows), bool))
+        reached = np.bincount(shared.number, weights=shared.rows.impressions) * best - shared.stated
+        most = float((np.maximum(reached, 0.0) * shared.scale).sum()) / self.demand.months
+        gain = self._gain(np.zeros(1), np.full(1, most), 0.0, 0.0)
+        return self._with_queries(gain, shared)
+
+    def of_names(self, queries: Mapping[int, Collection[int]]) -> Gain:
+        """Gain when every page comes as far for the queries that name it as the best of them does for its own.
+
+        Parameters
+        ----------
+        queries : mapping of int to collection of int
+            For each page the numbers of the queries that name what only it promises.
+        """
+        own = self.demand.of(queries)
+        is_named = np.zeros(len(own), bool)
+        for row, named in queries.items():
+            is_named |= (own.row == row) & np.isin(own.query, list(named))
+        return self._gain_at(_Queries(own.select(is_named), self.curve), None)
+
+    def at_position(self, row: int, queries: Collection[int], position: float) -> Gain:
+        """Gain when a page comes to a position for queries that it is shown for further down.
+
+        Parameters
+        ----------
+        row : int
+            The page.
+        queries : collection of int
+            Numbers of the queries.
+        position : float
+            Where it is to stand.
+        """
+        own = self.demand.of([row])
+        shown = _Queries(own.select(np.isin(own.query, list(queries))), self.curve)
+        return self._gain_at(shown, float(self.curve.at(np.array([position]))[0]))
+
+    def _gain_at(self, shown: _Queries, rate: float | None) -> Gain:
+        """Gain when all queries draw clicks at one rate, by default the best that any of their pages has."""
+        if not len(shown.rows) or not shown.rows.impressions.sum():
+            return Gain(0.0, 0.0, 0.0, GainUnit.CLICKS)
+        rate = float(shown.best_rate(np.ones(len(shown.rows), bool)).max()) if rate is None else rate
+        impressions = np.bincount(shown.number, weights=shown.rows.impressions)
+        reached = np.maximum(impressions * rate * shown.scale, shown.clicks)
+        most = float((reached - shown.clicks).sum()) / self.demand.months
+        return self._with_queries(self._gain(np.zeros(1), np.full(1, most), 0.0, 0.0), shown)
+
+    def _gain(self, worst: NDArray[np.float64], more: NDArray[np.float64], at_risk: float, clicks: float) -> Gain:
+        """Expectation and interval of what is `worst` for a reach of 0 and by `more` better for one of 1.
+
+        Parameters
+        ----------
+        worst, more : ndarray of float64, shape (n,)
+            Clicks a month; with equal probability.
+        at_risk : float
+            Clicks a month of queries for which only a page that goes is found.
+        clicks : float
+            Clicks counted of late, by whose chance all is uncertain.
+        """
+        values = worst[:, None] + more[:, None] * self._reaches[None] - _LOST * at_risk * (1 - self._reaches[None])
+        expected = float(values.mean())
+        low, high = (float(np.quantile(values, tail)) for tail in (_TAIL, 1 - _TAIL))
+        # The figures rest on counted clicks: what is left of one chance, the next will not bring again.
+        chance = _TAIL_DEVIATIONS * abs(expected) / math.sqrt(clicks) if clicks else 0.0
+        below, above = math.hypot(expected - low, chance), math.hypot(high - expected, chance)
+        return Gain(expected, expected - below, expected + above, GainUnit.CLICKS, at_risk)
+
+    def _with_queries(self, gain: Gain, shown: _Queries) -> Gain:
+        return Gain(
+            gain.expected, gain.low, gain.high, gain.unit, gain.at_risk, n_queries=len(shown.clicks),
+            impressions=float(shown.rows.impressions.sum()) / self.demand.months,
+        )  # fmt: skip
 
 
 class _Queries:
@@ -163,14 +257,19 @@ class _Queries:
     def __init__(self, rows: SearchRows, curve: ClickCurve) -> None:
         self.rows = rows
         self.number = np.unique(rows.query, return_inverse=True)[1].ravel()
-        self._told = rows.impressions * curve.at(rows.position)
+        self.by_row = rows.impressions * curve.at(rows.position)
+        """Clicks that the curve gives each row."""
         self.clicks = np.bincount(self.number, weights=rows.clicks)
+
+    @cached_property
+    def stated(self) -> NDArray[np.float64]:
+        """For each query the clicks that the curve gives its rows."""
+        return np.bincount(self.number, weights=self.by_row).astype(np.float64)
 
     @property
     def scale(self) -> NDArray[np.float64]:
         """For each query its clicks over those the curve gives its rows, leaning towards 1 where there are few."""
-        stated = np.bincount(self.number, weights=self._told)
-        return np.asarray((self.clicks + _SCALE_WEIGHT) / (stated + _SCALE_WEIGHT))
+        return np.asarray((self.clicks + _SCALE_WEIGHT) / (self.stated + _SCALE_WEIGHT))
 
     def best_rate(self, which: NDArray[np.bool_]) -> NDArray[np.float64]:
         """For each query the greatest of its pages' rates in some rows, each the mean over the page's impressions.
@@ -181,8 +280,61 @@ class _Queries:
         key = self.number[which].astype(np.int64) << 32 | self.rows.row[which]
         pairs, at = np.unique(key, return_inverse=True)
         impressions = np.bincount(at.ravel(), weights=self.rows.impressions[which], minlength=len(pairs))
-        stated = np.bincount(at.ravel(), weights=self._told[which], minlength=len(pairs))
+        stated = np.bincount(at.ravel(), weights=self.by_row[which], minlength=len(pairs))
         rates = np.divide(stated, impressions, out=np.zeros(len(pairs)), where=impressions > 0)
         best = np.zeros(len(self.clicks))
         np.maximum.at(best, pairs >> 32, rates)
         return best
+
+
+@dataclass(frozen=True)
+class _Moments:
+    """Days of queries in one country and on one device that show any of some pages."""
+
+    of_row: NDArray[np.int64]
+    """Moment of each row."""
+    query: NDArray[np.int64]
+    """Number of the query of each moment."""
+    least: NDArray[np.float64]
+    """Fewest searches that can have shown one of the pages or more."""
+    most: NDArray[np.float64]
+    """Most such searches."""
+    leads: NDArray[np.bool_]
+    """Whether the page of each row leads at its moment."""
+    rows: SearchRows
+
+    @staticmethod
+    def of(shared: _Queries, demand: Demand) -> _Moments:
+        """Those of the queries that show two or more of the pages."""
+        rows = shared.rows
+        moment = numbered(shared.number, rows.place.astype(np.int64), rows.date.astype("datetime64[D]").astype(np.int64))
+        n = int(moment.max()) + 1
+        query = np.zeros(n, np.int64)
+        query[moment] = shared.number
+        most = np.bincount(moment, weights=rows.impressions, minlength=n).astype(np.float64)
+        least = np.zeros(n)
+        np.maximum.at(least, moment, rows.impressions)
+        some = np.zeros(n, np.int64)
+        some[moment] = np.arange(len(moment))
+        at_once, is_exact = demand.at_once(rows.select(some), most)
+        least = np.maximum(least, most - at_once)
+        return _Moments(moment, query, least, np.where(is_exact, least, most), rows.impressions > _LEAD * most[moment], rows)
+
+    def clicks_of_the_better(self, searches: NDArray[np.float64], curve: ClickCurve) -> NDArray[np.float64]:
+        """Clicks at each moment by the curve if each search showed only the page that stands highest in it.
+
+        Parameters
+        ----------
+        searches : ndarray of float64, shape (n, n_moments)
+            Searches at each moment that show any of the pages.
+        curve : ClickCurve
+            Clicks per impression by position.
+        """
+        rows = self.rows
+        order = np.lexsort((rows.row, rows.position, self.of_row))
+        moment, impressions = self.of_row[order], rows.impressions[order]
+        total = np.cumsum(impressions) - impressions
+        before = total - total[np.searchsorted(moment, moment)]
+        shown = np.clip(searches[:, moment] - before, 0.0, impressions)
+        result = np.add.reduceat(shown * curve.at(rows.position[order]), np.flatnonzero(first_of_equal(moment)), axis=1)
+        return np.asarray(result)

@@ -39,22 +39,20 @@ class Plan:
         return {"plan": plan_table(self.proposals, self.decided), "steps": steps_table(self.proposals)}
 
 
-def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs, decisions: Sequence[PlanDecision]) -> Plan:
+def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs) -> Plan:
     """Make the plan.
 
     Parameters
     ----------
     inputs : PlanInputs
         Groups, rivals, thin pages, phrases and checks.
-    decisions : sequence of PlanDecision
-        What a person decided about an earlier plan.
 
     Raises
     ------
     UnsafePlanError
         If it broke one of its own safety rules: a defect, never a matter of input.
     """
-    settings = facts.settings.plan
+    settings, decisions = facts.settings.plan, facts.decisions
     single = ranked(all_proposals(site, facts, inputs), {}, settings)
     made = fold(single, {decision.proposal for decision in decisions}, settings)
     decided, unmatched = follow(made, decisions)

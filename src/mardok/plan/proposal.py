@@ -18,11 +18,13 @@ from mardok.vocabulary import Action, Band, Confidence, Evidence, GainUnit, Othe
 class Gain:
     """What a proposal brings in a month."""
 
+    expected: float
     low: float
     high: float
+    """Ends of an interval of 80%."""
     unit: GainUnit
     at_risk: float = 0.0
-    """Clicks a month of queries where only pages that would move appear."""
+    """Clicks a month of queries for which only pages that go are shown, and which may be lost."""
     n_queries: int = 0
     """Queries for which search data shows two or more of the pages."""
     impressions: float = 0.0
@@ -31,7 +33,11 @@ class Gain:
     @property
     def is_evident(self) -> bool:
         """Whether there is any evidence of a gain or loss."""
-        return bool(self.low or self.high)
+        return bool(self.expected or self.low or self.high)
+
+
+NO_CLICKS = Gain(0.0, 0.0, 0.0, GainUnit.CLICKS)
+NO_GAIN = Gain(0.0, 0.0, 0.0, GainUnit.LINK_WEIGHT)
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,12 +75,14 @@ class Proposal:
     unless: Text
     steps: tuple[Step, ...]
     basis: Mapping[str, Any] = field(default_factory=dict)
+    touched: float = 0.0
+    """Clicks a month and inlinks of the pages and targets that a repair is about, by which repairs are ordered."""
     is_by_pattern: bool = False
     """Whether rules for many addresses carry it out, so that it needs no writer."""
 
     @property
     def band(self) -> Band:
         """Where in the plan it stands."""
-        if self.rule == OtherRule.BROKEN:
+        if self.rule == OtherRule.BLOCKING:
             return Band.BROKEN
-        return Band.GAIN if self.action != Action.LEAVE and self.gain.high > 0 else Band.TIDYING
+        return Band.GAIN if self.action != Action.LEAVE and self.gain.expected > 0 else Band.TIDYING

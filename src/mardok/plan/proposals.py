@@ -20,13 +20,15 @@ from fnmatch import fnmatchcase
 import numpy as np
 
 from mardok.compare.destinations import Destination
+from mardok.compare.periods import DAYS_A_MONTH
 from mardok.findings.groups import Group, group_id
 from mardok.findings.keeper import PageStrength
+from mardok.findings.promise import SERIES_PAGES
 from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
-from mardok.plan.gain import gain_of_names
+from mardok.plan.gain import sum_of_gains
 from mardok.plan.moves import Move
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import NO_GAIN, Gain, Proposal, Step
 from mardok.sentences import Listing, Sentence, Text, clauses, counted, listing, paragraph, path_of, quoted, sentence, shares
 from mardok.settings import Settings
 from mardok.text.site import Site
@@ -55,6 +57,10 @@ class AddressRule:
         return sentence(f"variant-rule.{self.rule}", value=self.value, old=old, new=new)
 
 
+_MOSTLY = 0.5
+"""Share of a text in boilerplate from which resemblance rests on it."""
+_MOST_DIFFERENCES, _MOST_WORDS = 4, 5
+"""Differences that are named, and words of each."""
 PLACE_TAKEN = " > "
 """Stands in the value of a rule between a scheme or host and the one that takes its place."""
 _TO_HTTPS = AddressRule(VariantRule.SCHEME, f"http{PLACE_TAKEN}https")
@@ -142,13 +148,30 @@ def _drafts(
         return [GroupDraft(group, Action.LEAVE, rule)]
     if is_variants:
         drafts = _variant_drafts(site, group, movable, settings)
-    elif group.promises_differ and (strength.demand is None or _asked_for(group, strength, settings)):
-        rule = CopyRule.MAYBE_ASKED_FOR if strength.demand is None else CopyRule.ASKED_FOR
-        drafts = [GroupDraft(replace(group, members=tuple(movable)), Action.REWRITE, rule)]
+    elif group.promises_differ:
+        drafts = _different_drafts(site, group, movable, strength, settings)
     else:
         drafts = _merge_drafts(site, group, movable, settings)
     stays = tuple(row for row in group.members if row not in movable)
     return [replace(drafts[0], stays=stays), *drafts[1:]]
+
+
+def _different_drafts(
+    site: Site, group: Group, movable: Sequence[int], strength: PageStrength, settings: Settings
+) -> list[GroupDraft]:
+    """What to do about copies that promise different things: they are told apart where searchers ask for them, else left.
+
+    Only a series that nobody asked for by name in a good while becomes one page.
+    """
+    demand = strength.demand
+    if demand is None and group.pattern:
+        return [GroupDraft(replace(group, members=tuple(movable)), Action.REWRITE, CopyRule.MAYBE_ASKED_FOR)]
+    if demand is not None and set(_asked_for(group, strength, settings)) & set(movable):
+        return [GroupDraft(replace(group, members=tuple(movable)), Action.REWRITE, CopyRule.ASKED_FOR)]
+    is_long = demand is not None and demand.months * DAYS_A_MONTH >= settings.plan.series_days
+    if group.pattern and len(group.rows) >= SERIES_PAGES and is_long:
+        return _merge_drafts(site, group, movable, settings)
+    return [GroupDraft(group, Action.LEAVE, CopyRule.DIFFERENT)]
 
 
 def _merge_drafts(site: Site, group: Group, movable: Sequence[int], settings: Settings) -> list[GroupDraft]:
@@ -258,7 +281,7 @@ class _Writer:
 
     def __init__(self, context: PlanContext) -> None:
         self.context = context
-        self.site, self.strength, self.curve = context.site, context.strength, context.curve
+        self.site, self.strength = context.site, context.strength
         self.settings, self.moves, self.url = context.settings, context.moves, context.url
 
     def variants(self, drafts: Sequence[GroupDraft]) -> Proposal:
@@ -271,13 +294,9 @@ class _Writer:
         members: dict[int, list[int]] = defaultdict(list)
         for draft in drafts:
             members[draft.group.keeper] += draft.group.members
-        gains = [self.context.gain([keeper, *rows], rows) for keeper, rows in members.items()]
+        gains = [self.context.folded([keeper, *rows], rows) for keeper, rows in members.items()]
         in_clicks = [gain for gain in gains if gain.unit == GainUnit.CLICKS]
-        summed = in_clicks or gains
-        gain = Gain(
-            sum(g.low for g in summed), sum(g.high for g in summed), summed[0].unit,
-            sum(g.at_risk for g in summed), sum(g.n_queries for g in summed), sum(g.impressions for g in summed),
-        )  # fmt: skip
+        gain = sum_of_gains(in_clicks or gains, (in_clicks or gains)[0].unit)
         is_identical = all(draft.group.is_identical for draft in drafts)
         steps = [
             replace(step, pattern=rule_of[row].rule, pattern_value=rule_of[row].value)
@@ -337,7 +356,7 @@ class _Writer:
 
     def _merge(self, draft: GroupDraft) -> Proposal:
         group, is_merge = draft.group, draft.action == Action.MERGE
-        gain = self.context.gain([group.keeper, *group.members], group.members)
+        gain = self.context.folded([group.keeper, *group.members], group.members)
         steps = [Step(self.url(group.keeper), StepKind.LEAVE, detail=sentence("keeper.stays", reason=group.reason))]
         for row in group.members:
             steps += self.context.unique_text(row, group.keeper) if is_merge else []
@@ -358,8 +377,8 @@ class _Writer:
         return self._proposal(
             draft, owner, gain, steps, sentence(f"copies.summary.{draft.action}", copies=copies, kept=kept),
             paragraph(
-                self._sameness(group), sentence("copies.why.stays", kept=kept, reason=group.reason), but,
-                self.context.figures(gain, n),
+                self._sameness(group), self._decisive(group), sentence("copies.why.stays", kept=kept, reason=group.reason),
+                but, self.context.figures(gain, n),
             ),
             sentence(f"copies.unless.{CopyRule.NOT_ASKED_FOR if group.promises_differ else draft.rule}"), group.confidence,
         )  # fmt: skip
@@ -413,19 +432,19 @@ class _Writer:
         return clauses(*parts)
 
     def _rewrite_gain(self, asked: Mapping[int, Mapping[int, float]]) -> Gain:
-        if self.strength.demand is None or self.curve is None:
-            return Gain(0.0, 0.0, GainUnit.LINK_WEIGHT)
-        return gain_of_names(self.strength.demand, self.curve, asked)
+        return self.context.gains.of_names(asked) if self.context.gains is not None else NO_GAIN
 
     def _leave(self, draft: GroupDraft) -> Proposal:
         group = draft.group
-        exception = sentence("copies.step.exception")
+        exception = sentence("copies.step.different" if draft.rule == CopyRule.DIFFERENT else "copies.step.exception")
         steps = [Step(self.url(row), StepKind.LEAVE, detail=exception) for row in group.rows if not self.moves.is_moved(row)]
         noun = "hreflang-alternate" if group.are_alternates else "page"
+        is_apart = draft.rule == CopyRule.DIFFERENT
+        why = sentence(f"copies.why.{draft.rule}", slots=self._slots(group) if is_apart else "")
         return self._proposal(
-            draft, Owner.EDITOR, Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), steps,
+            draft, Owner.EDITOR, NO_GAIN, steps,
             sentence(f"copies.left.{draft.rule}", pages=counted(noun, len(group.rows))),
-            paragraph(self._sameness(group), sentence(f"copies.why.{draft.rule}")),
+            paragraph(self._sameness(group), why),
             sentence(f"copies.unless.{draft.rule}"), Confidence.HIGH,
         )  # fmt: skip
 
@@ -458,7 +477,7 @@ class _Writer:
             evidence=evidence or group.evidence, summary=summary, why=why, unless=unless, steps=tuple(steps), basis=figures,
         )  # fmt: skip
 
-    def _sameness(self, group: Group) -> Sentence:
+    def _sameness(self, group: Group) -> Text:
         others = counted("page-shows", len(group.members))
         kept = path_of(self.url(group.keeper))
         if group.is_identical:
@@ -466,7 +485,28 @@ class _Writer:
         near = [value for row, value in group.resemblance.items() if row in group.members]
         if not near:
             return sentence("copies.why.no-text", pages=others, kept=kept)
-        return sentence("copies.why.near", pages=others, kept=kept, shares=shares(near))
+        pasted = min(self.context.pasted_share(row) for row in group.rows)
+        return paragraph(
+            sentence("copies.why.near", pages=others, kept=kept, shares=shares(near)),
+            sentence("copies.boilerplate", share=pasted) if pasted >= _MOSTLY else None,
+        )
+
+    def _decisive(self, group: Group) -> Sentence | None:
+        """The figures and the words of negation in which near copies differ: one of them can turn the sense."""
+        kept = self.context.decisive_words(group.keeper)
+        differences: list[Text] = []
+        for row in group.members:
+            if row in group.identical:
+                continue
+            own = self.context.decisive_words(row)
+            for page, only in ((row, own - kept), (group.keeper, kept - own)):
+                if only:
+                    named = listing(map(quoted, sorted(only)), most=_MOST_WORDS)
+                    differences.append(sentence("only-on", page=path_of(self.url(page)), words=named))
+        if not differences:
+            return None
+        shown = clauses(*differences[:_MOST_DIFFERENCES])
+        return sentence("copies.decisive", differences=shown)
 
     def _slots(self, group: Group) -> Listing:
         slots = sorted({slot for slot in (group.slots or {}).values() if slot})

@@ -3,8 +3,10 @@
 In:  proposals in any order.
 Out: the tables of the plan and of its steps, best proposal first.
 
-Bands come first (broken, gain, tidying); within a band clicks come before link weight, then the middle of the gain times
-the weight of the confidence, for each hour of work; what rather loses comes last. Ties are broken by the first address.
+Bands come first (blocking, gain, tidying). Among gains clicks come before link weight, then the expectation times the weight
+of the confidence, for each hour of work; texts are trimmed last, after the redirects and canonicals that cost less. What has
+no evidence of a gain follows: repairs by the clicks and inlinks they touch, what is left where it is at the very end. Ties
+are broken by the first address.
 """
 
 from __future__ import annotations
@@ -18,7 +20,7 @@ from mardok.plan.decisions import Decided
 from mardok.plan.proposal import Proposal
 from mardok.settings import Plan
 from mardok.tables import PLAN, STEP_ROWS
-from mardok.vocabulary import Confidence, Decision
+from mardok.vocabulary import Action, Confidence, Decision, OtherRule
 
 _UNDECIDED = Decided()
 
@@ -41,15 +43,19 @@ def ranked(proposals: Iterable[Proposal], decided: Mapping[str, Decided], settin
 
     def key(proposal: Proposal) -> tuple[object, ...]:
         gain = proposal.gain
-        worth = (gain.low + gain.high) / 2 * weight[proposal.confidence] / max(proposal.effort_hours, 0.25)
+        worth = gain.expected * weight[proposal.confidence] / max(proposal.effort_hours, 0.25)
         is_rejected = decided.get(proposal.id, _UNDECIDED).decision == Decision.REJECT
         return (
             is_rejected,
             proposal.band,
+            proposal.action == Action.LEAVE,
             not gain.is_evident,
             worth < 0,
+            proposal.action == Action.TRIM,
             gain.unit.rank,
             -worth,
+            proposal.rule == OtherRule.UNTIDY,
+            -proposal.touched,
             proposal.urls[0],
             proposal.id,
         )
@@ -61,7 +67,8 @@ def plan_table(proposals: Sequence[Proposal], decided: Mapping[str, Decided]) ->
     """The table of the plan; `proposals` best first."""
     return PLAN.frame(
         (
-            rank, p.band, p.id, p.action, p.rule, p.owner, p.keeper, len(p.urls), p.gain.low, p.gain.high, p.gain.unit,
+            rank, p.band, p.id, p.action, p.rule, p.owner, p.keeper, len(p.urls), p.gain.expected,
+            p.gain.low, p.gain.high, p.gain.unit,
             p.gain.at_risk, p.effort_hours, p.confidence, p.evidence, str(p.summary), str(p.why), str(p.unless),
             json.dumps(p.basis, ensure_ascii=False, sort_keys=True),
             decided.get(p.id, _UNDECIDED).decision, decided.get(p.id, _UNDECIDED).note,

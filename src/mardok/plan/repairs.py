@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import replace
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -18,11 +19,11 @@ from mardok.findings.groups import group_id
 from mardok.findings.page_check import PageCheck, once_a_template
 from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.sentences import Text, clauses, counted, listing, paragraph, path_of, sentence
 from mardok.text.words import folded_line
 from mardok.urls import matches
-from mardok.vocabulary import Action, CheckId, Confidence, Evidence, GainUnit, OtherRule, Owner, StepKind
+from mardok.vocabulary import Action, CheckId, Confidence, Evidence, OtherRule, Owner, StepKind
 
 _EXAMPLES = 2
 
@@ -57,6 +58,7 @@ class _Order(NamedTuple):
 
 
 _ORDERS = {
+    CheckId.SITE_CLOSED: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
     CheckId.LINK_BROKEN: _Order(_Field.LINKS, True, Owner.EDITOR, _Thing.LINK),
     CheckId.LINK_BLOCKED: _Order(_Field.LINKS, True, Owner.DEVELOPER, _Thing.ADDRESS),
     CheckId.REDIRECT_LOOP: _Order(_Field.LINKS, True, Owner.SERVER, _Thing.ADDRESS),
@@ -110,33 +112,71 @@ _ORDERS = {
     CheckId.TEXT_ENCODING_BROKEN: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
 }
 """Checks that become proposals; the others are settled by proposals of their own."""
+_BLOCKING = (
+    CheckId.SITE_CLOSED, CheckId.REDIRECT_LOOP, CheckId.REDIRECT_BROKEN, CheckId.CANONICAL_BROKEN, CheckId.CANONICAL_NOINDEX,
+    CheckId.PAGE_SOFT_404, CheckId.PAGE_EMPTY, CheckId.ROBOTS_HTML, CheckId.SITEMAP_HTML, CheckId.LINK_BLOCKED,
+    CheckId.LINK_BROKEN,
+)  # fmt: skip
+"""Checks by which a page cannot be found, so that it is urgent if the page has clicks or many inlinks."""
+_MANY_INLINKS = 10
+"""Pages that link to a page which many visitors are sent to."""
 _DUPLICATES = (CheckId.TITLE_DUPLICATE, CheckId.DESCRIPTION_DUPLICATE, CheckId.H1_DUPLICATE)
 """Checks that it takes two pages for."""
 
 
 def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], context: PlanContext) -> list[Proposal]:
-    """One proposal for each field of work, broken and untidy apart.
+    """One proposal for each field of work; what blocks pages, what is broken, and what is untidy apart.
 
     Parameters
     ----------
     gone : collection of int
         Pages that go, or leave the index.
     """
-    by_field: dict[tuple[_Field, bool], list[PageCheck]] = defaultdict(list)
+    by_field: dict[tuple[_Field, OtherRule], list[PageCheck]] = defaultdict(list)
     pages: dict[CheckId, set[str]] = defaultdict(set)
     listed_troubles = list(troubles)
     for page_check in listed_troubles:
         pages[page_check.check].add(page_check.url)
+    linking = _pages_that_link(listed_troubles)
     for page_check in once_a_template(listed_troubles):
         row = context.site.row_of.get(page_check.url, -1)
         is_left = matches(page_check.url, context.settings.plan.leave) or row in gone
         if page_check.check in _ORDERS and not is_left:
-            by_field[_ORDERS[page_check.check].field, _ORDERS[page_check.check].is_broken].append(page_check)
-    return [
-        _proposal(field, is_broken, sorted(_still_wrong(result)), pages, context)
-        for (field, is_broken), result in sorted(by_field.items())
-        if _still_wrong(result)
-    ]
+            rule = _rule(page_check, linking, context)
+            by_field[_ORDERS[page_check.check].field, rule].append(page_check)
+    result = []
+    for (field, rule), checks in sorted(by_field.items()):
+        left = sorted(_still_wrong(checks))
+        if left:
+            touched = sum(_touched(one, linking, context) for one in left)
+            result.append(replace(_proposal(field, rule, left, pages, context), touched=touched))
+    return result
+
+
+def _pages_that_link(troubles: Iterable[PageCheck]) -> Counter[str]:
+    """How many pages link to each address that answers an error."""
+    return Counter(target for _, target in {(one.url, one.detail) for one in troubles if one.check == CheckId.LINK_BROKEN})
+
+
+def _rule(page_check: PageCheck, linking: Mapping[str, int], context: PlanContext) -> OtherRule:
+    """How urgent it is: a page with clicks or many inlinks that cannot be found comes before all else."""
+    if not _ORDERS[page_check.check].is_broken:
+        return OtherRule.UNTIDY
+    if page_check.check == CheckId.SITE_CLOSED:
+        return OtherRule.BLOCKING
+    if page_check.check in _BLOCKING and _touched(page_check, linking, context) >= _MANY_INLINKS:
+        return OtherRule.BLOCKING
+    return OtherRule.BROKEN
+
+
+def _touched(page_check: PageCheck, linking: Mapping[str, int], context: PlanContext) -> float:
+    """Clicks a month and inlinks of the page, or of what a broken link leads to."""
+    if page_check.check == CheckId.LINK_BROKEN:
+        row = context.site.row_of.get(page_check.detail, -1)
+        clicks = float(context.strength.clicks[row]) if row >= 0 else 0.0
+        return clicks + linking.get(page_check.detail, 0)
+    row = context.site.row_of.get(page_check.url, -1)
+    return float(context.strength.clicks[row] + context.strength.inlinks[row]) if row >= 0 else 0.0
 
 
 def _still_wrong(checks: Sequence[PageCheck]) -> list[PageCheck]:
@@ -151,7 +191,7 @@ def _still_wrong(checks: Sequence[PageCheck]) -> list[PageCheck]:
 
 def _proposal(
     field: _Field,
-    is_broken: bool,
+    rule: OtherRule,
     checks: Sequence[PageCheck],
     pages: Mapping[CheckId, Collection[str]],
     context: PlanContext,
@@ -183,10 +223,10 @@ def _proposal(
     ]
     is_template = any(page_check.template for page_check in checks)
     return Proposal(
-        id=group_id("repair", [field, str(is_broken), *urls]), action=Action.REPAIR,
-        rule=OtherRule.BROKEN if is_broken else OtherRule.UNTIDY,
+        id=group_id("repair", [field, rule, *urls]), action=Action.REPAIR,
+        rule=rule,
         owner=min(owners, key=lambda owner: (-owners[owner], owner)), keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), effort_hours=effort_hours(steps, context.settings.plan.effort),
+        gain=NO_GAIN, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.HIGH, evidence=Evidence.TEXT,
         summary=sentence("repair.summary", field=sentence(f"repair.field.{field.name.lower()}"), orders=listing(orders)),
         why=paragraph(

@@ -17,14 +17,16 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
 from mardok.findings.groups import group_id
+from mardok.findings.keeper import Shares
 from mardok.findings.kinds import PageKinds
 from mardok.findings.rivals import QueryOverlap, Rival, Rivalry
 from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
+from mardok.plan.gain import GainModel
 from mardok.plan.moves import Move
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import NO_CLICKS, NO_GAIN, Gain, Proposal, Step
 from mardok.sentences import Sentence, Text, counted, listing, paragraph, path_of, quoted, sentence
-from mardok.settings import Rivals, Settings
+from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import is_home, matches
 from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, GroupKind, Owner, RivalRule, StepKind
@@ -47,6 +49,11 @@ class RivalDraft:
     settled: tuple[int, ...] = ()
     """Further rivals that another proposal moves."""
 
+    @property
+    def reason(self) -> Text:
+        """Why the keeper stays: of several pages as against the one that is shown most beside it."""
+        return max(self.rivals, key=lambda rival: rival.overlap.impressions if rival.overlap else 0.0).reason
+
 
 def rival_drafts(
     site: Site,
@@ -54,6 +61,7 @@ def rival_drafts(
     kinds: PageKinds,
     kept: Collection[int],
     moved: Collection[int],
+    gains: GainModel | None,
     settings: Settings,
 ) -> list[RivalDraft]:
     """What to do about each group of rivals.
@@ -64,8 +72,11 @@ def rival_drafts(
         Pages that copies are moved onto: they are not moved themselves.
     moved : collection of int
         Pages that go anyway.
+    gains : GainModel or None
+        What merges bring: none that is expected to lose clicks is proposed.
     """
     drafts = []
+    keepers = {rivalry.keeper for rivalry in rivalries}
     for rivalry in rivalries:
         by_action: dict[tuple[Action, RivalRule], list[Rival]] = defaultdict(list)
         if rivalry.keeper in moved:
@@ -76,8 +87,11 @@ def rival_drafts(
                 continue
             action, rule = _action(rival, rivalry, kinds, settings)
             url = site.pages[rival.row].url
-            if action == Action.MERGE and (rival.row in kept or is_home(url, settings.variants)):
+            if action == Action.MERGE and (rival.row in kept or rival.row in keepers or is_home(url, settings.variants)):
                 action, rule = Action.REWRITE, RivalRule.OTHERS_LEAD_HERE
+            if action == Action.MERGE and gains is not None:
+                gain = gains.merged([rivalry.keeper, rival.row], [rival.row])
+                action, rule = (Action.LEAVE, RivalRule.TWO_BRING_MORE) if gain.expected < 0 else (action, rule)
             if action != Action.LEAVE and matches(url, settings.plan.leave):
                 action, rule = Action.LEAVE, RivalRule.EXCEPTION
             by_action[action, rule].append(rival)
@@ -88,35 +102,19 @@ def rival_drafts(
     return drafts
 
 
-def has_lost(overlap: QueryOverlap, rules: Rivals) -> bool:
-    """Whether two pages lost clicks on their common queries against the span before."""
-    return lost(overlap.clicks, overlap.clicks_before, rules)
-
-
-def lost(clicks: float, before: float, rules: Rivals) -> bool:
-    """Whether so many clicks a month are a loss against those before.
-
-    Parameters
-    ----------
-    clicks, before : float
-        Clicks a month in the last span, and in the equal span before; NaN where there is none.
-    rules : Rivals
-        Least clicks and least share that count as lost.
-    """
-    return not math.isnan(before) and before - clicks >= max(rules.lost_clicks, rules.lost_share * before)
-
-
 def _action(rival: Rival, rivalry: Rivalry, kinds: PageKinds, settings: Settings) -> tuple[Action, RivalRule]:
     rules, overlap = settings.rivals, rival.overlap
     if overlap is None:
         return Action.INVESTIGATE, RivalRule.WORDING_ONLY
-    takes_turns = overlap.turns.changes >= rules.least_turns
-    is_losing = has_lost(overlap, rules)
-    weeks = overlap.turns.weeks
-    leads = max(overlap.turns.led.values(), default=0) / weeks if weeks else 0.0
-    if overlap.is_dated and leads >= rules.steady_lead and not is_losing and _leader_position(rival, rivalry) <= _FIRST_PAGE:
+    if overlap.unread_leader:
+        return Action.INVESTIGATE, RivalRule.UNREAD_LEADER
+    turns, is_losing = overlap.turns, overlap.movement.is_lost
+    takes_turns = turns.changes >= rules.least_turns and turns.is_beyond_chance
+    leads = max(turns.led_share.values(), default=0.0)
+    is_in_front = overlap.is_dated and leads >= rules.steady_lead and _leader_position(rival, rivalry) <= _FIRST_PAGE
+    if is_in_front and (not is_losing or not turns.changes):
         return Action.LEAVE, RivalRule.LEADER_IN_FRONT
-    if overlap.turns.both_on_first_page >= rules.first_page_share:
+    if turns.both_on_first_page >= rules.first_page_share:
         return Action.LEAVE, RivalRule.BOTH_ON_FIRST_PAGE
     if kinds.kind[rival.row] != kinds.kind[rivalry.keeper]:
         return Action.RETITLE, RivalRule.DIFFERENT_KINDS
@@ -130,11 +128,12 @@ def _action(rival: Rival, rivalry: Rivalry, kinds: PageKinds, settings: Settings
 
 
 def _leader_position(rival: Rival, rivalry: Rivalry) -> float:
+    """Position, of late, of the page that was ahead most."""
     overlap = rival.overlap
-    if overlap is None or not overlap.turns.led:
+    if overlap is None or not overlap.turns.led_share:
         return math.inf
-    leader = max(overlap.turns.led, key=lambda row: (overlap.turns.led[row], -row))
-    return overlap.position if leader == rivalry.keeper else overlap.other_position
+    leader = max(overlap.turns.led_share, key=lambda row: (overlap.turns.led_share[row], -row))
+    return (overlap.kept if leader == rivalry.keeper else overlap.other).position
 
 
 def rival_proposals(drafts: Sequence[RivalDraft], context: PlanContext) -> list[Proposal]:
@@ -210,7 +209,7 @@ class _Writer:
         return Proposal(
             id=group_id(GroupKind.RIVALS, urls), action=draft.action, rule=draft.rule, owner=_OWNER[draft.action],
             keeper=context.url(self.keeper), urls=urls, gain=gain,
-            effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=self._confidence(overlaps),
+            effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=self._confidence(overlaps, gain),
             evidence=max((rival.evidence for rival in draft.rivals), key=lambda evidence: evidence.rank),
             summary=self._summary(),
             why=paragraph(self._why(), self._decision(overlaps), self._gain_text(gain)),
@@ -225,27 +224,26 @@ class _Writer:
     def _gain(self, is_searched: bool) -> Gain:
         action = self.draft.action
         if action in (Action.LEAVE, Action.INVESTIGATE) or not is_searched:
-            return Gain(0.0, 0.0, GainUnit.CLICKS if is_searched else GainUnit.LINK_WEIGHT)
-        merged = self.context.gain([self.keeper, *self.rows], self.rows)
-        if action == Action.MERGE or merged.unit != GainUnit.CLICKS:
-            return merged
+            return NO_CLICKS if is_searched else NO_GAIN
+        if action == Action.MERGE:
+            return self.context.merged([self.keeper, *self.rows], self.rows)
         # Both pages stay: nothing is lost, and at best each is found where one of them leads today.
-        return Gain(0.0, max(merged.high, 0.0), GainUnit.CLICKS, n_queries=merged.n_queries, impressions=merged.impressions)
+        return self.context.folded([self.keeper, *self.rows], ())
 
-    def _confidence(self, overlaps: Sequence[QueryOverlap]) -> Confidence:
+    def _confidence(self, overlaps: Sequence[QueryOverlap], gain: Gain) -> Confidence:
         if self.draft.action == Action.LEAVE:
             return Confidence.MEDIUM
         if not overlaps:
             return Confidence.LOW
         rules = self.context.settings.rivals
-        both = all(overlap.turns.changes >= rules.least_turns and has_lost(overlap, rules) for overlap in overlaps)
-        if both and self.draft.action == Action.MERGE:
+        both = all(overlap.turns.changes >= rules.least_turns and overlap.movement.is_lost for overlap in overlaps)
+        if both and self.draft.action == Action.MERGE and gain.low >= 0:
             return Confidence.HIGH
         return Confidence.MEDIUM if overlaps[0].is_dated else Confidence.LOW
 
     def _keeper_detail(self) -> Sentence:
         is_merge = self.draft.action == Action.MERGE
-        return sentence("keeper.stays" if is_merge else "rivals.step.stronger", reason=self.draft.rivalry.reason)
+        return sentence("keeper.stays" if is_merge else "rivals.step.stronger", reason=self.draft.reason)
 
     def _steps(self, rival: Rival) -> list[Step]:
         context, action, row = self.context, self.draft.action, rival.row
@@ -297,21 +295,28 @@ class _Writer:
         )  # fmt: skip
 
     def _search_figures(self, path: str, overlap: QueryOverlap) -> list[Text | None]:
-        demand, turns = self.context.strength.demand, overlap.turns
-        spans = demand.spans if demand else None
+        demand, turns, moved = self.context.strength.demand, overlap.turns, overlap.movement
+        assert demand is not None  # only search data shows overlaps
+        spans = demand.spans
         return [
             sentence(
                 "rivals.why.search", path=path, kept=self.kept, number=counted("query", len(overlap.queries)),
                 queries=listing(map(quoted, overlap.queries)), impressions=overlap.impressions,
-                other_position=overlap.other_position, position=overlap.position,
+            ),
+            sentence(
+                "rivals.why.now", span=demand.recent_text, path=path, kept=self.kept, clicks=overlap.kept.clicks,
+                other_clicks=overlap.other.clicks, place=_place(overlap.kept), other_place=_place(overlap.other),
             ),
             sentence(
                 "rivals.why.turns", weeks=counted("week", turns.weeks), kept=self.kept, led=turns.led.get(self.keeper, 0),
                 changes=counted("time", turns.changes),
             ) if turns.weeks else None,
+            sentence("rivals.why.since", page=path_of(self.context.url(turns.leader)), since=turns.since)
+            if turns.since is not None
+            else None,
             sentence("rivals.why.overlap", share=overlap.share, unit=sentence(f"figure.{overlap.share_of}"), path=path),
-            sentence("rivals.why.clicks", now=overlap.clicks, before=overlap.clicks_before, span=spans.before_text)
-            if spans is not None and not math.isnan(overlap.clicks_before)
+            sentence("rivals.why.clicks", now=moved.clicks, before=moved.clicks_before, span=spans.before_text)
+            if spans is not None and not math.isnan(moved.clicks_before)
             else None,
         ]  # fmt: skip
 
@@ -320,16 +325,18 @@ class _Writer:
         values: dict[str, object] = {}
         if rule == RivalRule.WORDING_ONLY:
             values["known"] = sentence("rivals.known.never-together" if is_searched else "rivals.known.no-search-data")
+        if rule == RivalRule.UNREAD_LEADER:
+            values["pages"] = listing(sorted({path_of(overlap.unread_leader) for overlap in overlaps}))
         if rule == RivalRule.BOTH_ON_FIRST_PAGE:
             values["share"] = min(overlap.turns.both_on_first_page for overlap in overlaps)
         if rule in (RivalRule.DIFFERENT_KINDS, RivalRule.SAME_INTENT, RivalRule.LESS_OVERLAP, RivalRule.OTHERS_LEAD_HERE):
-            values["stays"] = sentence("rivals.stays", kept=self.kept, reason=self.draft.rivalry.reason)
+            values["stays"] = sentence("rivals.stays", kept=self.kept, reason=self.draft.reason)
         return sentence(f"rivals.decision.{rule}", **values)
 
     def _gain_text(self, gain: Gain) -> Text | None:
         if self.draft.action == Action.MERGE:
             return self.context.figures(gain, len(self.rows))
-        if gain.high > 0:
+        if gain.is_evident and gain.unit == GainUnit.CLICKS:
             return sentence("rivals.gain")
         return None if self.draft.action == Action.LEAVE else sentence("no-evidence")
 
@@ -338,6 +345,7 @@ class _Writer:
         result: dict[str, object] = {"wording": list(rival.wording), "resemblance": round(rival.resemblance, 6)}
         if overlap is None:
             return result
+        moved = overlap.movement
         return {
             **result,
             "queries": list(overlap.queries[:10]),
@@ -349,9 +357,13 @@ class _Writer:
             "weeks_with_leader": overlap.turns.weeks,
             "weeks_led": {self.context.url(row): n for row, n in overlap.turns.led.items()},
             "both_on_first_page": round(overlap.turns.both_on_first_page, 6),
-            "clicks": round(overlap.clicks, 1),
-            "clicks_before": None if math.isnan(overlap.clicks_before) else round(overlap.clicks_before, 1),
-            "positions": [round(overlap.position, 1), round(overlap.other_position, 1)],
+            "clicks": round(moved.clicks, 1),
+            "clicks_before": None if math.isnan(moved.clicks_before) else round(moved.clicks_before, 1),
+            "is_lost": moved.is_lost,
+            "clicks_now": [round(overlap.kept.clicks, 1), round(overlap.other.clicks, 1)],
+            "positions_now": [_rounded(overlap.kept.position), _rounded(overlap.other.position)],
+            "turns_beyond_chance": overlap.turns.is_beyond_chance,
+            "unread_leader": overlap.unread_leader,
         }
 
 
@@ -359,3 +371,11 @@ _OWNER = {
     Action.MERGE: Owner.EDITOR, Action.REWRITE: Owner.WRITER, Action.RETITLE: Owner.WRITER,
     Action.INVESTIGATE: Owner.EDITOR, Action.LEAVE: Owner.EDITOR,
 }  # fmt: skip
+
+
+def _place(shares: Shares) -> Text:
+    return sentence("place", position=shares.position) if math.isfinite(shares.position) else sentence("not-shown")
+
+
+def _rounded(position: float) -> float | None:
+    return round(position, 1) if math.isfinite(position) else None

@@ -13,10 +13,9 @@ from mardok.findings.groups import group_id
 from mardok.findings.site_name import NamePhrase
 from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
-from mardok.plan.proposal import Gain, Proposal, Step
-from mardok.plan.rivals import lost
+from mardok.plan.proposal import NO_CLICKS, NO_GAIN, Proposal, Step
 from mardok.sentences import Text, counted, listing, paragraph, path_of, sentence
-from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, NameRule, Owner, StepKind
+from mardok.vocabulary import Action, Confidence, Evidence, NameRule, Owner, StepKind
 
 _LEAST_TITLES = 5
 """Titles that carry a name, from which it is worth an edit of the template."""
@@ -44,14 +43,14 @@ def _proposal(name_phrase: NamePhrase, context: PlanContext) -> Proposal:
         why = sentence("site-name.why.promised", page=path_of(context.url(name_phrase.promised_by)), **named)
     else:
         why = sentence("site-name.why.repeated", **named)
-    is_searched = bool(name_phrase.queries)
+    is_searched, moved = bool(name_phrase.queries), name_phrase.movement
     is_open = action == Action.INVESTIGATE
     return Proposal(
         id=group_id("site name", [name_phrase.name.casefold(), *urls[:1]]), action=action, rule=rule,
         owner=Owner.DEVELOPER if action == Action.RETITLE else Owner.EDITOR,
         keeper=context.url(name_phrase.home) if name_phrase.home >= 0 else "", urls=urls,
         # Clicks that were lost may have other causes, so they are told and not promised.
-        gain=Gain(0.0, 0.0, GainUnit.CLICKS if is_searched else GainUnit.LINK_WEIGHT),
+        gain=NO_CLICKS if is_searched else NO_GAIN,
         # One template is looked at or edited, whatever the number of pages.
         effort_hours=effort_hours([], context.settings.plan.effort, n_rules=int(action == Action.RETITLE)),
         confidence=Confidence.MEDIUM if is_searched and not is_open else Confidence.LOW,
@@ -62,8 +61,8 @@ def _proposal(name_phrase: NamePhrase, context: PlanContext) -> Proposal:
         basis={
             "name": name_phrase.name, "phrase": name_phrase.phrase, "titles": len(name_phrase.rows),
             "queries": list(name_phrase.queries),
-            "impressions": round(name_phrase.impressions, 1), "clicks": round(name_phrase.clicks, 1),
-            "clicks_before": None if math.isnan(name_phrase.clicks_before) else round(name_phrase.clicks_before, 1),
+            "impressions": round(name_phrase.impressions, 1), "clicks": round(moved.clicks, 1),
+            "clicks_before": None if math.isnan(moved.clicks_before) else round(moved.clicks_before, 1),
             "pages_shown": [context.url(row) for row in name_phrase.shown],
             "lead_changes": name_phrase.turns.changes if name_phrase.turns else 0,
         },
@@ -80,22 +79,23 @@ def _decided(name_phrase: NamePhrase, context: PlanContext) -> tuple[NameRule, T
     """The rule that holds, and the reason in a sentence."""
     rules, demand = context.settings.rivals, context.strength.demand
     values: dict[str, object] = {}
-    others = [row for row in name_phrase.shown if row != name_phrase.home]
+    turns = name_phrase.turns
+    others = (
+        []
+        if turns is None
+        else sorted((row for row in turns.led if row != name_phrase.home), key=lambda row: -turns.led[row])
+    )
     if not name_phrase.queries:
         rule = NameRule.NO_QUERY if demand else NameRule.NO_SEARCH_DATA
-    elif (
-        others
-        and name_phrase.turns
-        and name_phrase.turns.changes >= rules.least_turns
-        and any(row in name_phrase.turns.led for row in others)
-    ):
+    elif others and turns is not None and turns.changes >= rules.least_turns and turns.is_beyond_chance:
         rule = NameRule.TURNS
-        pages = listing([path_of(context.url(row)) for row in name_phrase.shown])
-        values = {"pages": pages, "changes": counted("time", name_phrase.turns.changes)}
-    elif lost(name_phrase.clicks, name_phrase.clicks_before, rules) and demand is not None:
+        home = [name_phrase.home] if turns.led.get(name_phrase.home) else []
+        pages = listing([path_of(context.url(row)) for row in (*home, *others)])
+        values = {"pages": pages, "changes": counted("time", turns.changes)}
+    elif name_phrase.movement.is_lost and demand is not None:
         rule = NameRule.LOSS
         span = demand.spans.before_text if demand.spans else sentence("span.unknown")
-        values = {"now": name_phrase.clicks, "before": name_phrase.clicks_before, "span": span}
+        values = {"now": name_phrase.movement.clicks, "before": name_phrase.movement.clicks_before, "span": span}
     else:
         rule = NameRule.HARMLESS
     return rule, sentence(f"site-name.decision.{rule}", **values)

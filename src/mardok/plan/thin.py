@@ -6,7 +6,6 @@ Out: proposals: one for each page to be expanded or merged, one for all that are
 
 from __future__ import annotations
 
-import math
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -15,12 +14,13 @@ from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import group_id
 from mardok.findings.keeper import PageStrength
 from mardok.findings.thin import Verdict
+from mardok.findings.thin_analysis import ThinAnalysis
 from mardok.findings.wording import section_name
 from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
-from mardok.plan.gain import reach_gain
+from mardok.plan.gain import GainModel, sum_of_gains
 from mardok.plan.moves import Move
-from mardok.plan.proposal import Gain, Proposal, Step
+from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.plan.reservations import Reservations
 from mardok.sentences import Text, counted, listing, paragraph, path_of, quoted, sentence
 from mardok.text.site import Site
@@ -31,6 +31,8 @@ _NAMED_QUERIES = 5
 _MOST_SINGLE = 5
 """Pages of a section to be expanded, beyond which they are one proposal."""
 _MOST_TOLD = 20
+_LEAST_INLINKS, _MANY_INLINKS = 20, 0.25
+"""Pages, and share of the site's pages, that link to a page which the site wants to be found."""
 
 
 OUT_OF_INDEX = (ThinRule.SMALL_TAG, ThinRule.NO_CLICKS, ThinRule.FORGOTTEN)
@@ -53,23 +55,32 @@ class ThinDraft:
         return self.verdict.rule in OUT_OF_INDEX
 
 
-def thin_drafts(site: Site, facts: SiteFacts, verdicts: Sequence[Verdict | None], reserved: Reservations) -> list[ThinDraft]:
+def thin_drafts(
+    site: Site, facts: SiteFacts, thin: ThinAnalysis, reserved: Reservations, gains: GainModel | None
+) -> list[ThinDraft]:
     """What to do about each thin page that nothing else is done about.
 
     Parameters
     ----------
-    verdicts : sequence of Verdict or None, one a page
-        Why pages are thin; None for those that are not asked about.
+    thin : ThinAnalysis
+        Why pages are thin.
     reserved : Reservations
         What other proposals do about pages.
+    gains : GainModel or None
+        What merges bring: none that is expected to lose clicks is proposed.
     """
     strength, settings, is_whole = facts.strength, facts.settings, facts.coverage.is_whole
     drafts = []
-    for row, verdict in enumerate(verdicts):
+    for row, verdict in enumerate(thin.verdicts):
         if verdict is None or not verdict.is_thin or row in reserved.busy:
             continue
         draft = ThinDraft(row, verdict)
         obstacle = _obstacle(draft, is_home(site.pages[row].url, settings.variants), strength, reserved)
+        if not obstacle and verdict.rule == ThinRule.RELATIVE and gains is not None:
+            loses = gains.merged([row, verdict.relative], [row]).expected < 0
+            obstacle = ThinObstacle.LOSS if loses else obstacle
+        if verdict.rule == ThinRule.WAIT and row in thin.with_kin:
+            obstacle = ThinObstacle.OTHER_PROMISE
         if obstacle:
             draft = _staying(draft, obstacle)
         elif draft.leaves_index and is_whole and _is_forgotten(row, strength):
@@ -89,6 +100,9 @@ def _obstacle(draft: ThinDraft, is_home_page: bool, strength: PageStrength, rese
     if row in reserved.kept:
         return ThinObstacle.KEPT
     if draft.leaves_index:
+        n_linking = int(strength.inlinks[row])
+        if n_linking >= max(_LEAST_INLINKS, _MANY_INLINKS * len(strength.inlinks)):
+            return ThinObstacle.LINKED_EVERYWHERE
         return ThinObstacle.POINTED_AT if row in reserved.pointed_at else ThinObstacle.NONE
     if verdict.relative in reserved.busy:
         return ThinObstacle.TARGET_BUSY
@@ -166,15 +180,9 @@ def _by_section(drafts: Sequence[ThinDraft], context: PlanContext) -> list[list[
 
 def _expand_all(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal:
     """One proposal for the many thin pages of a section."""
-    single = sorted((_expand(draft, context) for draft in drafts), key=lambda one: (-one.gain.high, one.urls))
+    single = sorted((_expand(draft, context) for draft in drafts), key=lambda one: (-one.gain.expected, one.urls))
     urls = tuple(sorted(url for one in single for url in one.urls))
-    gain = Gain(
-        0.0,
-        math.fsum(one.gain.high for one in single),
-        GainUnit.CLICKS,
-        n_queries=sum(one.gain.n_queries for one in single),
-        impressions=math.fsum(one.gain.impressions for one in single),
-    )
+    gain = sum_of_gains((one.gain for one in single), GainUnit.CLICKS)
     steps = tuple(step for one in single for step in one.steps)
     first = single[0]
     return Proposal(
@@ -189,17 +197,17 @@ def _expand_all(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal:
             page=path_of(first.urls[0]), first=first.why,
         ),
         unless=sentence("thin.unless.expand-section"), steps=steps,
-        basis={"gain_high": {one.urls[0]: round(one.gain.high, 1) for one in single[:_MOST_TOLD]}, **gain_basis(gain)},
+        basis={"gain": {one.urls[0]: round(one.gain.expected, 1) for one in single[:_MOST_TOLD]}, **gain_basis(gain)},
     )  # fmt: skip
 
 
 def _expand(draft: ThinDraft, context: PlanContext) -> Proposal:
     verdict, url, demand = draft.verdict, context.url(draft.row), context.strength.demand
     assert demand is not None  # only searched pages are expanded
-    assert context.curve is not None
+    assert context.gains is not None
     queries = [demand.queries[code] for code in verdict.queries]
     named = listing(map(quoted, queries), most=_NAMED_QUERIES)
-    gain = reach_gain(demand, context.curve, draft.row, verdict.queries, context.settings.thin.good_position)
+    gain = context.gains.at_position(draft.row, verdict.queries, context.settings.thin.good_position)
     steps = (Step(url, StepKind.EXPAND, detail=sentence("thin.step.expand", queries=named, position=verdict.position)),)
     return Proposal(
         id=group_id("thin", [url]), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, owner=Owner.WRITER, keeper=url,
@@ -223,7 +231,7 @@ def _merge(draft: ThinDraft, context: PlanContext) -> Proposal:
     url, kept = context.url(row), context.url(target)
     steps = [Step(kept, StepKind.LEAVE, detail=sentence("thin.step.keeper")), *context.unique_text(row, target)]
     steps += context.moving(row, sentence("thin.step.moved"))
-    gain = context.gain([row, target], [row])
+    gain = context.merged([row, target], [row])
     urls = tuple(sorted([url, kept]))
     is_searched = context.strength.demand is not None
     return Proposal(
@@ -250,7 +258,7 @@ def _out_of_index(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal
     return Proposal(
         id=group_id("thin", urls), action=action, rule=drafts[0].verdict.rule,
         owner=Owner.SERVER if action == Action.RETIRE else Owner.DEVELOPER, keeper="", urls=urls,
-        gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT), effort_hours=effort_hours(steps, context.settings.plan.effort),
+        gain=NO_GAIN, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH,
         summary=sentence(f"thin.summary.{action}", pages=_pages(urls, "page")),
         why=paragraph(_first_reason(drafts), sentence(f"thin.why.{action}")), unless=sentence(f"thin.unless.{action}"),
@@ -264,7 +272,9 @@ def _leave(drafts: Sequence[ThinDraft], context: PlanContext, is_whole: bool) ->
     is_fine = rule == ThinRule.WELL_PLACED
     urls = tuple(sorted(context.url(draft.row) for draft in drafts))
     is_searched = context.strength.demand is not None
-    if obstacle:
+    if obstacle == ThinObstacle.OTHER_PROMISE:
+        key, values = "other-promise", {}
+    elif obstacle:
         key, values = "gives-way", {"obstacle": sentence(f"thin.obstacle.{obstacle}")}
     elif is_fine:
         key, values = "well-placed", {}
@@ -273,7 +283,7 @@ def _leave(drafts: Sequence[ThinDraft], context: PlanContext, is_whole: bool) ->
         key, values = "wait" if is_whole else "wait-in-part", {"known": known}
     return Proposal(
         id=group_id(f"thin {'fine' if is_fine else 'wait'}", urls), action=Action.LEAVE, rule=rule, owner=Owner.EDITOR,
-        keeper="", urls=urls, gain=Gain(0.0, 0.0, GainUnit.LINK_WEIGHT),
+        keeper="", urls=urls, gain=NO_GAIN,
         effort_hours=effort_hours([], context.settings.plan.effort), confidence=Confidence.MEDIUM,
         evidence=Evidence.SEARCH if is_fine else Evidence.TEXT,
         summary=sentence(f"thin.left.{key}", pages=_pages(urls, "thin-page"), **values),

@@ -13,10 +13,14 @@ import pandas as pd
 
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import Grouping
+from mardok.plan.gain import sum_of_gains
 from mardok.plan.outcome import outcome
-from mardok.sentences import sentence
+from mardok.plan.proposal import Gain
+from mardok.sentences import Sentence, counted, hours, sentence
 from mardok.sources.raw import Intake
-from mardok.vocabulary import Answer, Decision, GainUnit, NotComputed
+from mardok.vocabulary import Action, Answer, Band, Decision, GainUnit, NotComputed
+
+_EXAMPLES = 20
 
 
 def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping) -> dict[str, Any]:
@@ -31,7 +35,7 @@ def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping
     """
     demand = facts.demand
     pages, plan = tables["pages"], tables["plan"]
-    in_clicks = plan["gain_unit"] == GainUnit.CLICKS
+    gain = gain_of_rows(plan)
     return {
         "pages": len(pages),
         "indexable": int(pages["indexable"].sum()),
@@ -49,22 +53,62 @@ def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping
         "groups": _counts(tables["groups"].drop_duplicates("group")["kind"]),
         "checks": _counts(tables["checks"]["check"]),
         "proposals": _counts(plan["action"]),
-        "gain_clicks_low": round(float(plan.loc[in_clicks, "gain_low"].sum()), 1),
-        "gain_clicks_high": round(float(plan.loc[in_clicks, "gain_high"].sum()), 1),
+        "gain_clicks": round(gain.expected, 1),
+        "gain_clicks_low": round(gain.low, 1),
+        "gain_clicks_high": round(gain.high, 1),
         "effort_hours": round(float(plan["effort_hours"].sum()), 2),
         "search": None if demand is None else {
             "months": round(demand.months, 2),
             "dated": demand.is_dated,
             "compared": str(demand.spans.text) if demand.spans else None,
-            "clicks": round(float(demand.rows.clicks.sum()) / demand.months, 1),
-            "impressions": round(float(demand.rows.impressions.sum()) / demand.months, 1),
-            "queries": len(np.unique(demand.rows.query)),
-            "unmatched_addresses": len(demand.unmatched),
-            "unmatched_examples": dict(list(demand.unmatched.items())[:20]),
+            "clicks": round(float(demand.of_pages.clicks.sum()) / demand.months, 1),
+            "impressions": round(float(demand.of_pages.impressions.sum()) / demand.months, 1),
+            "queries": len(np.unique(demand.of_pages.query)),
+            "unread_addresses": len(demand.unread),
+            "unread_clicks": round(float(demand.unread_clicks.sum()), 1),
+            "kept_share": None if demand.totals is None else round(demand.totals.kept, 4),
+            "unread_examples": {
+                url: round(float(clicks), 1)
+                for url, clicks in zip(demand.unread[:_EXAMPLES], demand.unread_clicks, strict=False)
+            },
         },
         "crawl": facts.coverage.totals(),
         "site_names": list(facts.titles.all_names),
     }  # fmt: skip
+
+
+def gain_of_rows(plan: pd.DataFrame) -> Gain:
+    """The gain in clicks of several rows of a plan: expectations add up, and the interval is that of the sum."""
+    in_clicks = plan[plan["gain_unit"] == GainUnit.CLICKS]
+    gains = (
+        Gain(expected, low, high, GainUnit.CLICKS)
+        for expected, low, high in in_clicks[["gain", "gain_low", "gain_high"]].itertuples(index=False, name=None)
+    )
+    return sum_of_gains(gains, GainUnit.CLICKS)
+
+
+def told_apart(plan: pd.DataFrame) -> tuple[pd.DataFrame, list[Sentence]]:
+    """Rows that a reader is shown one by one, and for the rest one line an owner: of these no gain can be told.
+
+    What is left where it is is in neither: there is nothing to be done.
+
+    Parameters
+    ----------
+    plan : DataFrame
+        Rows of a plan, best first.
+    """
+    work = plan[plan["action"] != Action.LEAVE]
+    is_shown = (work["band"] == Band.BROKEN) | (work["gain"] != 0)
+    by_owner = work[~is_shown].groupby("owner", observed=True)["effort_hours"].agg(["size", "sum"])
+    return work[is_shown], [
+        sentence(
+            "plan.of-owner",
+            owner=sentence(f"owner.{owner}"),
+            proposals=counted("proposal", int(row["size"])),
+            hours=hours(row["sum"]),
+        )
+        for owner, row in by_owner.iterrows()
+    ]
 
 
 def outcomes(tables: dict[str, pd.DataFrame], minimum_share: float) -> dict[str, dict[str, int] | None]:

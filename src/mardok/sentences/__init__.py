@@ -8,7 +8,7 @@ category of the Unicode CLDR that the language has; numbers are written as the l
 """
 
 from mardok.sentences.figures import clipped, path_of, percent
-from mardok.sentences.gains import gain_range, gain_text, hours, topic_text
+from mardok.sentences.gains import gain_range, gain_text, hours, signed, topic_text
 from mardok.sentences.sentence import (
     Listing,
     Paragraph,
@@ -43,5 +43,6 @@ __all__ = [
     "quoted",
     "sentence",
     "shares",
+    "signed",
     "topic_text",
 ]

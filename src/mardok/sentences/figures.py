@@ -79,6 +79,20 @@ def fine_percent(share: float) -> str:
     return _number(100 * share, _PATTERNS["thousandths"]) + "%"
 
 
+def day(date: Any) -> str:
+    """A day as it is written in a sentence.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> day(np.datetime64("2030-07-01"))
+    '1 July 2030'
+    """
+    from babel.dates import format_date  # only here: it takes longer to import than some commands to run
+
+    return format_date(date.astype("datetime64[D]").item(), format="d MMMM y", locale=LANGUAGE)
+
+
 FORMATS: Mapping[str, Callable[[Any], str]] = {
     "": str,
     "whole": whole,
@@ -86,6 +100,7 @@ FORMATS: Mapping[str, Callable[[Any], str]] = {
     "short": short,
     "percent": percent,
     "fine_percent": fine_percent,
+    "day": day,
 }
 """How a template may have a value written: ``{name:whole}``."""
 

@@ -31,20 +31,20 @@ def signed(value: float) -> str:
 
 
 def gain_text(proposal: Mapping[str, Any]) -> str:
-    """The gain of a proposal as it is said: clicks as a range, link weight as a share, that there is no evidence, or that
-    something is broken, which needs none."""
+    """The gain of a proposal as it is said: clicks with their interval, link weight as a share, that there is no evidence,
+    or that something is broken, which needs none."""
     if proposal["band"] == Band.BROKEN:
         return str(sentence("gain.broken"))
-    low, high = proposal["gain_low"], proposal["gain_high"]
-    if not low and not high:
+    expected, low, high = proposal["gain"], proposal["gain_low"], proposal["gain_high"]
+    if not expected and not low and not high:
         return str(sentence("gain.none"))
     if proposal["gain_unit"] == GainUnit.LINK_WEIGHT:
-        return str(sentence("gain.link-weight", share=high))
-    return str(sentence("gain.clicks", range=gain_range(low, high)))
+        return str(sentence("gain.link-weight", share=expected))
+    return str(sentence("gain.clicks", expected=signed(expected), range=gain_range(low, high)))
 
 
 def gain_range(low: float, high: float) -> str:
-    """The two ends of a gain in clicks.
+    """The two ends of the interval of a gain in clicks.
 
     Examples
     --------

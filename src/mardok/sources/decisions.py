@@ -7,13 +7,14 @@ Out: decisions, each with the addresses and figures of the proposal it is about,
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from mardok.errors import TableError
 from mardok.folder import original_cell
 from mardok.meta import is_audit_folder
+from mardok.sentences import path_of
 from mardok.sources.raw import OpenIntake, Unread
 from mardok.sources.table import read_table
 from mardok.store import stored_columns
@@ -117,34 +118,53 @@ def _earlier(
         refuse(f"decision {cells['decision']!r}: is none of {', '.join(filter(None, Decision))}; ignored")
         decision = Decision.NONE
     written = known.get(cells["proposal"])
-    keeper, action = _changes(cells, written, refuse)
-    if not (decision or cells.get("note") or keeper or action):
+    changes = _changes(cells, written, refuse)
+    if changes.is_refused and decision == Decision.ACCEPT:
+        refuse("what it asks for cannot be followed, so it is not accepted either")
+        decision = Decision.NONE
+    if not (decision or cells.get("note") or changes.keeper or changes.action):
         return None
     written = written or _UNKNOWN
     return PlanDecision(
         proposal=cells["proposal"], decision=Decision(decision), note=cells.get("note", ""), place=place, urls=written.urls,
-        proposed=written.action, keeper=keeper, action=action, basis=written.basis or cells.get("basis", ""), told=cells,
+        proposed=written.action, keeper=changes.keeper,
+        action=changes.action, basis=written.basis or cells.get("basis", ""), told=cells,
     )  # fmt: skip
 
 
-def _changes(cells: Mapping[str, str], written: _Known | None, refuse: object) -> tuple[str, str]:
+@dataclass(frozen=True)
+class _Changes:
+    """What a row asks for beside the plan's own."""
+
+    keeper: str = ""
+    action: str = ""
+    is_refused: bool = False
+    """Whether it asks for something that cannot be followed."""
+
+
+def _changes(cells: Mapping[str, str], written: _Known | None, refuse: Callable[[str], None]) -> _Changes:
     """Another keeper and another action than the plan's, where they can be followed."""
-    assert callable(refuse)
-    keeper = normal_url(cells["keeper"]) or "" if cells.get("keeper") else ""
-    action = cells.get("action", "").lower()
     if written is None:
-        return "", ""
-    if keeper in ("", written.keeper):
-        keeper = ""
-    elif keeper not in written.urls:
-        refuse(f"keeper {keeper}: is none of the pages of proposal {cells['proposal']}; the plan's stays")
-        keeper = ""
-    if action in ("", written.action):
-        action = ""
-    elif action not in tuple(Action):
-        refuse(f"action {action!r}: is none of {', '.join(Action)}; the plan's stays")
-        action = ""
-    elif action != Action.LEAVE and {written.action, action} != {Action.MERGE, Action.CANONICAL}:
-        refuse(f"action {action!r}: cannot take the place of {written.action!r}; leave can, and canonical for merge")
-        action = ""
-    return keeper, action
+        return _Changes()
+    asked, action = cells.get("keeper", ""), cells.get("action", "").lower()
+    keeper = _named_page(asked, written)
+    if asked and not keeper:
+        refuse(f"keeper {asked}: is none of the pages of proposal {cells['proposal']}; the plan's stays")
+        return _Changes(is_refused=True)
+    if action and action != written.action:
+        if action not in tuple(Action):
+            refuse(f"action {action!r}: is none of {', '.join(Action)}; the plan's stays")
+            return _Changes(is_refused=True)
+        if action != Action.LEAVE and {written.action, action} != {Action.MERGE, Action.CANONICAL}:
+            refuse(f"action {action!r}: cannot take the place of {written.action!r}; leave can, and canonical for merge")
+            return _Changes(is_refused=True)
+    return _Changes("" if keeper == written.keeper else keeper, "" if action == written.action else action)
+
+
+def _named_page(asked: str, written: _Known) -> str:
+    """The page of a proposal that a cell names, by its address or by the path that the plan prints; ``""`` if none."""
+    url = normal_url(asked) or ""
+    if url and (url in written.urls or url == written.keeper):
+        return url
+    by_path = [one for one in sorted({*written.urls, written.keeper} - {""}) if path_of(one) == asked]
+    return by_path[0] if len(by_path) == 1 else ""

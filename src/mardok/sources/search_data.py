@@ -9,7 +9,7 @@ A file has millions of rows and far fewer different cells: each different cell i
 from __future__ import annotations
 
 import csv
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -23,19 +23,20 @@ from numpy.typing import NDArray
 from mardok.errors import TableError
 from mardok.settings import Search
 from mardok.sources.cells import date_formats, day, decimal_number, whole_number
+from mardok.sources.doubled import without_repeats
 from mardok.sources.raw import OpenIntake, Unread
 from mardok.sources.table import read_table
 from mardok.tables import SEARCH_COLUMNS
 from mardok.urls import normal_url
 
-_REQUIRED = ("query", "page", "clicks", "impressions", "position")
+_REQUIRED = ("query", "clicks", "impressions", "position")
 _NAMES = ("query", "country", "device")
 _LISTED = 20
 _TOTALS = frozenset(["", "total", "totals", "grand total", "sum", "all", "gesamt", "summe", "gesamtsumme", "ergebnis"])
 _KEY = ("query", "page", "date", "country", "device")
 
 
-def read_search(paths: Iterable[Path], settings: Search, intake: OpenIntake) -> pd.DataFrame:
+def read_search(paths: Sequence[Path], settings: Search, intake: OpenIntake) -> pd.DataFrame:
     """Rows of the search files together.
 
     Parameters
@@ -50,7 +51,8 @@ def read_search(paths: Iterable[Path], settings: Search, intake: OpenIntake) -> 
     DataFrame
         Columns ``query`` (category, case-folded), ``page`` (category, address in its one form), ``clicks``,
         ``impressions``, ``position`` (float64), ``date`` (datetime64, NaT where the file has none), ``country``,
-        ``device`` (category, ``""`` likewise).
+        ``device`` (category, ``""`` likewise). Rows of a file without the column ``page`` tell of the property as a whole:
+        their page is ``""``.
 
     Raises
     ------
@@ -58,6 +60,9 @@ def read_search(paths: Iterable[Path], settings: Search, intake: OpenIntake) -> 
         If a required column is missing, days can be read in two ways, or no row can be used.
     """
     parts = [_read_one(path, settings, intake) for path in paths]
+    if all(len(part) == 0 or part["page"].cat.categories.tolist() == [""] for part in parts):
+        raise TableError(f"{', '.join(map(str, paths))}: tells of the property only; give the export by query and page, too")
+    parts = without_repeats(dict(zip(map(str, paths), parts, strict=True)), intake)
     if len(parts) == 1:
         return parts[0]
     for name in ("page", *_NAMES):
@@ -106,7 +111,10 @@ def _read_one(path: Path, settings: Search, intake: OpenIntake) -> pd.DataFrame:
         else:
             codes, names = np.zeros(n_rows, np.int32), [""]
         columns[name] = pd.Categorical.from_codes(codes, pd.Index(names, dtype=object))
-    pages, addresses = cells["page"].named(lambda cell: normal_url(cell) or "")
+    is_by_page = "page" in cells
+    pages, addresses = (
+        cells["page"].named(lambda cell: normal_url(cell) or "") if is_by_page else (np.zeros(n_rows, np.int32), [""])
+    )
     columns["page"] = pd.Categorical.from_codes(pages, pd.Index(addresses, dtype=object))
     columns["clicks"] = cells["clicks"].numbers(whole_number)
     columns["impressions"] = cells["impressions"].numbers(whole_number)
@@ -118,14 +126,16 @@ def _read_one(path: Path, settings: Search, intake: OpenIntake) -> pd.DataFrame:
     )
     rows = pd.DataFrame({name: columns[name] for name in SEARCH_COLUMNS if name in columns})
     faults = {
-        "page": rows["page"].to_numpy() == "",
+        "page": rows["page"].to_numpy() == "" if is_by_page else np.zeros(n_rows, bool),
         "clicks": ~(columns["clicks"] >= 0),
         "impressions": ~(columns["impressions"] >= 0) | (columns["clicks"] > columns["impressions"]),
         "position": ~(columns["position"] >= 1),
         "date": np.isnat(columns["date"]) if "date" in cells else np.zeros(n_rows, bool),
     }
     unusable = np.zeros(n_rows, bool)
-    is_total = faults["page"] & _is_any(cells["page"], _TOTALS) & _is_any(cells["query"], _TOTALS)
+    is_total = faults["page"] & _is_any(cells["query"], _TOTALS)
+    if is_by_page:
+        is_total &= _is_any(cells["page"], _TOTALS)
     tell(is_total, lambda _row: "a row of totals, not of one query and page; row ignored")
     unusable |= is_total
     for name, is_faulty in faults.items():

@@ -37,9 +37,9 @@ function signed(value) {
 
 function gainText(proposal) {
   if (proposal.band === 1) return "something is broken";
-  if (!proposal.gain_low && !proposal.gain_high) return "no evidence";
-  if (proposal.gain_unit === "link weight") return `${percent(proposal.gain_high)} link weight`;
-  return `${signed(proposal.gain_low)} to ${signed(proposal.gain_high)} clicks/month`;
+  if (!proposal.gain && !proposal.gain_low && !proposal.gain_high) return "no evidence";
+  if (proposal.gain_unit === "link weight") return `${percent(proposal.gain)} link weight`;
+  return `${signed(proposal.gain)} clicks/month (${signed(proposal.gain_low)} to ${signed(proposal.gain_high)})`;
 }
 
 const VANISHING = /[\u00ad\u200b-\u200d\u2060\ufeff]/g;
