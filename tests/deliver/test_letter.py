@@ -30,17 +30,26 @@ def test_the_letter_says_what_the_totals_say(demo: mardok.Audit) -> None:
     assert f"We read {totals['pages']} pages, {totals['indexable']} of which search engines may list." in text
     assert f"- {totals['pages_with_copies']} pages have copies" in text
     in_clicks = plan[plan["gain_unit"] == "clicks/month"]
-    low, high = in_clicks["gain_low"].sum(), in_clicks["gain_high"].sum()
-    assert f"between {low:,.0f} and {high:,.0f} clicks a month" in text
+    expected = in_clicks["gain"].sum()
+    below, above = (((in_clicks["gain"] - in_clicks[end]) ** 2).sum() ** 0.5 for end in ("gain_low", "gain_high"))
+    interval = f"between {expected - below:,.0f} and {expected + above:,.0f} in four cases of five"
+    assert f"are expected to bring {expected:,.0f} clicks a month, {interval}" in text
+    assert f"{plan['at_risk'].sum():.1f} clicks a month come from queries for which only a page that goes is found" in text
     rows = re.findall(r"^\| ([a-z ]+) \| ([\d,]+) \| ([\d,]+) \|$", text, re.MULTILINE)
     assert [name.replace(" ", "_") for name, _, _ in rows] == list(totals["outcome"]["today"])
     for name, today, after in rows:
         assert int(today.replace(",", "")) == totals["outcome"]["today"][name.replace(" ", "_")]
         assert int(after.replace(",", "")) == totals["outcome"]["all"][name.replace(" ", "_")]
     numbered = re.findall(r"^(\d+)\. \*\*(.+?)\*\* \(", text, re.MULTILINE)
-    assert [int(rank) for rank, _ in numbered] == plan["rank"].head(10).tolist()
-    assert [summary for _, summary in numbered] == [markdown_text(summary) for summary in plan["summary"].head(10)]
-    assert f"{len(plan) - 10} proposals more are in the workbook." in text
+    shown = plan[(plan["band"] == 1) | (plan["gain"] != 0)]
+    assert [int(rank) for rank, _ in numbered] == shown["rank"].head(10).tolist()
+    assert [summary for _, summary in numbered] == [markdown_text(summary) for summary in shown["summary"].head(10)]
+    assert f"{len(shown) - 10} proposals more are in the workbook." in text
+    by_owner = plan[~plan["rank"].isin(shown["rank"])].groupby("owner")["effort_hours"].agg(["size", "sum"])
+    told = re.findall(
+        r"^- For (?:the )?([a-z ]+), without a gain that can be told: (\d+) proposals?, ([\d.]+) hours?", text, re.M
+    )
+    assert [(int(n), float(hours)) for _, n, hours in told] == list(by_owner.itertuples(index=False, name=None))
 
 
 def test_a_part_of_the_plan_has_a_letter_of_its_own(demo: mardok.Audit) -> None:

@@ -20,7 +20,7 @@ BROKEN = {
     "link-broken", "link-blocked", "redirect-loop", "redirect-broken", "canonical-broken", "canonical-noindex",
     "canonical-other-host", "canonical-several", "canonical-hreflang", "hreflang-broken", "robots-html", "sitemap-html",
     "image-broken", "page-soft-404", "page-empty", "page-part-broken", "page-insecure-parts", "text-double-escaped",
-    "text-encoding-broken",
+    "text-encoding-broken", "site-closed",
 }  # fmt: skip
 OWNERS = {"redirect-loop": "server", "redirect-chain": "server", "robots-html": "server", "page-soft-404": "server",
           "page-empty": "developer", "link-blocked": "developer", "page-orphan": "editor", "h2-long": "editor"}  # fmt: skip

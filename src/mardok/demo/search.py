@@ -28,8 +28,8 @@ _TOP = 3.0
 """Position of pages that stay on the first page of results while another leads."""
 _NEAR, _FAR = (-0.6, 6.0), (-1.5, 12.0)
 """Places by which a page stands before its usual position while it leads, and behind it while it does not."""
-_FALLING, _LAST_WEEKS = {"violin hire": 1.5}, 13
-"""Places that queries lose, and in how many of the last weeks."""
+_NAMED_QUERIES, _FALL, _LAST_WEEKS = ("violin hire",), 1.5, 13
+"""Queries that lose ground, by how many places, and in how many of the last weeks."""
 _STRAYS = {
     f"{troubles.BARE}/": ("violin hire", 24.0, 3.6),
     f"{troubles.INSECURE}/": ("violin hire", 18.0, 4.1),
@@ -63,7 +63,7 @@ def _rows_of_query(query: str, pages: list[tuple[str, float, float]], random: np
         season = 1 + 0.25 * math.cos(2 * math.pi * (day.timetuple().tm_yday - 265) / 365)
         if len(strong) > 1 and random.random() < 0.22:
             leader = int(random.integers(len(strong)))
-        fallen = _FALLING.get(query, 0.0) if week >= WEEKS - _LAST_WEEKS else 0.0
+        fallen = _FALL if query in _NAMED_QUERIES and week >= WEEKS - _LAST_WEEKS else 0.0
         for url, impressions, position in pages:
             competes = len(strong) > 1 and url in strong
             if competes:

@@ -15,6 +15,11 @@ Clicks at a position come from the site's own click-through rate, a decreasing c
 al., 1972) that leans on an assumed curve where the site has few impressions. A query that draws more or fewer clicks than
 the curve says does so afterwards, too: its figures are scaled by the clicks it has over those the curve gives its rows.
 
+Who proposes the best of many merges proposes those whose figures happen to be too high. So what a merge brings, as a share
+of the clicks that its pages have, is drawn towards the mean of all merges that the site's search data suggests, the more the
+less they differ beyond what the model errs by (empirical Bayes; C. N. Morris, Journal of the American Statistical
+Association 78, 1983).
+
 Addresses of one page and copies are shown once, whichever of them it is: theirs is the sum, and nothing can be lost.
 """
 
@@ -22,7 +27,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -43,6 +48,11 @@ _SCALE_WEIGHT = 10.0
 """Clicks that count for the curve when a query is scaled to its own clicks."""
 _LEAD = 0.5
 """Share of a query's impressions on a date above which a page leads."""
+_MODEL_ERROR = 0.035
+"""Standard deviation by which the model errs about a merge, as a share of the clicks; found by simulation."""
+_USUAL_SPREAD, _USUAL_MERGES = 0.08, 5.0
+"""Standard deviation of what merges bring, as a share of the clicks, on a site that tells of none; and how many of its own
+merges that counts for."""
 _LOST = 0.5
 """Share of the clicks at risk that is lost where the reach is 0."""
 _TAIL = 0.1
@@ -112,6 +122,29 @@ def sum_of_gains(gains: Iterable[Gain], unit: GainUnit) -> Gain:
 
 
 @dataclass(frozen=True)
+class Shrinkage:
+    """Towards what the gains of merges are drawn, as shares of the clicks that their pages have."""
+
+    mean: float = 0.0
+    weight: float = 1.0
+    """Weight of a merge's own figure; 1 draws it nowhere."""
+
+    @staticmethod
+    def of(lifts: NDArray[np.float64]) -> Shrinkage:
+        """By the merges of a site.
+
+        Parameters
+        ----------
+        lifts : ndarray of float64, shape (n_merges,)
+            What each is expected to bring, as a share of the clicks of its pages.
+        """
+        n = len(lifts)
+        own = float(lifts.var(ddof=1)) if n > 1 else 0.0
+        spread = (n * max(own - _MODEL_ERROR**2, 0.0) + _USUAL_MERGES * _USUAL_SPREAD**2) / (n + _USUAL_MERGES)
+        return Shrinkage(float(lifts.sum()) / (n + _USUAL_MERGES), spread / (spread + _MODEL_ERROR**2))
+
+
+@dataclass(frozen=True)
 class GainModel:
     """What changes to pages bring, by the search data of their site."""
 
@@ -119,6 +152,26 @@ class GainModel:
     curve: ClickCurve
     reach: float
     """Mean of the reach (setting ``plan.merged_reach``)."""
+    shrinkage: Shrinkage = Shrinkage()
+    """By all merges of the site."""
+
+    def shrunken_by(self, merges: Iterable[tuple[int, int]]) -> GainModel:
+        """The model with gains drawn towards those of these merges.
+
+        Parameters
+        ----------
+        merges : iterable of (row, row)
+            Pairs of pages that search data shows for the same queries.
+        """
+        lifts = [lift for pair in merges if (lift := self._lift(pair)) is not None]
+        return replace(self, shrinkage=Shrinkage.of(np.array(lifts, np.float64)))
+
+    def _lift(self, pair: tuple[int, int]) -> float | None:
+        """What a merge brings on the shared queries, as a share of the clicks there; None without clicks."""
+        ends = self._ends(pair)
+        if ends is None or not ends.clicks:
+            return None
+        return float((ends.worst + self.reach * ends.more).mean()) * self.demand.months / ends.clicks
 
     @cached_property
     def _reaches(self) -> NDArray[np.float64]:
@@ -148,9 +201,19 @@ class GainModel:
         is_shared = queries_of_several(own)
         at_risk = float(own.clicks[~is_shared & np.isin(own.row, list(moved))].sum()) / demand.months
         if not is_shared.any():
-            return self._gain(np.zeros(1), np.zeros(1), at_risk, 0.0)
+            return self._gain(_Ends(None, np.zeros(1), np.zeros(1), 0.0), at_risk)
+        ends = self._ends(rows)
+        assert ends is not None  # there are shared queries
+        return self._with_queries(self._gain(ends, at_risk), ends.shared)
+
+    def _ends(self, rows: Collection[int]) -> _Ends | None:
+        """What a merge brings on the queries that show two of the pages; None if there are none."""
+        own = self.demand.of(rows)
+        is_shared = queries_of_several(own)
+        if not is_shared.any():
+            return None
         shared = _Queries(own.select(is_shared), self.curve)
-        moments = _Moments.of(shared, demand)
+        moments = _Moments.of(shared, self.demand)
         usual = shared.best_rate(np.ones(len(shared.rows), bool))
         best = np.maximum(shared.best_rate(moments.leads), usual)
         # Between the fewest and the most searches that the moments allow.
@@ -161,9 +224,8 @@ class GainModel:
         one_day = np.maximum(searches * best[moments.query], today)
         today, one_day = (today * scale).sum(axis=1), (one_day * scale).sum(axis=1)
         clicks = float(shared.clicks.sum())
-        worst = (today - clicks) / demand.months
-        gain = self._gain(worst, (one_day - today) / demand.months, at_risk, clicks)
-        return self._with_queries(gain, shared)
+        months = self.demand.months
+        return _Ends(shared, (today - clicks) / months, (one_day - today) / months, clicks)
 
     def folded(self, rows: Collection[int]) -> Gain:
         """Gain when addresses of one page, or copies, become one: whichever is shown, it is shown once.
@@ -181,8 +243,7 @@ class GainModel:
         best = shared.best_rate(np.ones(len(shared.rows), bool))
         reached = np.bincount(shared.number, weights=shared.rows.impressions) * best - shared.stated
         most = float((np.maximum(reached, 0.0) * shared.scale).sum()) / self.demand.months
-        gain = self._gain(np.zeros(1), np.full(1, most), 0.0, 0.0)
-        return self._with_queries(gain, shared)
+        return self._with_queries(self._gain(_Ends(None, np.zeros(1), np.full(1, most), 0.0), 0.0), shared)
 
     def of_names(self, queries: Mapping[int, Collection[int]]) -> Gain:
         """Gain when every page comes as far for the queries that name it as the best of them does for its own.
@@ -222,33 +283,55 @@ class GainModel:
         impressions = np.bincount(shown.number, weights=shown.rows.impressions)
         reached = np.maximum(impressions * rate * shown.scale, shown.clicks)
         most = float((reached - shown.clicks).sum()) / self.demand.months
-        return self._with_queries(self._gain(np.zeros(1), np.full(1, most), 0.0, 0.0), shown)
+        return self._with_queries(self._gain(_Ends(None, np.zeros(1), np.full(1, most), 0.0), 0.0), shown)
 
-    def _gain(self, worst: NDArray[np.float64], more: NDArray[np.float64], at_risk: float, clicks: float) -> Gain:
-        """Expectation and interval of what is `worst` for a reach of 0 and by `more` better for one of 1.
+    def _gain(self, ends: _Ends, at_risk: float) -> Gain:
+        """Expectation and interval.
 
         Parameters
         ----------
-        worst, more : ndarray of float64, shape (n,)
-            Clicks a month; with equal probability.
+        ends : _Ends
+            What it brings for a reach of 0 and of 1.
         at_risk : float
             Clicks a month of queries for which only a page that goes is found.
-        clicks : float
-            Clicks counted of late, by whose chance all is uncertain.
         """
-        values = worst[:, None] + more[:, None] * self._reaches[None] - _LOST * at_risk * (1 - self._reaches[None])
+        values = ends.worst[:, None] + ends.more[:, None] * self._reaches[None] - _LOST * at_risk * (1 - self._reaches[None])
         expected = float(values.mean())
         low, high = (float(np.quantile(values, tail)) for tail in (_TAIL, 1 - _TAIL))
-        # The figures rest on counted clicks: what is left of one chance, the next will not bring again.
-        chance = _TAIL_DEVIATIONS * abs(expected) / math.sqrt(clicks) if clicks else 0.0
-        below, above = math.hypot(expected - low, chance), math.hypot(high - expected, chance)
+        below, above, shift = expected - low, high - expected, 0.0
+        if ends.clicks:
+            now = ends.clicks / self.demand.months
+            mean, weight = self.shrinkage.mean, self.shrinkage.weight
+            lift = float((ends.worst + self.reach * ends.more).mean()) / now
+            shift = (1 - weight) * (mean - lift) * now
+            # The figures rest on counted clicks, and on a model.
+            chance = abs(expected) / math.sqrt(ends.clicks)
+            error = _TAIL_DEVIATIONS * math.hypot(chance, _MODEL_ERROR * math.sqrt(weight) * now)
+            below, above = math.hypot(below, error), math.hypot(above, error)
+        expected += shift
         return Gain(expected, expected - below, expected + above, GainUnit.CLICKS, at_risk)
 
-    def _with_queries(self, gain: Gain, shown: _Queries) -> Gain:
+    def _with_queries(self, gain: Gain, shown: _Queries | None) -> Gain:
+        if shown is None:
+            return gain
         return Gain(
             gain.expected, gain.low, gain.high, gain.unit, gain.at_risk, n_queries=len(shown.clicks),
             impressions=float(shown.rows.impressions.sum()) / self.demand.months,
         )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Ends:
+    """What a change brings at the two ends of the reach, in clicks a month."""
+
+    shared: _Queries | None
+    """The queries that it concerns, where they are wanted."""
+    worst: NDArray[np.float64]
+    """For a reach of 0; values of equal probability."""
+    more: NDArray[np.float64]
+    """By how much a reach of 1 is better, value by value."""
+    clicks: float
+    """Clicks counted, by whose chance all is uncertain; 0 where nothing can be lost."""
 
 
 class _Queries:

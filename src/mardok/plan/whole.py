@@ -79,7 +79,7 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
     inputs : PlanInputs
         Groups, rivals, thin pages, phrases and checks.
     """
-    gains = _gain_model(facts)
+    gains = _gain_model(facts, inputs.rivals)
     drafts, reserved = _settled(site, facts, inputs, gains)
     by_draft = [draft.moved for kind in (drafts.groups, drafts.rivals, drafts.thin, drafts.contained) for draft in kind]
     moves = Moves(site, facts.destinations, [move for moved in by_draft for move in moved])
@@ -106,14 +106,17 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
     ]
 
 
-def _gain_model(facts: SiteFacts) -> GainModel | None:
+def _gain_model(facts: SiteFacts, rivals: RivalAnalysis) -> GainModel | None:
     """What changes bring by the site's search data; None without."""
     demand = facts.demand
     if demand is None:
         return None
     # Who types the site's name clicks on it wherever it stands: that says nothing of positions.
     curve = click_curve(demand.rows.select(~demand.is_brand[demand.rows.query]))
-    return GainModel(demand, curve, facts.settings.plan.merged_reach)
+    model = GainModel(demand, curve, facts.settings.plan.merged_reach)
+    return model.shrunken_by(
+        (rivalry.keeper, rival.row) for rivalry in rivals.rivalries for rival in rivalry.rivals if rival.overlap
+    )
 
 
 def _settled(site: Site, facts: SiteFacts, inputs: PlanInputs, gains: GainModel | None) -> tuple[_Drafts, Reservations]:

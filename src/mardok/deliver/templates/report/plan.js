@@ -261,7 +261,7 @@ async function planView(root, { argument, query, isAll }) {
         value: (one) => folded(one.summary),
         cell: (one) => h("button", { class: "plain", type: "button", "data-opens": one.proposal }, bdi(one.summary)),
       },
-      { title: "Gain", kind: "n", value: (one) => (inClicks(one) ? gainOf(one) : gainOf(one) / 1e6), cell: gainText },
+      { title: "Gain", kind: "n", value: (one) => (inClicks(one) ? one.gain : one.gain / 1e6), cell: gainText },
       { title: "Hours", kind: "n", value: (one) => one.effort_hours, cell: (one) => String(one.effort_hours) },
       {
         title: "Confidence",
