@@ -65,7 +65,7 @@ def test_the_gain_of_a_merge_is_the_one_of_its_definition(rows: list[tuple[Any, 
             clicks = sum(row[3] for row in own)
             scale = (clicks + 10) / (sum(row[4] * rate[row] for row in own) + 10)
             weeks = [[row for row in own if row[2] == week] for week in sorted({row[2] for row in own})]
-            led = [row for week in weeks for row in week if row[4] > 0.5 * sum(other[4] for other in week)]
+            led = [row for week in weeks for row in week if row[5] == min(other[5] for other in week)]
             reached = max(mean_rate(led), mean_rate(own))
             now += clicks
             for week in weeks:

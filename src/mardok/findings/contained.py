@@ -14,12 +14,35 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.findings.facts import SiteFacts
+from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.vocabulary import PageKind
 
 _CHAPTERS = 3
 """Pages that one contains, from which it is a manual on one page."""
 _ASKED_KINDS = (PageKind.ARTICLE, PageKind.PRODUCT, PageKind.SERVICE)
+
+
+def chapter_pairs(pairs: Iterable[tuple[int, int, float, float, float]], settings: Settings) -> frozenset[tuple[int, int]]:
+    """Pairs of rows (a < b) of which one is a page that holds several others whole, and the other one of these.
+
+    Parameters
+    ----------
+    pairs : iterable of (a, b, resemblance, a_in_b, b_in_a)
+        Kept pairs of rows.
+    """
+    holds: dict[int, set[int]] = defaultdict(set)
+    for a, b, resemblance, a_in_b, b_in_a in pairs:
+        if resemblance < settings.copies.resemblance:
+            for inner, outer, share in ((a, b, a_in_b), (b, a, b_in_a)):
+                if share >= settings.pairs.containment:
+                    holds[outer].add(inner)
+    return frozenset(
+        (min(outer, inner), max(outer, inner))
+        for outer, chapters in holds.items()
+        if len(chapters) >= _CHAPTERS
+        for inner in chapters
+    )
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,7 @@ from mardok.compare.links import text_links
 from mardok.compare.movement import losses
 from mardok.compare.series import Series, find_series
 from mardok.compare.topics import PagePromises
+from mardok.findings.contained import chapter_pairs
 from mardok.findings.copy_analysis import CopyAnalysis
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import GroupRow, untranslated_guests
@@ -72,13 +73,13 @@ def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copi
     rows = np.flatnonzero(stays).tolist()
     series = find_series(site, facts.titles.own, rows)
     meant = target_pages(site, facts.destinations, facts.targets, promises.stemmer)
-    pairs = copies.kept[["a", "b", "resemblance"]].itertuples(index=False, name=None)
+    pairs = list(copies.kept[["a", "b", "resemblance", "a_in_b", "b_in_a"]].itertuples(index=False, name=None))
     inputs = RivalInputs(
         site=site,
         topics=promises.topics,
         kinds=facts.kinds,
         series=series,
-        resemblance={(a, b): resemblance for a, b, resemblance in pairs},
+        resemblance={(a, b): resemblance for a, b, resemblance, *_ in pairs},
         links=frozenset(text_links(site, facts.destinations).tolist()),
         settled={
             row: number
@@ -86,6 +87,7 @@ def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copi
             if group.kind == GroupKind.COPIES
             for row in group.rows
         },
+        chapters=chapter_pairs(pairs, settings),
         is_compared=may_compete(facts.kinds, stays),
         target_of={target.stems: target.row for target in meant if target.row >= 0},
     )

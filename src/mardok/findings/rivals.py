@@ -131,6 +131,8 @@ class RivalInputs:
     """For pages in a group of copies, a number of the group."""
     is_compared: NDArray[np.bool_]
     """Pages that can be rivals: indexable, no variants, no copies that go, no utility pages, no pages of a listing."""
+    chapters: Collection[tuple[int, int]]
+    """Pairs of rows (a < b) of a page and another that holds it whole, beside others: they are no rivals."""
     target_of: Mapping[frozenset[str], int]
     """Page that a person named for a phrase, by its stems."""
 
@@ -228,6 +230,8 @@ class _Finder:
         if one.language != other.language or (a in self.series_of and self.series_of[a] == self.series_of.get(b)):
             return False
         if a in inputs.settled and inputs.settled[a] == inputs.settled.get(b):
+            return False
+        if (min(a, b), max(a, b)) in inputs.chapters:
             return False
         if other.url in {url for _, url in one.alternates} or one.url in {url for _, url in other.alternates}:
             return False

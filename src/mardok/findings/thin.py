@@ -85,12 +85,16 @@ def thin_pages(site: Site, facts: SiteFacts, asked: Asked, shown: Shown | None) 
     limits = _limits(kinds, asked.own_words, asked.is_asked, settings.thin)
     first = np.searchsorted(shown.row, np.arange(len(site.pages) + 1)) if shown is not None else np.zeros(0, np.int64)
     result: list[Verdict | None] = [None] * len(site.pages)
+    manuals = set(asked.chapters.values())
     for row in np.flatnonzero(asked.is_asked).tolist():
         kind = kinds.kind[row]
         if kinds.is_further[row] or not kind:
             continue
         if row in asked.chapters:
             result[row] = Verdict(False, sentence("thin.reason.chapter", manual=site.pages[asked.chapters[row]].url))
+            continue
+        if row in manuals:
+            result[row] = Verdict(False, sentence("thin.reason.manual"))
             continue
         part = slice(int(first[row]), int(first[row + 1])) if shown is not None else slice(0)
         candidate = Candidate(

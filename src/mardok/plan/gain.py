@@ -46,8 +46,6 @@ ASSUMED_WEIGHT = 200.0
 """Impressions at each position that the assumed curve weighs as much as."""
 _SCALE_WEIGHT = 10.0
 """Clicks that count for the curve when a query is scaled to its own clicks."""
-_LEAD = 0.5
-"""Share of a query's impressions on a date above which a page leads."""
 _MODEL_ERROR = 0.035
 """Standard deviation by which the model errs about a merge, as a share of the clicks; found by simulation."""
 _USUAL_SPREAD, _USUAL_MERGES = 0.08, 5.0
@@ -383,7 +381,7 @@ class _Moments:
     most: NDArray[np.float64]
     """Most such searches."""
     leads: NDArray[np.bool_]
-    """Whether the page of each row leads at its moment."""
+    """Whether the page of each row stands before the others at its moment."""
     rows: SearchRows
 
     @staticmethod
@@ -401,7 +399,9 @@ class _Moments:
         some[moment] = np.arange(len(moment))
         at_once, is_exact = demand.at_once(rows.select(some), most)
         least = np.maximum(least, most - at_once)
-        return _Moments(moment, query, least, np.where(is_exact, least, most), rows.impressions > _LEAD * most[moment], rows)
+        best = np.full(n, np.inf)
+        np.minimum.at(best, moment, rows.position)
+        return _Moments(moment, query, least, np.where(is_exact, least, most), rows.position <= best[moment], rows)
 
     def clicks_of_the_better(self, searches: NDArray[np.float64], curve: ClickCurve) -> NDArray[np.float64]:
         """Clicks at each moment by the curve if each search showed only the page that stands highest in it.

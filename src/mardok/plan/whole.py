@@ -150,7 +150,7 @@ def _settled(site: Site, facts: SiteFacts, inputs: PlanInputs, gains: GainModel 
     reserved.worked_on = {draft.row for draft in thin}
 
     targets = {move.target for kind in (groups, contained, rivals, thin) for draft in kind for move in draft.moved}
-    staying = targets | reserved.fixed_in_place | reserved.disposed_of
+    staying = targets | reserved.fixed_in_place | reserved.busy
 
     def may_leave(row: int) -> bool:
         return row not in staying and not is_home(site.pages[row].url, settings.variants)
