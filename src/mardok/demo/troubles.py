@@ -93,7 +93,7 @@ RIVAL_ACTIONS: dict[str, str] = {
     "/blog/tuning-your-violin-for-the-first-time/": "merge",
     "/blog/how-often-should-violin-strings-be-replaced/": "leave",
     "/blog/violin-sizes-explained/": "rewrite",
-    "/blog/is-it-better-to-hire-or-buy-a-violin/": "merge",
+    "/blog/is-it-better-to-hire-or-buy-a-violin/": "leave",
     "/blog/rosin-how-much-is-enough/": "rewrite",
     "/hire/sizes/": "retitle",
     "/hire/": "leave",

@@ -29,6 +29,7 @@ from mardok.findings.keeper import PageStrength, choose_keeper, shares_now
 from mardok.findings.promise import (
     Promise,
     asked_for_each,
+    is_common_title,
     promise_different_things,
     promises,
     series_patterns,
@@ -198,13 +199,16 @@ def find_groups(
     promise_of = promises(
         site, facts.titles, facts.kinds, {row for pair in pairs for row in pair}, settings.rivals.generic_words
     )
+    n_copies = {row: len(rows) for rows in components(len(site.pages), pairs) for row in rows}
     series = series_patterns((promise_of[a], promise_of[b]) for a, b in pairs)
 
     @cache
     def differ(a: int, b: int) -> bool:
         """Whether two copies promise different things; the same text word for word does only if search asks for each."""
         one, other = promise_of[a], promise_of[b]
-        if one.text_hash != other.text_hash and promise_different_things(one, other, series):
+        if one.text_hash != other.text_hash and (
+            promise_different_things(one, other, series) or is_common_title(one, other, n_copies[a])
+        ):
             return True
         least = settings.search.minimum_slot_impressions
         return strength.demand is not None and asked_for_each({a: one, b: other}, strength.demand, least)
@@ -218,10 +222,10 @@ def find_groups(
     is_cluster = (relations.cluster_of[copies["a"]] >= 0) & (
         relations.cluster_of[copies["a"]] == relations.cluster_of[copies["b"]]
     )
-    n_copies = relations.cluster_copies + np.bincount(
+    n_alike = relations.cluster_copies + np.bincount(
         copies.loc[~is_cluster, ["a", "b"]].to_numpy().ravel(), minlength=len(site.pages)
     )
-    return Grouping((*variants, *merged, *apart, *alternates), keeper_of, untranslated, n_copies)
+    return Grouping((*variants, *merged, *apart, *alternates), keeper_of, untranslated, n_alike)
 
 
 def _rows(pairs: pd.DataFrame) -> list[tuple[int, int]]:

@@ -10,9 +10,10 @@ Of these, words that only one of two pages has are its own. The first rule that 
 
 - a word that turns the sense ("not", "without", "nicht") stands in one title and not in the other, and the titles have other
   words in common: they differ; so do those of a pattern that three pages or more fill, each in its own way;
+- words of the titles end on different signs, as in "operator+" and "operator-": they differ;
 - both have their own numbers, or words with digits in them (a size, a model), or one has and its text says it: they differ;
-- each has a word of its own that its running text says and the other page nowhere: they differ; where one title has all
-  words of the other, one such word is enough;
+- each has a word of its own that its running text says and the other page nowhere, or that only its opening says: they
+  differ; where one title has all words of the other, one such word is enough;
 - of two products the names differ, too, if the text below was pasted and says neither;
 - titles differ whose own words are names, written with capitals within a title that has none else;
 - where title and H1 are equal, the addresses decide in the same way: by words that the text says.
@@ -21,7 +22,7 @@ Of these, words that only one of two pages has are its own. The first rule that 
 from __future__ import annotations
 
 import re
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -32,12 +33,16 @@ from mardok.compare.topics import slug_of
 from mardok.findings.kinds import PageKinds
 from mardok.text.site import Site
 from mardok.text.stems import plain_words, stems
-from mardok.text.words import folded, words
+from mardok.text.words import folded, folded_line, words
 from mardok.vocabulary import PageKind
 
 SERIES_PAGES = 3
 """Pages of one pattern that make a series."""
 _LONG_SLOT = 4
+_SIGNS = re.compile(r"(?<=\w)[^\w\s.,:;!?'\"\u2018\u2019\u201d)\]}\u2013\u2014\u2026|-]+(?=\s|$)|(?<=\w)-(?=\s|$)")
+"""Signs that a word ends on and that are no punctuation, as in ``operator+`` or ``C#``."""
+_OPENING_WORDS = 60
+"""Words in which a text says what it is about; further down pages speak of their neighbours, too."""
 _TELLING_WORDS = 2
 """Words that a pattern with a long slot needs beside it."""
 _YEAR = re.compile(r"(?:19|20)\d\d")
@@ -80,6 +85,10 @@ class Promise:
     """Words of the headings in the main text."""
     address: tuple[str, ...] = ()
     """Words of the last parts of the address."""
+    n_alike: int = 1
+    """Pages of the site with the same title and H1."""
+    opening: frozenset[str] = frozenset()
+    """Words that the running text begins with."""
     is_product: bool = False
     """Whether the page is there for one thing on offer."""
     text_hash: str = field(default="", compare=False)
@@ -116,8 +125,12 @@ class Promise:
         return frozenset(word for word, stem in self.stem_of.items() if stem not in there)
 
     def says_its_own(self, own: Iterable[str], other: Promise) -> bool:
-        """Whether the running text says one of the words and the other page says it nowhere."""
-        return any(word in self.text and word not in other.text and word not in other.headings for word in own)
+        """Whether the running text says one of the words and the other page says it nowhere, or not where it begins."""
+        return any(
+            (word in self.text and word not in other.text and word not in other.headings)
+            or (word in self.opening and word not in other.opening)
+            for word in own
+        )
 
 
 def promises(
@@ -136,12 +149,14 @@ def promises(
     generic : collection of str
         Words that any page may carry.
     """
+    alike = Counter(_heads(site, titles, row) for row in range(len(site.pages)) if site.pages[row].is_html)
     of_name = {word for name in titles.distinctive.values() for word in name}
     result = {}
     for row in rows:
         page = site.pages[row]
         title = titles.own[row] or page.h1
-        running = frozenset(word for text in site.running_text(row) for word in words(text))
+        in_order = [word for text in site.running_text(row) for word in words(text)]
+        running = frozenset(in_order)
         result[row] = Promise(
             title,
             tuple(words(_COUNTER.sub(" ", title))),
@@ -151,10 +166,27 @@ def promises(
             page.h1 if page.h1 != title else "",
             frozenset(words(site.main_text(row))) - running,
             tuple(words(slug_of(page.url))),
+            alike[_heads(site, titles, row)],
+            frozenset(in_order[:_OPENING_WORDS]),
             kinds.kind[row] == PageKind.PRODUCT,
             site.text_hashes[row],
         )
     return result
+
+
+def _heads(site: Site, titles: Titles, row: int) -> tuple[str, str]:
+    return folded_line(titles.own[row]), folded_line(site.pages[row].h1)
+
+
+def is_common_title(a: Promise, b: Promise, n_copies: int) -> bool:
+    """Whether two pages have a title that more pages have than are copies of them: then it says nothing of any.
+
+    Parameters
+    ----------
+    n_copies : int
+        Pages that hang together by copies, these two among them.
+    """
+    return a.title == b.title and a.h1 == b.h1 and a.n_alike > max(n_copies, 2)
 
 
 def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[str, ...]] = ()) -> bool:
@@ -172,17 +204,15 @@ def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[st
     pattern = pattern_of(a.title, b.title, a.plain)
     if pattern is not None and pattern in series:
         return True
+    if _SIGNS.findall(a.shown) != _SIGNS.findall(b.shown):
+        return True
     own_a, own_b = a.own(b), b.own(a)
     if not own_a and not own_b:
         return _addresses_differ(a, b)
     numbers_a, numbers_b = (
         {word for word in own if word in _NUMBERS or any(map(str.isdigit, word))} for own in (own_a, own_b)
     )
-    if (numbers_a and numbers_b) or any(
-        word in one.text and word not in other.text
-        for numbers, one, other in ((numbers_a, a, b), (numbers_b, b, a))
-        for word in numbers
-    ):
+    if (numbers_a and numbers_b) or a.says_its_own(numbers_a, b) or b.says_its_own(numbers_b, a):
         return True
     if not own_a or not own_b:
         return a.says_its_own(own_a, b) or b.says_its_own(own_b, a)

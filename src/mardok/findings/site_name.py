@@ -90,6 +90,8 @@ def _wanted(named: _Name, facts: SiteFacts, promises: PagePromises, shown: Shown
         for first in range(len(name_words) - size + 1):
             run = name_words[first : first + size]
             stems = stemmer.telling(" ".join(run), named.language)
+            if any(word.isdecimal() for word in run):  # a version or a year is nothing that a site wants to be found for
+                continue
             if len(stems) < _LEAST_STEMS or set(run) & set(apart):  # who says these words means the site
                 continue
             codes = _asking(stems, run, named.language, stemmer, demand) if demand is not None else []

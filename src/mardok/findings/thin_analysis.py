@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +18,7 @@ from mardok.findings.attribution import WordAttribution
 from mardok.findings.contained import Contained, contained_pages
 from mardok.findings.facts import SiteFacts
 from mardok.findings.keeper import choose_keeper
-from mardok.findings.promise import Promise, promise_different_things
+from mardok.findings.promise import is_common_title, promise_different_things
 from mardok.findings.promise import promises as promises_of
 from mardok.findings.rival_analysis import RivalAnalysis
 from mardok.findings.thin import Asked, Verdict, nearest_relatives, thin_pages
@@ -62,9 +61,13 @@ def find_thin_pages(
     settings, stays, meant_for = facts.settings, rivals.stays, facts.meant_for
     pairs = list(copies.kept[["a", "b", "resemblance", "a_in_b", "b_in_a"]].itertuples(index=False, name=None))
 
-    @cache
-    def promise_of(row: int) -> Promise:
-        return promises_of(site, facts.titles, facts.kinds, [row], settings.rivals.generic_words)[row]
+    asked_rows = {row for a, b, *_ in pairs for row in (a, b)}
+    promise_of = promises_of(site, facts.titles, facts.kinds, asked_rows, settings.rivals.generic_words)
+
+    def differ(a: int, b: int) -> bool:
+        """Whether two pages that are no copies promise different things."""
+        one, other = promise_of[a], promise_of[b]
+        return promise_different_things(one, other) or is_common_title(one, other, 2)
 
     def takes_over(page: int, other: int) -> bool:
         """Whether another page promises all that a page does: pasted text makes pages alike that are about other things."""
@@ -78,12 +81,12 @@ def find_thin_pages(
         own, others = (set(promises.stemmer.words_of(facts.titles.own[row] or site.pages[row].h1)) for row in (page, other))
         if not own or not own <= others or facts.is_protected[page] or facts.is_protected[other]:
             return False
-        return not promise_different_things(promise_of(page), promise_of(other))
+        return not differ(page, other)
 
     def promise_the_same(a: int, b: int) -> bool:
         """Whether two pages promise the same: texts that are no copies differ in something, so titles must say one thing."""
         one, other = (promises.topics[row].title_stems for row in (a, b))
-        return bool(one) and one == other and not promise_different_things(promise_of(a), promise_of(b))
+        return bool(one) and one == other and not differ(a, b)
 
     def weaker(a: int, b: int) -> int:
         return b if choose_keeper(site, [a, b], facts.strength, are_variants=False)[0] == a else a

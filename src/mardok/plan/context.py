@@ -25,6 +25,8 @@ from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.vocabulary import GainUnit, StepKind
 
+_LONGEST_FIGURE = 12
+"""Characters of the longest word with digits that is a figure to a reader, and no key of a machine."""
 _LEAST_UNIQUE_WORDS = 5
 """Words that a member has and its keeper has not, from which they are worth moving."""
 
@@ -121,8 +123,12 @@ class PlanContext:
         return "\n".join(line for line, pasted in zip(lines, self.is_pasted[first:end], strict=True) if not pasted)
 
     def decisive_words(self, row: int) -> frozenset[str]:
-        """Words of a page's main text that can turn its sense: those with digits in them, and negations."""
-        return frozenset(word for word in words(self.site.main_text(row)) if word in TURNING or any(map(str.isdigit, word)))
+        """Words of a page's main text that can turn its sense: figures, and negations."""
+        return frozenset(
+            word
+            for word in words(self.site.main_text(row))
+            if word in TURNING or (len(word) <= _LONGEST_FIGURE and any(map(str.isdigit, word)))
+        )
 
     def pasted_share(self, row: int) -> float:
         """Share of a page's words in blocks that are boilerplate."""

@@ -33,7 +33,7 @@ def effort_hours(steps: Iterable[Step], rates: Effort, *, n_rules: int = 0) -> f
     0.5
     """
     counts = Counter(step.step for step in steps)
-    if not n_rules and not set(counts) - {StepKind.LEAVE}:
+    if counts and set(counts) == {StepKind.LEAVE}:
         return 0.0
     one_by_one = {
         StepKind.MOVE_TEXT: rates.move_text, StepKind.REWRITE: rates.rewrite, StepKind.EXPAND: rates.expand,

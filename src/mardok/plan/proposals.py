@@ -57,6 +57,10 @@ class AddressRule:
         return sentence(f"variant-rule.{self.rule}", value=self.value, old=old, new=new)
 
 
+_MOST_SINGLE, _MOST_TOLD = 3, 50
+"""Groups that are left for one reason, beyond which they are one proposal; and how many of them its basis names."""
+_LEFT_APART = (CopyRule.DIFFERENT, CopyRule.MAYBE_ASKED_FOR)
+"""Rules by which copies that promise different things are left."""
 _MOSTLY = 0.5
 """Share of a text in boilerplate from which resemblance rests on it."""
 _MOST_DIFFERENCES, _MOST_WORDS = 4, 5
@@ -102,13 +106,32 @@ def group_proposals(drafts: Iterable[GroupDraft], context: PlanContext) -> list[
     """Drafts written out, those by rules of one kind as one proposal; in no particular order."""
     writer = _Writer(context)
     by_rules: dict[tuple[Action, bool], list[GroupDraft]] = defaultdict(list)
-    proposals = []
+    proposals, different = [], []
     for draft in drafts:
         if draft.pattern is not None:
             by_rules[draft.action, draft.pattern.is_of_origin].append(draft)
+        elif draft.rule in _LEFT_APART:
+            different.append(writer.copies(draft))
         else:
             proposals.append(writer.copies(draft))
-    return proposals + [writer.variants(alike) for alike in by_rules.values()]
+    if len(different) > _MOST_SINGLE:
+        different = [_left_apart(different)]
+    return [*proposals, *different, *(writer.variants(alike) for alike in by_rules.values())]
+
+
+def _left_apart(proposals: Sequence[Proposal]) -> Proposal:
+    """One proposal for many groups of copies that promise different things."""
+    first = proposals[0]
+    urls = tuple(sorted({url for one in proposals for url in one.urls}))
+    return replace(
+        first, id=group_id(f"{GroupKind.COPIES} apart", urls), keeper="", urls=urls,
+        summary=sentence("copies.left.copies-different-many", n=len(proposals), pages=counted("page", len(urls))),
+        why=sentence("rivals.folded.example", first=first.why),
+        confidence=min((one.confidence for one in proposals), key=lambda confidence: confidence.rank),
+        evidence=max((one.evidence for one in proposals), key=lambda evidence: evidence.rank),
+        steps=tuple({step.url: step for one in proposals for step in one.steps}.values()),
+        basis={"groups": [list(one.urls) for one in proposals[:_MOST_TOLD]], "n_groups": len(proposals)},
+    )  # fmt: skip
 
 
 def fixed_pages(site: Site, destinations: Sequence[Destination], settings: Settings) -> set[int]:
@@ -164,8 +187,8 @@ def _different_drafts(
     Only a series that nobody asked for by name in a good while becomes one page.
     """
     demand = strength.demand
-    if demand is None and group.pattern:
-        return [GroupDraft(replace(group, members=tuple(movable)), Action.REWRITE, CopyRule.MAYBE_ASKED_FOR)]
+    if demand is None:
+        return [GroupDraft(group, Action.LEAVE, CopyRule.MAYBE_ASKED_FOR)]
     if demand is not None and set(_asked_for(group, strength, settings)) & set(movable):
         return [GroupDraft(replace(group, members=tuple(movable)), Action.REWRITE, CopyRule.ASKED_FOR)]
     is_long = demand is not None and demand.months * DAYS_A_MONTH >= settings.plan.series_days
@@ -392,7 +415,7 @@ class _Writer:
         asked = _asked_for(group, self.strength, self.settings)
         shown = {row: sum(queries.values()) for row, queries in asked.items()}
         gain = self._rewrite_gain(asked)
-        first = [row for row in group.members if row in asked or not asked]
+        first = [row for row in group.members if row in asked]
         strongest = sentence("copies.step.strongest", reason=group.reason)
         steps = [Step(self.url(group.keeper), StepKind.LEAVE, detail=strongest)]
         for row in group.members:
@@ -402,11 +425,8 @@ class _Writer:
                 steps.append(Step(self.url(row), StepKind.LEAVE, detail=sentence("copies.step.hardly-asked")))
         steps += self._staying(draft)
         differ = sentence("copies.why.promise-different", slots=self._slots(group))
-        if asked:
-            shown_for = {"n": len(asked), "all": len(group.rows), "impressions": sum(shown.values())}
-            reason = sentence("copies.why.asked-for", differ=differ, **shown_for)
-        else:
-            reason = sentence("copies.why.maybe-asked-for", differ=differ)
+        shown_for = {"n": len(asked), "all": len(group.rows), "impressions": sum(shown.values())}
+        reason = sentence("copies.why.asked-for", differ=differ, **shown_for)
         return self._proposal(
             draft, Owner.WRITER, gain, steps,
             sentence(
@@ -416,8 +436,8 @@ class _Writer:
             paragraph(
                 self._sameness(group), reason, sentence("copies.gain" if gain.is_evident else "copies.no-gain"),
             ),
-            sentence(f"copies.unless.{CopyRule.ASKED_FOR if asked else CopyRule.MAYBE_ASKED_FOR}"),
-            Confidence.MEDIUM if asked else Confidence.LOW, evidence=Evidence.SEARCH if asked else Evidence.TEXT,
+            sentence(f"copies.unless.{draft.rule}"),
+            Confidence.MEDIUM, evidence=Evidence.SEARCH,
             basis={"impressions_by_name": {self.url(row): round(value, 1) for row, value in sorted(shown.items())}},
         )  # fmt: skip
 
@@ -436,10 +456,10 @@ class _Writer:
 
     def _leave(self, draft: GroupDraft) -> Proposal:
         group = draft.group
-        exception = sentence("copies.step.different" if draft.rule == CopyRule.DIFFERENT else "copies.step.exception")
+        exception = sentence("copies.step.different" if draft.rule in _LEFT_APART else "copies.step.exception")
         steps = [Step(self.url(row), StepKind.LEAVE, detail=exception) for row in group.rows if not self.moves.is_moved(row)]
         noun = "hreflang-alternate" if group.are_alternates else "page"
-        is_apart = draft.rule == CopyRule.DIFFERENT
+        is_apart = draft.rule in _LEFT_APART
         why = sentence(f"copies.why.{draft.rule}", slots=self._slots(group) if is_apart else "")
         return self._proposal(
             draft, Owner.EDITOR, NO_GAIN, steps,

@@ -23,6 +23,8 @@ from mardok.tables import PLAN, STEP_ROWS
 from mardok.vocabulary import Action, Confidence, Decision, OtherRule
 
 _UNDECIDED = Decided()
+_LATE = {Action.INVESTIGATE: 2}
+"""What comes after all other work of which no gain can be told, even what is untidy."""
 
 
 def ranked(proposals: Iterable[Proposal], decided: Mapping[str, Decided], settings: Plan) -> list[Proposal]:
@@ -54,7 +56,7 @@ def ranked(proposals: Iterable[Proposal], decided: Mapping[str, Decided], settin
             proposal.action == Action.TRIM,
             gain.unit.rank,
             -worth,
-            proposal.rule == OtherRule.UNTIDY,
+            _LATE.get(proposal.action, proposal.rule == OtherRule.UNTIDY),
             -proposal.touched,
             proposal.urls[0],
             proposal.id,

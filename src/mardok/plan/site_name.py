@@ -52,7 +52,9 @@ def _proposal(name_phrase: NamePhrase, context: PlanContext) -> Proposal:
         # Clicks that were lost may have other causes, so they are told and not promised.
         gain=NO_CLICKS if is_searched else NO_GAIN,
         # One template is looked at or edited, whatever the number of pages.
-        effort_hours=effort_hours([], context.settings.plan.effort, n_rules=int(action == Action.RETITLE)),
+        effort_hours=0.0
+        if action == Action.LEAVE
+        else effort_hours([], context.settings.plan.effort, n_rules=int(action == Action.RETITLE)),
         confidence=Confidence.MEDIUM if is_searched and not is_open else Confidence.LOW,
         evidence=Evidence.SEARCH if is_searched else Evidence.WORDING,
         summary=sentence(f"site-name.summary.{action}", **named),

@@ -284,7 +284,7 @@ def _leave(drafts: Sequence[ThinDraft], context: PlanContext, is_whole: bool) ->
     return Proposal(
         id=group_id(f"thin {'fine' if is_fine else 'wait'}", urls), action=Action.LEAVE, rule=rule, owner=Owner.EDITOR,
         keeper="", urls=urls, gain=NO_GAIN,
-        effort_hours=effort_hours([], context.settings.plan.effort), confidence=Confidence.MEDIUM,
+        effort_hours=0.0, confidence=Confidence.MEDIUM,
         evidence=Evidence.SEARCH if is_fine else Evidence.TEXT,
         summary=sentence(f"thin.left.{key}", pages=_pages(urls, "thin-page"), **values),
         why=paragraph(_first_reason(drafts), sentence(f"thin.decision.{key}", **values)),
