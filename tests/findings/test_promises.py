@@ -59,6 +59,11 @@ TWO_TITLES: list[tuple[tuple[str, str], tuple[str, str], bool]] = [
     (("Violin prices 2025", ""), ("Violin prices 2026", ""), False),  # what comes out every year belongs on one address
     (("Violin prices 2025", ""), ("Violin prices", ""), False),
     (("Violin prices 2025 for 30 players", ""), ("Violin prices 2026 for 40 players", ""), True),
+    (("Function template operator+", ""), ("Function template operator-", ""), True),
+    (("Bows: how to hold one", ""), ("Bows - how to hold one", ""), False),
+    (("Class template set", "a set"), ("Class template sg_set", "a set"), True),
+    (("r.rescale.eq", "rescales"), ("r.rescale", "rescales"), True),
+    (("join_if", ""), ("join_if", ""), False),
     (("Hire without a deposit", ""), ("Hire for a deposit", ""), True),  # one word turns the sense
     (("Aubergines outdoors", "in the bed"), ("Purple fruit without glass", "in the bed"), False),
     (("Violin hire", "x"), ("Violin hire", "y"), False),

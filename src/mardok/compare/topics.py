@@ -139,7 +139,7 @@ def find_promises(site: Site, titles: Titles, generic: Collection[str]) -> PageP
     """
     anchors = _anchors(site)
     texts: dict[str, set[str]] = defaultdict(set)
-    slugs = [slug_of(page.url) for page in site.pages]
+    slugs = [_slug(page.url) for page in site.pages]
     for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True):
         texts[page.language].update((own, page.h1, slug, anchor))
     stemmer = Stemmer(generic)
@@ -153,7 +153,7 @@ def find_promises(site: Site, titles: Titles, generic: Collection[str]) -> PageP
     )
 
 
-def slug_of(url: str) -> str:
+def _slug(url: str) -> str:
     """The words of an address: those of its last part that has letters."""
     path = unquote(split_url(url).path)
     parts = [_FILE.sub("", part) for part in path.split("/") if part]

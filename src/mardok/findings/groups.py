@@ -12,7 +12,7 @@ first; among what stays, copies that promise different things are.
 from __future__ import annotations
 
 import hashlib
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -39,7 +39,10 @@ from mardok.sentences import Text
 from mardok.settings import Settings
 from mardok.tables import GROUPS
 from mardok.text.site import Site
-from mardok.vocabulary import Confidence, Evidence, GroupKind, GroupRole
+from mardok.vocabulary import Confidence, Evidence, GroupKind, GroupRole, PageKind
+
+_HALF = 0.5
+"""Resemblance from which a text stands on a page by half."""
 
 
 @dataclass(frozen=True)
@@ -196,29 +199,17 @@ def find_groups(
         for result in components(len(site.pages), _rows(copies[~is_pair]))
     ]
     pairs = _rows(copies[is_pair])
-    promise_of = promises(
-        site, facts.titles, facts.kinds, {row for pair in pairs for row in pair}, settings.rivals.generic_words
-    )
-    n_copies = {row: len(rows) for rows in components(len(site.pages), pairs) for row in rows}
-    series = series_patterns((promise_of[a], promise_of[b]) for a, b in pairs)
-
-    @cache
-    def differ(a: int, b: int) -> bool:
-        """Whether two copies promise different things; the same text word for word does only if search asks for each."""
-        one, other = promise_of[a], promise_of[b]
-        if one.text_hash != other.text_hash and (
-            promise_different_things(one, other, series) or is_common_title(one, other, n_copies[a])
-        ):
-            return True
-        least = settings.search.minimum_slot_impressions
-        return strength.demand is not None and asked_for_each({a: one, b: other}, strength.demand, least)
-
-    different = [(a, b) for a, b in pairs if differ(a, b)]
-    same = sorted(set(pairs) - set(different))
+    apartness = _Apartness(site, pairs, relations.pairs, facts)
+    differ, promise_of = apartness.differ, apartness.promise_of
+    # What only pasted text makes alike is no group at all: pages about nothing that the others are about.
+    different = [(a, b) for a, b in pairs if differ(a, b) and not apartness.is_pasted(a, b)]
+    same = [(a, b) for a, b in pairs if not differ(a, b)]
     merged = figures.groups_of_copies(same, lambda a, b: not differ(a, b))
     gone = {member for group in merged for member in group.members}
     left = [(a, b) for a, b in different if a not in gone and b not in gone]
-    apart = figures.groups_of_copies(left, lambda a, b: b not in gone and differ(a, b), promise_of)
+    apart = figures.groups_of_copies(
+        left, lambda a, b: b not in gone and differ(a, b) and not apartness.is_pasted(a, b), promise_of
+    )
     is_cluster = (relations.cluster_of[copies["a"]] >= 0) & (
         relations.cluster_of[copies["a"]] == relations.cluster_of[copies["b"]]
     )
@@ -226,6 +217,49 @@ def find_groups(
         copies.loc[~is_cluster, ["a", "b"]].to_numpy().ravel(), minlength=len(site.pages)
     )
     return Grouping((*variants, *merged, *apart, *alternates), keeper_of, untranslated, n_alike)
+
+
+class _Apartness:
+    """Which copies promise different things."""
+
+    def __init__(self, site: Site, pairs: Sequence[tuple[int, int]], relations: pd.DataFrame, facts: SiteFacts) -> None:
+        rows = {row for pair in pairs for row in pair}
+        self._near: dict[int, set[int]] = defaultdict(set)
+        for a, b in _rows(relations[relations["resemblance"] >= _HALF]):
+            for one, other in ((a, b), (b, a)):
+                if one in rows:
+                    self._near[one].add(other)
+        promised = rows.union(*self._near.values())
+        self.promise_of = promises(site, facts.titles, facts.kinds, promised, facts.settings.rivals.generic_words)
+        self._n_copies = {row: len(part) for part in components(len(site.pages), pairs) for row in part}
+        self._series = series_patterns((self.promise_of[a], self.promise_of[b]) for a, b in pairs)
+        self._facts = facts
+        self.differ = cache(self._differ)
+
+    def _differ(self, a: int, b: int) -> bool:
+        """Whether two copies promise different things; the same text word for word does only if search asks for each."""
+        one, other = self.promise_of[a], self.promise_of[b]
+        if one.text_hash != other.text_hash and (
+            promise_different_things(one, other, self._series)
+            or is_common_title(one, other, self._n_copies[a])
+            or self.is_pasted(a, b)
+        ):
+            return True
+        demand, least = self._facts.demand, self._facts.settings.search.minimum_slot_impressions
+        return demand is not None and asked_for_each({a: one, b: other}, demand, least)
+
+    def is_pasted(self, a: int, b: int) -> bool:
+        """Whether the text of two pages whose titles have nothing in common stands by half on a third such page, too."""
+        if self._have_words_in_common(a, b):
+            return False
+        return any(
+            not self._have_words_in_common(a, c) and not self._have_words_in_common(b, c)
+            for c in self._near[a] & self._near[b]
+        )
+
+    def _have_words_in_common(self, a: int, b: int) -> bool:
+        one, other = (set(self.promise_of[row].stem_of.values()) for row in (a, b))
+        return bool(one & other) or not one or not other
 
 
 def _rows(pairs: pd.DataFrame) -> list[tuple[int, int]]:
@@ -247,8 +281,12 @@ def _by_language(
 
 
 def _without_protected(site: Site, copies: pd.DataFrame, facts: SiteFacts) -> pd.DataFrame:
-    """Pairs of copies without those of pages that their text says nothing about, but for one text on pages of one kind."""
-    kinds, hashes, is_protected = facts.kinds.kind, site.text_hashes, facts.is_protected
+    """Pairs of copies without those of pages that their text says nothing about, but for one text on pages of one kind.
+
+    Two listings are alike by what they list, which may be told in two ways.
+    """
+    kinds, hashes = facts.kinds.kind, site.text_hashes
+    is_protected = facts.is_protected | np.array([kind == PageKind.LISTING for kind in kinds], bool)
     kept = [
         not (is_protected[a] or is_protected[b]) or (hashes[a] == hashes[b] and kinds[a] == kinds[b])
         for a, b in _rows(copies)

@@ -10,7 +10,8 @@ Of these, words that only one of two pages has are its own. The first rule that 
 
 - a word that turns the sense ("not", "without", "nicht") stands in one title and not in the other, and the titles have other
   words in common: they differ; so do those of a pattern that three pages or more fill, each in its own way;
-- words of the titles end on different signs, as in "operator+" and "operator-": they differ;
+- words of the titles end on different signs, as in "operator+" and "operator-", or the titles hold different names with
+  signs within them, as "set" and "sg_set": they differ;
 - both have their own numbers, or words with digits in them (a size, a model), or one has and its text says it: they differ;
 - each has a word of its own that its running text says and the other page nowhere, or that only its opening says: they
   differ; where one title has all words of the other, one such word is enough;
@@ -26,21 +27,24 @@ from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from urllib.parse import unquote
 
 from mardok.compare.demand import Demand
 from mardok.compare.titles import Titles
-from mardok.compare.topics import slug_of
 from mardok.findings.kinds import PageKinds
 from mardok.text.site import Site
 from mardok.text.stems import plain_words, stems
 from mardok.text.words import folded, folded_line, words
+from mardok.urls import split_url
 from mardok.vocabulary import PageKind
 
 SERIES_PAGES = 3
 """Pages of one pattern that make a series."""
 _LONG_SLOT = 4
-_SIGNS = re.compile(r"(?<=\w)[^\w\s.,:;!?'\"\u2018\u2019\u201d)\]}\u2013\u2014\u2026|-]+(?=\s|$)|(?<=\w)-(?=\s|$)")
+_SIGNS = re.compile(r"(?<=\w)[^\w\s.,:;!?'\"\u2018\u2019\u201d)\]}\u2013\u2014\u2026|-]+(?=\s|$)|(?<=\w)-+(?=\s|$)")
 """Signs that a word ends on and that are no punctuation, as in ``operator+`` or ``C#``."""
+_IDENTIFIER = re.compile(r"[^\W\d_]\w*(?:(?:_+|\.|::)\w+)+")
+"""Names with signs within them, such as of commands and functions: one letter more is another thing."""
 _OPENING_WORDS = 60
 """Words in which a text says what it is about; further down pages speak of their neighbours, too."""
 _TELLING_WORDS = 2
@@ -84,7 +88,7 @@ class Promise:
     headings: frozenset[str] = frozenset()
     """Words of the headings in the main text."""
     address: tuple[str, ...] = ()
-    """Words of the last parts of the address."""
+    """Words of the path."""
     n_alike: int = 1
     """Pages of the site with the same title and H1."""
     opening: frozenset[str] = frozenset()
@@ -105,6 +109,11 @@ class Promise:
     def turning(self) -> frozenset[str]:
         """Words of title and H1 that turn the sense."""
         return TURNING & {*self.title, *words(self.h1)}
+
+    @cached_property
+    def identifiers(self) -> frozenset[str]:
+        """Names with signs within them, in title and H1."""
+        return frozenset(_IDENTIFIER.findall(folded(f"{self.shown} {self.h1}")))
 
     @cached_property
     def names(self) -> frozenset[str]:
@@ -165,7 +174,7 @@ def promises(
             page.language,
             page.h1 if page.h1 != title else "",
             frozenset(words(site.main_text(row))) - running,
-            tuple(words(slug_of(page.url))),
+            tuple(words(re.sub(r"[-_.+/]+", " ", unquote(split_url(page.url).path)))),
             alike[_heads(site, titles, row)],
             frozenset(in_order[:_OPENING_WORDS]),
             kinds.kind[row] == PageKind.PRODUCT,
@@ -204,7 +213,7 @@ def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[st
     pattern = pattern_of(a.title, b.title, a.plain)
     if pattern is not None and pattern in series:
         return True
-    if _SIGNS.findall(a.shown) != _SIGNS.findall(b.shown):
+    if _SIGNS.findall(a.shown) != _SIGNS.findall(b.shown) or a.identifiers != b.identifiers:
         return True
     own_a, own_b = a.own(b), b.own(a)
     if not own_a and not own_b:
@@ -224,11 +233,16 @@ def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[st
 
 
 def _addresses_differ(a: Promise, b: Promise) -> bool:
-    """Whether each address has a word that its page says and the other page does not."""
+    """Whether each address has a word that its page says and the other page does not; of one with a digit one is enough."""
     if a.title != b.title or words(a.h1) != words(b.h1):
         return False
     own_a, own_b = ([word for word in one.address if word not in other.address] for one, other in ((a, b), (b, a)))
-    return a.says_its_own(own_a, b) and b.says_its_own(own_b, a)
+    if a.says_its_own(own_a, b) and b.says_its_own(own_b, a):
+        return True
+    return any(
+        one.says_its_own([word for word in own if any(map(str.isdigit, word)) and not _YEAR.fullmatch(word)], other)
+        for one, other, own in ((a, b, own_a), (b, a, own_b))
+    )
 
 
 def asked_for_each(promises: Mapping[int, Promise], demand: Demand, least: float) -> bool:
