@@ -124,6 +124,43 @@ def test_a_leader_that_was_not_read_is_read_before_anything_is_decided(page_tabl
     assert audit.meta.totals["search"]["unread_clicks"] > 10
 
 
+def test_totals_of_the_property_make_a_gain_surer_and_a_cut_export_is_told(
+    page_table: Table, tmp_path: Path, run: Callable[..., Any]
+) -> None:
+    pages = {"/tune/": page("Tuning a violin", said("tune")), "/pegs/": page("Turning the pegs", said("pegs"))}
+    rows = turns("tune a violin", "/tune/", "/pegs/", ahead=3.0)
+
+    def merged(searches: int) -> Any:
+        totals = pd.DataFrame({"date": DAYS, "query": "tune a violin", "clicks": 6, "impressions": searches, "position": 4})
+        totals.to_csv(tmp_path / "totals.csv", index=False)
+        pages_file = tmp_path / "rows.csv"
+        frame = pd.DataFrame(rows)
+        frame.assign(page=ORIGIN + frame["page"]).to_csv(pages_file, index=False)
+        site = page_table([{"url": f"{ORIGIN}{path}", "status": 200, "html": html} for path, html in pages.items()])
+        audit = mardok.audit(site, search=[pages_file, tmp_path / "totals.csv"])
+        return audit, audit.plan[audit.plan["action"] == "merge"].iloc[0]
+
+    open_plan = audited(page_table, pages, rows).plan
+    plain = open_plan[open_plan["action"] == "merge"].iloc[0]
+    (known, never), (often, always) = merged(120), merged(90)
+    assert known.meta.totals["search"]["kept_share"] == often.meta.totals["search"]["kept_share"] == 1
+    # Shown apart, one page in their place is found in twice as many searches; shown together, in fewer.
+    assert never["gain"] > plain["gain"] > 0
+    assert never["gain"] > always["gain"]
+    assert always["gain_high"] - always["gain_low"] < plain["gain_high"] - plain["gain_low"]
+    cut, as_before = merged(150)
+    assert cut.meta.totals["search"]["kept_share"] == pytest.approx(120 / 150)
+    assert as_before["gain"] == pytest.approx(plain["gain"])
+    done = run(
+        "audit", tmp_path / "pages.jsonl", "--search", tmp_path / "rows.csv", "--search", tmp_path / "totals.csv",
+        "-o", tmp_path / "cut",
+    )  # fmt: skip
+    assert "tells of 80% of what the property as a whole has" in " ".join(done.stdout.split())
+    alone = run("audit", tmp_path / "pages.jsonl", "--search", tmp_path / "totals.csv", "-o", tmp_path / "no")
+    assert alone.returncode == 2
+    assert "tells of the property only" in alone.stderr
+
+
 def test_a_page_far_down_without_clicks_is_no_rival(page_table: Table) -> None:
     pages = {"/tune/": page("Tuning a violin", said("tune")), "/pegs/": page("Turning the pegs", said("pegs"))}
     rows = [
@@ -150,6 +187,28 @@ def test_originals_are_never_led_into_the_folder_of_another_language(page_table:
         assert set.union(*found.values()) == {"translate"}
         translate = audit.plan[audit.plan["action"] == "translate"]
         assert len(translate) == 1  # one folder and language is one decision
+
+
+def test_one_text_for_two_regions_is_not_merged(page_table: Table) -> None:
+    names = ("bows", "pegs", "bridges", "strings")
+    pages = {f"/{folder}/{name}/": page(f"On {name}", said(name)) for folder in ("zh-CN", "zh-TW", "en") for name in names}
+    found = actions(audited(page_table, pages))
+    assert set(found) == {path for path in pages if path.startswith("/zh")}
+    assert set.union(*found.values()) == {"translate"}
+    pages = {f"/{folder}/{name}/": page(f"On {name}", said(name)) for folder in ("en-gb", "en-us") for name in names}
+    assert not actions(audited(page_table, pages))
+
+
+def test_what_stands_untranslated_in_many_languages_is_not_pasted(page_table: Table) -> None:
+    codes = ("de", "fr", "es", "it", "nl", "sv", "da")
+    left = said("left", 90)
+    pages = {
+        f"/{code}/{name}/": page(f"On {name}", f"{said(f'{code}{name}', 70)} {left if name == 'bows' else ''}")
+        for code in codes for name in ("bows", "pegs", "bridges", "strings")
+    }  # fmt: skip
+    assert not any("trim" in steps for steps in actions(audited(page_table, pages)).values())
+    one_language = {f"/shop/{path.replace('/', '-')}": html for path, html in pages.items()}
+    assert any("trim" in steps for steps in actions(audited(page_table, one_language)).values())
 
 
 def test_untranslated_pages_are_one_proposal_for_each_folder(page_table: Table) -> None:

@@ -174,6 +174,13 @@ class Demand:
         return self.spans.months if self.spans is not None else self.months
 
     @property
+    def counted_text(self) -> Sentence:
+        """That time, in words that say when."""
+        if self.spans is None:
+            return sentence("span.whole")
+        return sentence("span.recent", length=self.spans.length)
+
+    @property
     def recent_months(self) -> float:
         """Months that these rows cover."""
         return self.spans.recent_months if self.spans is not None else self.months

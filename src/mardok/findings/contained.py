@@ -95,11 +95,15 @@ def contained_pages(
     weaker : callable
         Of two pages the one that should rather go.
     """
-    settings, kinds, meant_for = facts.settings, facts.kinds, facts.meant_for
+    settings, kinds = facts.settings, facts.kinds
+
+    def apart(a: int, b: int) -> bool:
+        return facts.meant_for[a] != facts.meant_for[b] or facts.locales[a] != facts.locales[b]
+
     is_pasted = 2 * boilerplate > site.corpus.n_words
     inside: dict[int, list[tuple[float, int, float]]] = defaultdict(list)
     for a, b, resemblance, a_in_b, b_in_a in pairs:
-        if not (stays[a] and stays[b]) or resemblance >= settings.copies.resemblance or meant_for[a] != meant_for[b]:
+        if not (stays[a] and stays[b]) or resemblance >= settings.copies.resemblance or apart(a, b):
             continue
         both = min(a_in_b, b_in_a) >= settings.pairs.containment
         gone = weaker(a, b) if both else -1

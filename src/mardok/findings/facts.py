@@ -20,7 +20,7 @@ from mardok.findings.coverage import Coverage, coverage_of
 from mardok.findings.failures import failures
 from mardok.findings.keeper import PageStrength
 from mardok.findings.kinds import PageKinds, page_kinds, protected_pages
-from mardok.findings.meant_languages import meant_languages
+from mardok.findings.meant_languages import meant_languages, meant_locales
 from mardok.findings.strength import measure_strength, usable_decisions
 from mardok.inputs import Inputs
 from mardok.settings import Settings
@@ -47,6 +47,8 @@ class SiteFacts:
     titles: Titles
     meant_for: Sequence[str]
     """For which language each page is meant, ISO 639-1; ``""`` where nothing tells."""
+    locales: Sequence[str]
+    """Language and region that the folder of each page is for; ``""`` where none tells."""
     strength: PageStrength
     """What speaks for each page to stay."""
     coverage: Coverage
@@ -100,6 +102,7 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
         is_blocked=is_blocked,
         titles=titles,
         meant_for=meant_for,
+        locales=meant_locales(site, meant_for),
         strength=strength,
         coverage=coverage_of(site, destinations, inputs.intake, strength.origin, is_blocked, settings.variants),
         kinds=kinds,

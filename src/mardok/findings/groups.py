@@ -28,10 +28,10 @@ from mardok.findings.facts import SiteFacts
 from mardok.findings.keeper import PageStrength, choose_keeper, shares_now
 from mardok.findings.promise import (
     Promise,
+    Promises,
     asked_for_each,
     is_common_title,
     promise_different_things,
-    promises,
     series_patterns,
     shown_slot,
 )
@@ -191,7 +191,7 @@ def find_groups(
     resemblance = dict(zip(_rows(alike), alike["resemblance"], strict=True))
     figures = _Figures(site, relations.pages, resemblance, strength, settings, relations, traits)
     keeper_of = {member: group.keeper for group in variants for member in group.members}
-    untranslated, copies = _by_language(site, alike, facts.meant_for)
+    untranslated, copies = _by_language(site, alike, facts.meant_for, facts.locales)
     copies = _without_protected(site, copies, facts)
     is_pair = np.array([not figures.are_alternates(a, b) for a, b in _rows(copies)], dtype=bool)
     alternates = [
@@ -229,8 +229,7 @@ class _Apartness:
             for one, other in ((a, b), (b, a)):
                 if one in rows:
                     self._near[one].add(other)
-        promised = rows.union(*self._near.values())
-        self.promise_of = promises(site, facts.titles, facts.kinds, promised, facts.settings.rivals.generic_words)
+        self.promise_of = Promises(site, facts.titles, facts.kinds, facts.settings.rivals.generic_words)
         self._n_copies = {row: len(part) for part in components(len(site.pages), pairs) for row in part}
         self._series = series_patterns((self.promise_of[a], self.promise_of[b]) for a, b in pairs)
         self._facts = facts
@@ -267,13 +266,15 @@ def _rows(pairs: pd.DataFrame) -> list[tuple[int, int]]:
 
 
 def _by_language(
-    site: Site, alike: pd.DataFrame, meant_for: Sequence[str]
+    site: Site, alike: pd.DataFrame, meant_for: Sequence[str], locales: Sequence[str]
 ) -> tuple[tuple[tuple[int, int], ...], pd.DataFrame]:
     """Pairs in two languages, by text or by what the pages are meant for, and the pairs in one."""
     untranslated, is_copy = [], []
     for a, b in _rows(alike):
         languages = (meant_for[a], meant_for[b]), (site.pages[a].language, site.pages[b].language)
         is_foreign = any(one and other and one != other for one, other in languages)
+        regions = locales[a], locales[b]
+        is_foreign |= all(regions) and regions[0] != regions[1]
         if is_foreign:
             untranslated.append((a, b))
         is_copy.append(not is_foreign)

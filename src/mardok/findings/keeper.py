@@ -116,7 +116,7 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
         {row: float(strength.clicks[row]) for row in rows}, demand.counted_months if demand is not None else 1.0
     )
     best_place = min((one.position for one in shared.values()), default=0.0)
-    span = strength.demand.recent_text if strength.demand is not None else ""
+    span, counted = (demand.recent_text, demand.counted_text) if demand is not None else ("", "")
     url = {row: site.pages[row].url for row in rows}
     form = {row: strength.forms[row] for row in rows}
 
@@ -160,7 +160,10 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
         _Criterion(
             lambda row: of_all[row],
             lambda a, b: sentence(
-                "keeper-because.clicks", clicks=float(strength.clicks[a]), next=_or_none(float(strength.clicks[b]))
+                "keeper-because.clicks",
+                span=counted,
+                clicks=float(strength.clicks[a]),
+                next=_or_none(float(strength.clicks[b])),
             ),
         ),
         more(strength.external_links, "external-links"),

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from functools import cache
 
 from mardok.extract.page import Page
@@ -44,6 +44,24 @@ def meant_languages(site: Site) -> list[str]:
     codes |= _codes_with_twins(site)
     ending = _folders_of_languages(site)
     return [_meant_language(page, codes if len(codes) > 1 else (), ending.get(_folder(page.url), "")) for page in site.pages]
+
+
+def meant_locales(site: Site, meant_for: Sequence[str]) -> list[str]:
+    """For which language and region the folder or host part of each page is, such as ``zh-tw``; ``""`` where none tells.
+
+    Parameters
+    ----------
+    meant_for : sequence of str
+        Language that each page is meant for.
+    """
+    return [_locale(page.url, language) for page, language in zip(site.pages, meant_for, strict=True)]
+
+
+def _locale(url: str, language: str) -> str:
+    parts = split_url(url)
+    folders = [parts.netloc.partition(".")[0], *parts.path.casefold().split("/")[:-1]]
+    named = (folder.replace("_", "-") for folder in folders if re.fullmatch(r"[a-z]{2}([-_][a-z]{2,4})?", folder))
+    return next((folder for folder in named if folder.partition("-")[0] == language), "")
 
 
 def _codes_with_twins(site: Site) -> set[str]:

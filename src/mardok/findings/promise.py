@@ -24,10 +24,12 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from urllib.parse import unquote
+
+import numpy as np
 
 from mardok.compare.demand import Demand
 from mardok.compare.titles import Titles
@@ -142,49 +144,61 @@ class Promise:
         )
 
 
-def promises(
-    site: Site, titles: Titles, kinds: PageKinds, rows: Iterable[int], generic: Collection[str] = ()
-) -> dict[int, Promise]:
-    """What each of the pages promises.
+class Promises(Mapping[int, Promise]):
+    """What each page of a site promises, by its row; found out when it is asked for."""
 
-    Parameters
-    ----------
-    titles : Titles
-        Titles taken apart into the page's part and the site's.
-    kinds : PageKinds
-        What pages are for.
-    rows : iterable of int
-        Pages that are asked about.
-    generic : collection of str
-        Words that any page may carry.
-    """
-    alike = Counter(_heads(site, titles, row) for row in range(len(site.pages)) if site.pages[row].is_html)
-    of_name = {word for name in titles.distinctive.values() for word in name}
-    result = {}
-    for row in rows:
-        page = site.pages[row]
+    def __init__(self, site: Site, titles: Titles, kinds: PageKinds, generic: Collection[str] = ()) -> None:
+        self._site, self._titles, self._kinds = site, titles, kinds
+        self._alike = Counter(map(self._heads, (row for row, page in enumerate(site.pages) if page.is_html)))
+        self._common = frozenset(generic) | {word for name in titles.distinctive.values() for word in name}
+        is_heading = site.blocks.where(lambda context: bool(context.level))
+        self._is_heading = is_heading[site.blocks.at[site.main_places]]
+        self._known: dict[int, Promise] = {}
+
+    def __getitem__(self, row: int) -> Promise:
+        if row not in self._known:
+            self._known[row] = self._promise(row)
+        return self._known[row]
+
+    def __iter__(self) -> Iterator[int]:
+        return iter(range(len(self._site.pages)))
+
+    def __len__(self) -> int:
+        return len(self._site.pages)
+
+    def _promise(self, row: int) -> Promise:
+        page, titles, language = self._site.pages[row], self._titles, self._site.pages[row].language
         title = titles.own[row] or page.h1
-        in_order = [word for text in site.running_text(row) for word in words(text)]
-        running = frozenset(in_order)
-        result[row] = Promise(
+        in_order, headings = self._words(row)
+        return Promise(
             title,
             tuple(words(_COUNTER.sub(" ", title))),
-            running,
-            (plain_words(page.language) | frozenset(generic) | of_name) - _NUMBERS,
-            page.language,
+            frozenset(in_order),
+            (plain_words(language) | self._common) - _NUMBERS,
+            language,
             page.h1 if page.h1 != title else "",
-            frozenset(words(site.main_text(row))) - running,
+            headings.difference(in_order),
             tuple(words(re.sub(r"[-_.+/]+", " ", unquote(split_url(page.url).path)))),
-            alike[_heads(site, titles, row)],
+            self._alike[self._heads(row)],
             frozenset(in_order[:_OPENING_WORDS]),
-            kinds.kind[row] == PageKind.PRODUCT,
-            site.text_hashes[row],
+            self._kinds.kind[row] == PageKind.PRODUCT,
+            self._site.text_hashes[row],
         )
-    return result
 
+    def _words(self, row: int) -> tuple[list[str], frozenset[str]]:
+        """Words of a page's running text, in order; and those of its headings."""
+        corpus = self._site.corpus
+        first, end = corpus.first_blocks[row : row + 2]
+        places = np.arange(corpus.offsets[row], corpus.offsets[row + 1])
+        lengths = np.diff(corpus.block_offsets[first : end + 1])
+        in_heading = np.repeat(self._is_heading[first:end], lengths)
+        running, heads = (
+            [corpus.vocabulary[word] for word in corpus.words[places[which]].tolist()] for which in (~in_heading, in_heading)
+        )
+        return running, frozenset(heads)
 
-def _heads(site: Site, titles: Titles, row: int) -> tuple[str, str]:
-    return folded_line(titles.own[row]), folded_line(site.pages[row].h1)
+    def _heads(self, row: int) -> tuple[str, str]:
+        return folded_line(self._titles.own[row]), folded_line(self._site.pages[row].h1)
 
 
 def is_common_title(a: Promise, b: Promise, n_copies: int) -> bool:

@@ -78,6 +78,7 @@ def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copi
         site=site,
         topics=promises.topics,
         kinds=facts.kinds,
+        locales=facts.locales,
         series=series,
         resemblance={(a, b): resemblance for a, b, resemblance, *_ in pairs},
         links=frozenset(text_links(site, facts.destinations).tolist()),

@@ -122,6 +122,8 @@ class RivalInputs:
     site: Site
     topics: Sequence[Topic]
     kinds: PageKinds
+    locales: Sequence[str]
+    """Language and region that the folder of each page is for; ``""`` where none tells."""
     series: Sequence[Series]
     resemblance: Mapping[tuple[int, int], float]
     """Of kept pairs of rows (a < b)."""
@@ -227,7 +229,11 @@ class _Finder:
         """Whether nothing else tells two pages apart."""
         inputs = self.inputs
         one, other = inputs.site.pages[a], inputs.site.pages[b]
-        if one.language != other.language or (a in self.series_of and self.series_of[a] == self.series_of.get(b)):
+        if (
+            one.language != other.language
+            or inputs.locales[a] != inputs.locales[b]
+            or (a in self.series_of and self.series_of[a] == self.series_of.get(b))
+        ):
             return False
         if a in inputs.settled and inputs.settled[a] == inputs.settled.get(b):
             return False

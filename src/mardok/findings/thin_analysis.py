@@ -18,8 +18,7 @@ from mardok.findings.attribution import WordAttribution
 from mardok.findings.contained import Contained, contained_pages
 from mardok.findings.facts import SiteFacts
 from mardok.findings.keeper import choose_keeper
-from mardok.findings.promise import is_common_title, promise_different_things
-from mardok.findings.promise import promises as promises_of
+from mardok.findings.promise import Promises, is_common_title, promise_different_things
 from mardok.findings.rival_analysis import RivalAnalysis
 from mardok.findings.thin import Asked, Verdict, nearest_relatives, thin_pages
 from mardok.text.site import Site
@@ -61,8 +60,7 @@ def find_thin_pages(
     settings, stays, meant_for = facts.settings, rivals.stays, facts.meant_for
     pairs = list(copies.kept[["a", "b", "resemblance", "a_in_b", "b_in_a"]].itertuples(index=False, name=None))
 
-    asked_rows = {row for a, b, *_ in pairs for row in (a, b)}
-    promise_of = promises_of(site, facts.titles, facts.kinds, asked_rows, settings.rivals.generic_words)
+    promise_of = Promises(site, facts.titles, facts.kinds, settings.rivals.generic_words)
 
     def differ(a: int, b: int) -> bool:
         """Whether two pages that are no copies promise different things."""
@@ -72,7 +70,9 @@ def find_thin_pages(
     def takes_over(page: int, other: int) -> bool:
         """Whether another page promises all that a page does: pasted text makes pages alike that are about other things."""
         languages = {site.pages[row].language for row in (page, other)} - {""}
-        is_one_language = meant_for[page] == meant_for[other] and len(languages) < 2
+        is_one_language = (
+            meant_for[page] == meant_for[other] and facts.locales[page] == facts.locales[other] and len(languages) < 2
+        )
         in_one_series = page in rivals.series_of and rivals.series_of[page] == rivals.series_of.get(other)
         topics = promises.topics
         if not is_one_language or in_one_series or not topics[page].stems <= topics[other].stems:
@@ -106,9 +106,14 @@ def find_thin_pages(
         is_in_front = pages_in_front(facts.demand, settings.thin.good_position, settings.thin.minimum_impressions)
     relatives = nearest_relatives(pairs, stays, takes_over)
     asked = Asked(stays & has_text, attribution.words.own, relatives, is_in_front, contained.chapters)
-    return ThinAnalysis(thin_pages(site, facts, asked, rivals.shown), contained, is_in_front, _pages_with_kin(pairs, stays))
+    return ThinAnalysis(
+        thin_pages(site, facts, asked, rivals.shown), contained, is_in_front, _pages_with_kin(pairs, stays, facts.locales)
+    )
 
 
-def _pages_with_kin(pairs: Sequence[tuple[int, int, float, float, float]], stays: NDArray[np.bool_]) -> frozenset[int]:
-    """Pages near which another page stands that stays, whatever it promises."""
-    return frozenset(row for a, b, *_ in pairs if stays[a] and stays[b] for row in (a, b))
+def _pages_with_kin(
+    pairs: Sequence[tuple[int, int, float, float, float]], stays: NDArray[np.bool_], locales: Sequence[str]
+) -> frozenset[int]:
+    """Pages near which another page stands that stays and is for the same language, whatever it promises."""
+    near = ((a, b) for a, b, *_ in pairs if stays[a] and stays[b] and locales[a] == locales[b])
+    return frozenset(row for pair in near for row in pair)

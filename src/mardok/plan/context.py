@@ -144,9 +144,12 @@ class PlanContext:
             if not gain.is_evident:
                 return sentence("figures.none")
             return sentence("figures.link-weight", n=n_moved, share=gain.expected)
-        queries = counted("query", gain.n_queries)
+        queries, demand = counted("query", gain.n_queries), self.strength.demand
+        months = demand.months if demand is not None else 0.0
         return paragraph(
-            sentence("figures.queries", queries=queries, impressions=gain.impressions) if gain.n_queries else None,
+            sentence("figures.queries", queries=queries, impressions=gain.impressions, months=months)
+            if gain.n_queries
+            else None,
             sentence("figures.at-risk", clicks=gain.at_risk) if gain.at_risk else None,
         )
 

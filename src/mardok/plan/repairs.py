@@ -114,8 +114,8 @@ _ORDERS = {
 """Checks that become proposals; the others are settled by proposals of their own."""
 _BLOCKING = (
     CheckId.SITE_CLOSED, CheckId.REDIRECT_LOOP, CheckId.REDIRECT_BROKEN, CheckId.CANONICAL_BROKEN, CheckId.CANONICAL_NOINDEX,
-    CheckId.PAGE_SOFT_404, CheckId.PAGE_EMPTY, CheckId.ROBOTS_HTML, CheckId.SITEMAP_HTML, CheckId.LINK_BLOCKED,
-    CheckId.LINK_BROKEN,
+    CheckId.CANONICAL_OTHER_HOST, CheckId.PAGE_SOFT_404, CheckId.PAGE_EMPTY, CheckId.ROBOTS_HTML, CheckId.SITEMAP_HTML,
+    CheckId.LINK_BLOCKED, CheckId.LINK_BROKEN,
 )  # fmt: skip
 """Checks by which a page cannot be found, so that it is urgent if the page has clicks or many inlinks."""
 _MANY_INLINKS = 10

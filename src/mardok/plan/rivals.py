@@ -301,7 +301,7 @@ class _Writer:
         return [
             sentence(
                 "rivals.why.search", path=path, kept=self.kept, number=counted("query", len(overlap.queries)),
-                queries=listing(map(quoted, overlap.queries)), impressions=overlap.impressions,
+                queries=listing(map(quoted, overlap.queries)), impressions=overlap.impressions, months=demand.months,
             ),
             sentence(
                 "rivals.why.now", span=demand.recent_text, path=path, kept=self.kept, clicks=overlap.kept.clicks,

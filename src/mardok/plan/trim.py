@@ -31,24 +31,43 @@ _LEAST_WORDS = 20
 """Words of a text from which pages that share it belong together, and from which it is worth a page of its own."""
 
 
-def trim_proposals(texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], context: PlanContext) -> list[Proposal]:
+def trim_proposals(
+    texts: Sequence[CarriedText], may_trim: NDArray[np.bool_], locales: Sequence[str], context: PlanContext
+) -> list[Proposal]:
     """Proposals to trim pages.
 
     Parameters
     ----------
     may_trim : ndarray of bool, shape (n_pages,)
         Pages whose words count and that are in no group.
+    locales : sequence of str
+        Language and region that each page is for: what stands untranslated on pages for several is not pasted.
     """
     site, settings = context.site, context.settings
     rules = settings.plan
     duties = [" ".join(words(wording)) for wording in rules.duties]
     kept = [text for text in texts if text.n_words >= _LEAST_WORDS and not _says_any(text.written, duties)]
-    n_words = site.corpus.n_words
-    pasted = _covered(site.corpus, kept)
-    is_heavy = may_trim & (pasted > rules.trim_share * n_words)
-    for row in np.flatnonzero(is_heavy).tolist():
+    for row in np.flatnonzero(may_trim).tolist():
         url = site.pages[row].url
-        is_heavy[row] = not is_home(url, settings.variants) and not matches(url, rules.leave)
+        may_trim[row] = not is_home(url, settings.variants) and not matches(url, rules.leave)
+    of_locale = np.array(locales, object)
+    return [
+        proposal
+        for locale in sorted(set(locales))
+        for proposal in _of_locale(kept, np.asarray(of_locale == locale), may_trim, context)
+    ]
+
+
+def _of_locale(
+    texts: Sequence[CarriedText], is_there: NDArray[np.bool_], may_trim: NDArray[np.bool_], context: PlanContext
+) -> list[Proposal]:
+    """Proposals to trim pages for one language and region, by the texts that several of these carry."""
+    rules = context.settings.plan
+    kept = [text for text in texts if int(is_there[text.pages].sum()) >= rules.trim_pages]
+    if not kept:
+        return []
+    pasted = _covered(context.site.corpus, kept)
+    is_heavy = may_trim & is_there & (pasted > rules.trim_share * context.site.corpus.n_words)
     return [
         _proposal(rows, [kept[number] for number in numbers], pasted, context)
         for rows, numbers in _together(is_heavy, kept)

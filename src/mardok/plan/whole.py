@@ -87,7 +87,7 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
         site, facts.strength, gains, inputs.phrases.mentions, facts.settings, moves, inputs.attribution.is_pasted
     )
     copies, is_whole = inputs.attribution.copies, facts.coverage.is_whole
-    trims = trim_proposals(inputs.attribution.texts, _may_trim(facts, drafts, reserved, inputs), context)
+    trims = trim_proposals(inputs.attribution.texts, _may_trim(facts, drafts, reserved, inputs), facts.locales, context)
     # A page that is short without what is pasted into it is trimmed, not left.
     trimmed = {site.row_of[url] for proposal in trims for url in proposal.urls}
     grouping = copies.grouping
