@@ -77,7 +77,7 @@ def demand_of(rows: Sequence[tuple[Any, ...]], n_pages: int = 0, **more: Any) ->
     )  # fmt: skip
     fields: dict[str, Any] = {
         "queries": tuple(f"q{n}" for n in range(n_queries)), "months": months, "is_dated": bool(len(known)),
-        "spans": spans_of(dates), "unread": (), "totals": None, "n_pages": n_pages or max(page) + 1,
-        "is_brand": np.zeros(n_queries, bool), **more,
+        "spans": spans_of(dates, np.array(impressions, float)), "unread": (), "totals": None,
+        "n_pages": n_pages or max(page) + 1, "is_brand": np.zeros(n_queries, bool), **more,
     }  # fmt: skip
     return Demand(told, **fields)

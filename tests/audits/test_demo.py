@@ -184,14 +184,13 @@ def test_the_figures_of_rivals_can_be_computed_from_the_file(demo: mardok.Audit)
     assert told["impressions"] == round(shared["impressions"].sum() / months, 1)
     weaker = search[search["page"] == pair[1]]
     assert told["overlap"] == round(weaker.loc[weaker["query"].isin(queries), "clicks"].sum() / weaker["clicks"].sum(), 6)
-    # The first and the last week are left out; eleven of the others have their like a year before.
-    weeks = sorted(search["date"].unique())[1:-1]
-    now, before = (shared[shared["date"].isin(part)] for part in (weeks[-11:], weeks[:11]))
-    assert weeks[-11] - weeks[0] == pd.Timedelta(days=364)
-    assert told["clicks"] == round(now["clicks"].sum() / (77 / 30.44), 1)
-    assert told["clicks_before"] == round(before["clicks"].sum() / (77 / 30.44), 1)
+    weeks = sorted(search["date"].unique())
+    now, before = (shared[shared["date"].isin(part)] for part in (weeks[-13:], weeks[:13]))
+    assert weeks[-13] - weeks[0] == pd.Timedelta(days=364)
+    assert told["clicks"] == round(now["clicks"].sum() / (91 / 30.44), 1)
+    assert told["clicks_before"] == round(before["clicks"].sum() / (91 / 30.44), 1)
     by_page = now.groupby("page")
-    assert told["clicks_now"] == [round(by_page["clicks"].sum()[page] / (77 / 30.44), 1) for page in pair]
+    assert told["clicks_now"] == [round(by_page["clicks"].sum()[page] / (91 / 30.44), 1) for page in pair]
     weighted = (now["position"] * now["impressions"]).groupby(now["page"]).sum() / by_page["impressions"].sum()
     assert told["positions_now"] == [round(weighted[page], 1) for page in pair]
     weekly = shared.pivot_table(index=["query", "date"], columns="page", values="position")[pair]
@@ -201,7 +200,7 @@ def test_the_figures_of_rivals_can_be_computed_from_the_file(demo: mardok.Audit)
     assert told["turns_beyond_chance"]
     assert f"the lead changed {changes} times" in proposal["why"]
     assert (
-        f"{told['clicks']} clicks a month on them, {told['clicks_before']} in the same 11 weeks a year before"
+        f"{told['clicks']} clicks a month on them, {told['clicks_before']} in the same 13 weeks a year before"
         in proposal["why"]
     )
 
@@ -274,10 +273,10 @@ def test_figures_in_the_reasons_can_be_computed_from_the_file(demo: mardok.Audit
     search = pd.read_csv(DEMO_SEARCH)
     own = search[search["page"].isin([url("/repairs/bow-rehair/"), url("/bow-rehairing-service/")])]
     shared = own[own.groupby("query")["page"].transform("nunique") > 1]
-    recent = shared[shared["date"].isin(sorted(search["date"].unique())[-12:-1])]
-    clicks = recent.groupby("page")["clicks"].sum() / (77 / 30.44)
+    recent = shared[shared["date"].isin(sorted(search["date"].unique())[-13:])]
+    clicks = recent.groupby("page")["clicks"].sum() / (91 / 30.44)
     most, next_ = clicks.max(), clicks.min()
-    assert f"in the last 11 weeks it got {most:.1f} clicks a month on the queries they share, the next {next_:.1f}" in why
+    assert f"in the last 13 weeks it got {most:.1f} clicks a month on the queries they share, the next {next_:.1f}" in why
     assert f"1 query ({shared['impressions'].sum() / (65 * 7 / 30.44):.0f} impressions a month)" in why
 
 

@@ -33,17 +33,17 @@ SPANS = [
     ("2028-01-03", 730, "D", 364, "2029-01-03", "2028-01-05"),
     ("2028-01-03", 392, "D", 28, "2029-01-01", "2028-01-03"),
     ("2028-01-03", 391, "D", 195, "2028-07-17", "2028-01-04"),  # no year of it: two halves
-    ("2028-01-03", 104, "W", 50, "2029-01-08", "2028-01-10"),  # the first and the last week may be cut off
-    ("2028-01-03", 60, "W", 6, "2029-01-08", "2028-01-10"),
-    ("2028-01-03", 20, "W", 9, "2028-03-13", "2028-01-10"),
-    ("2028-01-01", 24, "M", 10, "2029-02-01", "2028-02-01"),
-    ("2028-01-01", 14, "M", 6, "2028-08-01", "2028-02-01"),
+    ("2028-01-03", 104, "W", 52, "2029-01-01", "2028-01-03"),
+    ("2028-01-03", 60, "W", 8, "2029-01-01", "2028-01-03"),
+    ("2028-01-03", 20, "W", 10, "2028-03-13", "2028-01-03"),
+    ("2028-01-01", 24, "M", 12, "2029-01-01", "2028-01-01"),
+    ("2028-01-01", 14, "M", 7, "2028-08-01", "2028-01-01"),
 ]
 
 
 @pytest.mark.parametrize(("first", "n", "step", "length", "now", "before"), SPANS)
 def test_spans_are_equal_numbers_of_whole_steps(first: str, n: int, step: str, length: int, now: str, before: str) -> None:
-    spans = spans_of(np.repeat(days(first, n, step), 3))
+    spans = spans_of(np.repeat(days(first, n, step), 3), np.full(3 * n, 9.0))
     assert spans is not None
     assert (spans.steps, str(spans.since)) == (length, now)
     assert str(spans.grid.first_day(spans.before_first)) == before
@@ -55,21 +55,30 @@ def test_spans_are_equal_numbers_of_whole_steps(first: str, n: int, step: str, l
         assert set(gap.astype(int).tolist()) == {364}
 
 
-@pytest.mark.parametrize(("n", "step"), [(1, "D"), (55, "D"), (9, "W"), (7, "M")])
+@pytest.mark.parametrize(("n", "step"), [(1, "D"), (55, "D"), (7, "W"), (5, "M")])
 def test_what_is_too_short_is_not_compared(n: int, step: str) -> None:
-    assert spans_of(days("2028-01-03", n, step)) is None
-    assert spans_of(np.array(["NaT"] * n, "datetime64[D]")) is None
+    assert spans_of(days("2028-01-03", n, step), np.ones(n)) is None
+    assert spans_of(np.array(["NaT"] * n, "datetime64[D]"), np.ones(n)) is None
 
 
-def test_a_file_that_begins_and_ends_within_a_step_keeps_its_steps() -> None:
-    months = days("2028-01-01", 26, "M")
-    cut = np.concatenate([[np.datetime64("2028-01-17")], months[1:]])
-    whole, part = spans_of(months), spans_of(cut)
-    assert part == whole
-    weeks = days("2028-01-03", 104, "W")
-    part = spans_of(np.concatenate([[weeks[0] + 3], weeks[1:]]))
-    assert part is not None
-    assert part.grid.unit == "week"
+@pytest.mark.parametrize("step", ["W", "M"])
+def test_a_step_that_the_ends_of_a_file_cut_off_is_left_out(step: str) -> None:
+    at = days("2028-01-03", 110 if step == "W" else 26, step)
+    whole = np.full(len(at), 70.0)
+    shown = {}
+    for cut in ((), (0,), (-1,), (0, -1)):
+        impressions = whole.copy()
+        impressions[list(cut)] = 30.0
+        spans = spans_of(at, impressions)
+        assert spans is not None
+        shown[cut] = (str(spans.since), str(spans.until))
+    assert shown[()] == shown[0,]
+    assert shown[-1,] == shown[0, -1]
+    assert shown[()][1] > shown[-1,][1]
+    # A first row may bear a day within its step.
+    begun = spans_of(np.concatenate([[at[0] + 3], at[1:]]), whole)
+    assert begun is not None
+    assert begun.grid.unit == spans.grid.unit
 
 
 @given(st.lists(st.floats(0, 1), max_size=12), st.floats(0.001, 0.5))

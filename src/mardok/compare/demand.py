@@ -265,7 +265,7 @@ def match_demand(
         queries,
         days / DAYS_A_MONTH,
         is_dated,
-        spans_of(search["date"].to_numpy()) if is_dated else None,
+        spans_of(search["date"].to_numpy(), search["impressions"].to_numpy(np.float64)) if is_dated else None,
         unread,
         _query_totals(rows, all_rows.select(rows_of == _PROPERTY)),
         len(site.pages),

@@ -5,8 +5,8 @@ Out: two spans of equally many steps, a year apart where the data reaches back t
 
 A row stands for a day, a week or a month. Spans of days alone would put five weeks beside four, or 31 days beside 28, and a
 site on which nothing happens would lose a tenth of its clicks. A year is 364 days, 52 weeks or 12 months, so that each day
-of the week stands beside its like. The first and the last week or month of a file may be cut off by its ends: they are left
-out. A day is never cut off.
+of the week stands beside its like. A first or last week or month that has clearly less than the one beside it was cut off by
+the ends of the file: it is left out. A day is never cut off.
 """
 
 from __future__ import annotations
@@ -25,6 +25,8 @@ _LEAST_DAYS_A_MONTH = 28
 _YEAR = {StepUnit.DAY: 364, StepUnit.WEEK: 52, StepUnit.MONTH: 12}
 """Steps of a year."""
 _QUARTERS = 4
+_WHOLE = 0.9
+"""Share of the impressions of the step beside it that a first or last step has at least, if it is whole."""
 _EPOCH = 1970
 _LEAST = {StepUnit.DAY: 28, StepUnit.WEEK: 4, StepUnit.MONTH: 3}
 """Steps of the shortest span that is compared with one before: less is chance."""
@@ -165,27 +167,34 @@ class Spans:
         return np.where((step >= 0) & (step < self.steps) & ~np.isnat(dates), step, -1)
 
 
-def spans_of(dates: Days) -> Spans | None:
+def spans_of(dates: Days, impressions: NDArray[np.float64]) -> Spans | None:
     """The spans to compare; None where there are too few steps.
 
     Parameters
     ----------
     dates : ndarray of datetime64, shape (n_rows,)
         Day of each row; NaT where it has none.
+    impressions : ndarray of float64, shape (n_rows,)
+        Impressions of each row, by which a step is seen to be cut off.
 
     Examples
     --------
-    >>> spans = spans_of(np.arange("2030-01-01", "2032-01-01", dtype="datetime64[M]"))
+    >>> months = np.arange("2030-01-01", "2032-02-01", dtype="datetime64[M]")
+    >>> spans = spans_of(months, np.append(np.full(24, 100.0), 20.0))
     >>> spans.steps, str(spans.since), spans.is_year_apart
-    (10, '2031-02-01', True)
+    (12, '2031-01-01', True)
     """
-    days = np.unique(dates[~np.isnat(dates)].astype("datetime64[D]"))
+    is_dated = ~np.isnat(dates)
+    days, of_day = np.unique(dates[is_dated].astype("datetime64[D]"), return_inverse=True)
     if len(days) < 2:
         return None
     grid = grid_of(days)
     first, last = (int(grid.number(days[at : at + 1])[0]) for at in (0, len(days) - 1))
-    if grid.unit != StepUnit.DAY:
-        first, last = first + 1, last - 1
+    if grid.unit != StepUnit.DAY and last > first:
+        by_day = np.bincount(of_day.ravel(), weights=impressions[is_dated])
+        by_step = np.bincount(grid.number(days) - first, weights=by_day, minlength=last - first + 1)
+        cut = by_step[[0, -1]] < _WHOLE * by_step[[1, -2]]
+        first, last = first + int(cut[0]), last - int(cut[1])
     whole, year, least = last - first + 1, _YEAR[grid.unit], _LEAST[grid.unit]
     beyond = whole - year
     steps, apart = (min(beyond, year), year) if beyond >= least else (whole // 2, whole // 2)

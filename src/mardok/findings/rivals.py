@@ -93,6 +93,8 @@ class Rivalry:
     phrase: str
     """What they compete for."""
     rivals: tuple[Rival, ...]
+    is_beside: bool = False
+    """Whether one of its pages stands in another group, too, which comes first."""
 
     @property
     def rows(self) -> tuple[int, ...]:
@@ -103,6 +105,11 @@ class Rivalry:
     def evidence(self) -> Evidence:
         """Strongest kind of evidence."""
         return max((rival.evidence for rival in self.rivals), key=lambda evidence: evidence.rank)
+
+    @property
+    def impressions(self) -> float:
+        """Impressions a month of its common queries; 0 without search data."""
+        return sum(rival.overlap.impressions for rival in self.rivals if rival.overlap)
 
     @property
     def table_row(self) -> GroupRow:
@@ -177,7 +184,7 @@ def find_rivals(
     result = []
     for component in components(len(inputs.site.pages), edges):
         result += finder.stars(component, near, alike)
-    return sorted(result, key=lambda rivalry: rivalry.rows)
+    return sorted(result, key=lambda rivalry: (rivalry.is_beside, rivalry.rows))
 
 
 class _Finder:
@@ -280,6 +287,28 @@ class _Finder:
                     result.append(Rivalry(stays, self._phrase(stays, [rival]), (rival,)))
             if rivals:
                 result.append(Rivalry(keeper, self._phrase(keeper, rivals), tuple(rivals)))
+        return [*result, *self._left_alone(component, near, alike, result)]
+
+    def _left_alone(
+        self,
+        component: Sequence[int],
+        near: Mapping[int, set[int]],
+        alike: Mapping[tuple[int, int], tuple[PromiseField, ...]],
+        groups: Sequence[Rivalry],
+    ) -> list[Rivalry]:
+        """For each page that no group took, since it competes with none of their keepers, a group with one of the others."""
+        grouped = {row for group in groups for row in group.rows}
+        result = []
+        for row in component:
+            others = near[row] & grouped if row not in grouped else ()
+            pairs = []
+            for other in sorted(others):
+                stays, reason = self._keeper([other, row])
+                rival = self._rival(stays, row if stays == other else other, reason, alike)
+                if rival is not None:
+                    pairs.append(Rivalry(stays, self._phrase(stays, [rival]), (rival,), is_beside=True))
+            if pairs:
+                result.append(max(pairs, key=lambda pair: pair.impressions))
         return result
 
     def _keeper(self, rows: Sequence[int]) -> tuple[int, Sentence]:

@@ -76,8 +76,10 @@ def rival_drafts(
         What merges bring: none that is expected to lose clicks is proposed.
     """
     drafts = []
-    keepers = {rivalry.keeper for rivalry in rivalries}
+    keepers = {rivalry.keeper for rivalry in rivalries if not rivalry.is_beside}
+    moved, grouped = set(moved), {row for rivalry in rivalries if not rivalry.is_beside for row in rivalry.rows}
     for rivalry in rivalries:
+        needed = {*kept, *keepers, *(grouped if rivalry.is_beside else ())}
         by_action: dict[tuple[Action, RivalRule], list[Rival]] = defaultdict(list)
         if rivalry.keeper in moved:
             continue
@@ -87,7 +89,7 @@ def rival_drafts(
                 continue
             action, rule = _action(rival, rivalry, kinds, settings)
             url = site.pages[rival.row].url
-            if action == Action.MERGE and (rival.row in kept or rival.row in keepers or is_home(url, settings.variants)):
+            if action == Action.MERGE and (rival.row in needed or is_home(url, settings.variants)):
                 action, rule = Action.REWRITE, RivalRule.OTHERS_LEAD_HERE
             if action == Action.MERGE and gains is not None:
                 gain = gains.merged([rivalry.keeper, rival.row], [rival.row])
@@ -97,6 +99,7 @@ def rival_drafts(
             by_action[action, rule].append(rival)
         for (action, rule), rivals in by_action.items():
             moves = action == Action.MERGE
+            moved |= {rival.row for rival in rivals} if moves else set()
             redirected = tuple(Move(rival.row, StepKind.REDIRECT, rivalry.keeper) for rival in rivals) if moves else ()
             drafts.append(RivalDraft(rivalry, action, rule, tuple(rivals), redirected, settled))
     return drafts
@@ -335,7 +338,7 @@ class _Writer:
 
     def _gain_text(self, gain: Gain) -> Text | None:
         if self.draft.action == Action.MERGE:
-            return self.context.figures(gain, len(self.rows))
+            return sentence("figures.at-risk", clicks=gain.at_risk) if gain.at_risk else None
         if gain.is_evident and gain.unit == GainUnit.CLICKS:
             return sentence("rivals.gain")
         return None if self.draft.action == Action.LEAVE else sentence("no-evidence")
