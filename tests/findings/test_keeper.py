@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
 import pytest
-from small_sites import ORIGIN, rows_of, site_with, strength_of
+from small_sites import ORIGIN, demand_of, rows_of, site_with, strength_of
 
 from mardok.findings.keeper import choose_keeper, preferred_origin
 
@@ -67,3 +68,30 @@ def test_the_preferred_origin_is_the_one_of_most_indexable_pages_and_https_befor
     only_http = strength_of(site, not_indexable=["https://host.example/0", "https://host.example/1"])
     assert preferred_origin(site, only_http.is_indexable, strength.inlinks) == "http://www.host.example"
     assert preferred_origin(site, strength.is_indexable & False, strength.inlinks) == ""
+
+
+# (clicks a week of /a/ and /b/ in the first quarter of a year and in the last one, the one that stays)
+COURSES = [
+    ((6, 2), (4, 3), "/a/"),  # ahead now by no more than chance, but throughout
+    ((6, 2), (3, 4), "/b/"),  # falls behind: the past does not decide against now
+    ((0, 9), (4, 1), "/a/"),  # clearly ahead now, whatever was before
+    ((3, 3), (4, 3), "/b/"),  # no more than chance at any time
+]
+
+
+@pytest.mark.parametrize(("before", "now", "expected"), COURSES)
+def test_all_of_the_time_decides_where_now_tells_nothing_against_it(
+    before: tuple[int, int], now: tuple[int, int], expected: str
+) -> None:
+    site = site_with(dict.fromkeys(PAGES, "<title>x</title><p>text"))
+    rows = rows_of(site, ["/a/", "/b/"])
+    weeks = np.arange("2030-01-07", "2030-07-08", 7, "datetime64[D]")
+    demand = demand_of(
+        [(row, 0, week, clicks[side], 100) for n, week in enumerate(weeks) for clicks in [before if n < 13 else now]
+         for side, row in enumerate(rows)],
+        n_pages=len(site.pages),
+    )  # fmt: skip
+    strength = strength_of(site, demand=demand, inlinks={"/b/": 1})
+    keeper, because = choose_keeper(site, rows, strength, are_variants=False)
+    assert site.pages[keeper].url.removeprefix(ORIGIN) == expected
+    assert ("in the search data" in str(because)) == (now == (4, 3) and before == (6, 2))

@@ -83,8 +83,9 @@ def choose_keeper(site: Site, rows: Sequence[int], strength: PageStrength, *, ar
 
     The home page stays before all; of variants the one at the preferred host without parameters; then an indexable page,
     one that stands in a folder of its language, the one with more clicks of late on the queries they share, the one found
-    higher up for them, the one with more clicks, more links from other sites, more conversions, more inlinks, more link
-    weight, the cleaner address. Clicks that differ by chance only, and places by less than one, do not decide.
+    higher up for them, the one that has the most clicks on them of late and, beyond chance, over all of the time, the one
+    with more clicks, more links from other sites, more conversions, more inlinks, more link weight, the cleaner address.
+    Clicks that differ by chance only, and places by less than one, do not decide.
 
     Parameters
     ----------
@@ -108,10 +109,12 @@ def choose_keeper(site: Site, rows: Sequence[int], strength: PageStrength, *, ar
 
 def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_variants: bool) -> list[_Criterion]:
     demand = strength.demand
-    shared = shares_now(rows, demand)
+    shared, lasting = shares_now(rows, demand), shares_of_all_time(rows, demand)
     of_shared = _beyond_chance(
         {row: one.clicks for row, one in shared.items()}, demand.recent_months if demand is not None else 1.0
     )
+    first = max(shared, key=lambda row: (shared[row].clicks, -row), default=-1)
+    is_first_throughout = first >= 0 and _is_most_beyond_chance(first, lasting, demand)
     of_all = _beyond_chance(
         {row: float(strength.clicks[row]) for row in rows}, demand.counted_months if demand is not None else 1.0
     )
@@ -155,6 +158,15 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
                 position=_place(shared.get(a, _NOT_SHOWN).position),
                 span=span,
                 next=_place(shared.get(b, _NOT_SHOWN).position),
+            ),
+        ),
+        _Criterion(
+            lambda row: float(is_first_throughout and row == first),
+            lambda a, b: sentence(
+                "keeper-because.shared-clicks",
+                clicks=lasting[a].clicks,
+                span=sentence("span.whole"),
+                next=_or_none(lasting.get(b, _NOT_SHOWN).clicks),
             ),
         ),
         _Criterion(
@@ -205,10 +217,18 @@ def _beyond_chance(clicks: Mapping[int, float], months: float) -> dict[int, floa
         Months in which they were counted.
     """
     most = max(clicks.values(), default=0.0)
-    return {
-        row: most if (most - own) * months <= _DEVIATIONS * ((most + own) * months) ** 0.5 and own else own
-        for row, own in clicks.items()
-    }
+    return {row: own if _is_beyond_chance(most, own, months) or not own else most for row, own in clicks.items()}
+
+
+def _is_beyond_chance(more: float, less: float, months: float) -> bool:
+    """Whether clicks a month, counted for so many months, differ by more than counts do by chance."""
+    return (more - less) * months > _DEVIATIONS * ((more + less) * months) ** 0.5
+
+
+def _is_most_beyond_chance(first: int, shares: Mapping[int, Shares], demand: Demand | None) -> bool:
+    """Whether a page got more clicks over all of the time than each of the others, by more than chance."""
+    others = [one.clicks for row, one in shares.items() if row != first]
+    return demand is not None and all(_is_beyond_chance(shares[first].clicks, own, demand.months) for own in others)
 
 
 def _place(position: float) -> Text:
@@ -255,14 +275,30 @@ def shares_now(rows: Sequence[int], demand: Demand | None) -> dict[int, Shares]:
     dict of int to Shares
         Of the pages that share queries at all; empty without search data.
     """
-    if demand is None or sum(demand.first[row] < demand.first[row + 1] for row in rows) < 2:
+    at = _shared_rows(rows, demand)
+    if demand is None or not len(at):
         return {}
-    at = demand.places(rows)
-    at = at[~demand.is_brand[demand.rows.query[at]]]
-    at = at[queries_of_several(demand.rows.select(at))]
     pages = sorted(set(demand.rows.row[at].tolist()))
     recent = demand.rows.select(at[demand.is_recent[at]])
     return {row: share_of_rows(recent, row, demand.recent_months) for row in pages}
+
+
+def shares_of_all_time(rows: Sequence[int], demand: Demand | None) -> dict[int, Shares]:
+    """The same as :func:`shares_now`, over all of the search data."""
+    at = _shared_rows(rows, demand)
+    if demand is None or not len(at):
+        return {}
+    shown = demand.rows.select(at)
+    return {row: share_of_rows(shown, row, demand.months) for row in sorted(set(shown.row.tolist()))}
+
+
+def _shared_rows(rows: Sequence[int], demand: Demand | None) -> NDArray[np.int64]:
+    """Places of the rows of search data whose queries ever showed two or more of some pages, without the site's name."""
+    if demand is None or sum(demand.first[row] < demand.first[row + 1] for row in rows) < 2:
+        return np.zeros(0, np.int64)
+    at = demand.places(rows)
+    at = at[~demand.is_brand[demand.rows.query[at]]]
+    return at[queries_of_several(demand.rows.select(at))]
 
 
 def share_of_rows(rows: SearchRows, page: int, months: float) -> Shares:
