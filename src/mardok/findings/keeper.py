@@ -6,6 +6,7 @@ Out: the keeper, and the reason in words.
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -222,7 +223,7 @@ def _beyond_chance(clicks: Mapping[int, float], months: float) -> dict[int, floa
 
 def _is_beyond_chance(more: float, less: float, months: float) -> bool:
     """Whether clicks a month, counted for so many months, differ by more than counts do by chance."""
-    return (more - less) * months > _DEVIATIONS * ((more + less) * months) ** 0.5
+    return (more - less) * months > _DEVIATIONS * math.sqrt((more + less) * months)
 
 
 def _is_most_beyond_chance(first: int, shares: Mapping[int, Shares], demand: Demand | None) -> bool:
