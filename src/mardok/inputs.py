@@ -19,7 +19,7 @@ from mardok.extract.extraction import extract_batches, extract_page
 from mardok.extract.page import Page
 from mardok.progress import Progress
 from mardok.settings import Settings
-from mardok.sources.decisions import PlanDecision, read_decisions
+from mardok.sources.decisions import PlanDecision, read_decisions, read_done
 from mardok.sources.opening import raw_pages
 from mardok.sources.page_lists import Signal, read_signals, read_targets
 from mardok.sources.raw import Intake, OpenIntake
@@ -55,6 +55,8 @@ class Inputs:
     """What other tools say of each address."""
     decisions: Sequence[PlanDecision]
     """What a person decided about the proposals of an earlier plan."""
+    done: Mapping[tuple[str, str, str], str]
+    """When a person did a step of it, by its address, kind and target."""
 
 
 def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Progress) -> Inputs:
@@ -83,13 +85,14 @@ def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Prog
     targets = read_targets(files.targets, intake) if files.targets is not None else {}
     signals = read_signals(files.signals, intake) if files.signals is not None else {}
     decisions = read_decisions(files.decisions, intake) if files.decisions is not None else ()
+    done = read_done(files.decisions) if files.decisions is not None else {}
     raws = raw_pages(files.sources, files.base, intake, settings.sources)
     pages = columns_of(_told_of(extract_batches(raws, settings, jobs), progress))
     closed = intake.closed()
     if not pages.pages:
         raise SourceError(f"{', '.join(map(str, files.sources))}: no page could be read; {_what_was_met(closed)}")
     probes = [extract_page(raw, settings) for raw in closed.probes]
-    return Inputs(pages, closed, probes, search, targets, signals, decisions)
+    return Inputs(pages, closed, probes, search, targets, signals, decisions, done)
 
 
 def _told_of(batches: Iterable[Batch], progress: Progress) -> Iterator[Batch]:

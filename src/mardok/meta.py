@@ -16,7 +16,7 @@ from mardok.errors import FolderError
 from mardok.settings import Settings
 
 META_FILE = "audit.json"
-FORMAT = 3
+FORMAT = 4
 """Form of the audit folder: it rises when tables, columns or this file change so that other versions cannot read them."""
 _FIRST_FORMAT = 1
 """Form of folders that do not name theirs."""

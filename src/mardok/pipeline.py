@@ -138,7 +138,7 @@ def _tables(site: Site, facts: SiteFacts, plan: Plan, inputs: PlanInputs, findin
     tables = {
         **plan.tables,
         "pages": pages_table(site, facts, findings),
-        "groups": groups_table(site, [*(group.table_row for group in copies.grouping.groups), *rivals.rows]),
+        "groups": groups_table(site, [*(group.table_row for group in copies.grouping.groups), *rivals.rows], facts.strength),
         "pairs": pairs_table(site, copies.kept),
         "queries": queries_table(rivals.shown, facts.demand),
         "positions": positions_table(rivals.rivalries, facts.demand),

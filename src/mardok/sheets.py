@@ -11,7 +11,6 @@ from typing import Any
 
 from mardok.findings.elsewhere import Elsewhere, Stretch
 from mardok.sentences import clipped
-from mardok.sentences.figures import FIRST_WORDS
 from mardok.store import Columns, TableStore
 from mardok.tables import PAGES
 from mardok.vocabulary import GroupRole
@@ -20,10 +19,11 @@ Rows = list[dict[str, Any]]
 """Rows of a table by column name; None where a cell is missing."""
 _FACTS = (
     "url", "kind", "kind_reason", "thin", "thin_reason", "status", "redirect_url", "final_url", "indexable", "reason",
-    "robots", "canonical_url", "declared_language", "language", "title", "site_name", "description", "h1", "words",
-    "own_words", "shared_words", "boilerplate_words", "copies", "inlinks", "depth", "in_sitemap", "link_weight",
-    "script_words", "clicks", "clicks_before", "impressions", "external_links", "conversions", "sessions", "index_state",
-    "topic", "topic_fields", "topic_uses", "topic_first_word", "nearest_url", "nearest_resemblance", "source",
+    "robots", "canonical_url", "declared_language", "language", "variant_of", "title", "site_name", "description",
+    "h1", "main_query", "position", "words", "own_words", "shared_words", "boilerplate_words", "copies", "inlinks",
+    "depth", "in_sitemap", "link_weight", "script_words", "clicks", "clicks_before", "impressions", "external_links",
+    "conversions", "sessions", "index_state", "target_phrase", "topic_fields", "topic_uses", "topic_first_word",
+    "nearest_url", "nearest_resemblance", "source",
 )  # fmt: skip
 
 
@@ -69,15 +69,14 @@ class PageSheet:
     def topic(self) -> dict[str, Any]:
         """The target phrase, which fields say all of it, and how the text uses it; empty if there is none."""
         facts = self.facts
-        if not facts["topic"]:
+        if not facts["target_phrase"]:
             return {}
         first = facts["topic_first_word"]
         return {
-            "phrase": facts["topic"],
+            "phrase": facts["target_phrase"],
             "said_by": facts["topic_fields"].split(", ") if facts["topic_fields"] else [],
-            "in_first_words": first is not None and first < FIRST_WORDS,
             "uses": facts["topic_uses"],
-            "uses_per_1000_words": round(1000 * facts["topic_uses"] / max(facts["words"], 1), 1),
+            "first_word": None if first is None else first + 1,
         }
 
     @cached_property

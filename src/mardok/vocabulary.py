@@ -415,7 +415,7 @@ class CheckId(StrEnum):
     CANONICAL_SEVERAL = "canonical-several"
     CANONICAL_OTHER_HOST = "canonical-other-host"
     CANONICAL_HREFLANG = "canonical-hreflang"
-    HREFLANG_RETURN_MISSING = "hreflang-return-missing"
+    HREFLANG_ONE_WAY = "hreflang-one-way"
     HREFLANG_BROKEN = "hreflang-broken"
     TEXT_UNTRANSLATED = "text-untranslated"
     TEXT_DOUBLE_ESCAPED = "text-double-escaped"

@@ -42,7 +42,7 @@ def test_variants_are_three_proposals_by_whose_work_they_are(demo: mardok.Audit)
     for proposal in demo.plan[demo.plan["proposal"].isin(moved["proposal"])].itertuples():
         own = moved.loc[moved["proposal"] == proposal.proposal, "detail"].value_counts().to_dict()
         assert own == json.loads(proposal.basis)["rules"]
-        assert all(rule in proposal.summary and rule in proposal.why for rule in own)
+        assert all(rule in proposal.summary for rule in own)
     assert moved["proposal"].nunique() == 3
     assert 25 <= len(demo.plan) <= 35
     moved = demo.steps[demo.steps["step"].isin(["redirect", "canonical"])].set_index("url")["target"]
@@ -58,7 +58,7 @@ def test_copies_are_merged_into_the_page_that_should_stay(demo: mardok.Audit) ->
 
 
 def test_series_are_rewritten_and_never_merged(demo: mardok.Audit) -> None:
-    rewrites = demo.plan[(demo.plan["action"] == "rewrite") & demo.plan["summary"].str.contains("text is pasted")]
+    rewrites = demo.plan[(demo.plan["action"] == "rewrite") & demo.plan["summary"].str.contains("text of their own")]
     assert len(rewrites) == len(troubles.SERIES)
     groups = demo.groups[(demo.groups["kind"] == "copies") & (demo.groups["phrase"] != "")]
     found = {frozenset(part["url"]) for _, part in groups.groupby("group")}
@@ -128,7 +128,7 @@ def test_checks_name_the_planted_troubles_and_no_others(demo: mardok.Audit) -> N
         "link-text-empty": set(map(url, troubles.LINK_TEXT_EMPTY)),
         "canonical-broken": set(map(url, troubles.CANONICAL_BROKEN)),
         "canonical-redirected": set(map(url, troubles.CANONICAL_REDIRECTED)),
-        "hreflang-return-missing": set(map(url, troubles.HREFLANG_RETURN_MISSING)),
+        "hreflang-one-way": set(map(url, troubles.HREFLANG_ONE_WAY)),
         "text-double-escaped": set(map(url, troubles.DOUBLE_ESCAPED)),
         "text-encoding-broken": set(map(url, troubles.ENCODING_BROKEN)),
         "variant-answers": {
@@ -199,10 +199,6 @@ def test_the_figures_of_rivals_can_be_computed_from_the_file(demo: mardok.Audit)
     assert (told["weeks_with_leader"], told["lead_changes"]) == (len(ahead), changes)
     assert told["turns_beyond_chance"]
     assert f"the lead changed {changes} times" in proposal["why"]
-    assert (
-        f"{told['clicks']} clicks a month on them, {told['clicks_before']} in the same 13 weeks a year before"
-        in proposal["why"]
-    )
 
 
 def test_thin_pages_are_told_from_those_that_are_rightly_short(demo: mardok.Audit) -> None:
@@ -210,12 +206,12 @@ def test_thin_pages_are_told_from_those_that_are_rightly_short(demo: mardok.Audi
     assert pages.loc[list(map(url, troubles.THIN)), "thin"].eq("yes").all()
     assert not pages.loc[list(map(url, troubles.RIGHTLY_SHORT)), "thin"].eq("yes").any()
     thin = pages[pages["thin"] == "yes"]
-    assert thin["thin_reason"].str.contains(r"own words|listed, no other text|its own beside").all()
+    assert thin["thin_reason"].str.contains(r"fewer than|it only lists|its own beside").all()
     assert thin.loc[thin["kind"] != "listing", "own_words"].lt(150).all()
     steps = demo.steps[demo.steps["url"].isin(thin.index)]
     assert set(thin.index) <= set(steps["url"])
     expanded = demo.steps[demo.steps["step"] == "expand"]
-    assert expanded["detail"].str.startswith("answer what is asked: '").all()
+    assert expanded["detail"].str.startswith("answer what people ask: '").all()
 
 
 def test_kinds_and_the_name_of_the_site_are_told(demo: mardok.Audit) -> None:
@@ -229,7 +225,7 @@ def test_kinds_and_the_name_of_the_site_are_told(demo: mardok.Audit) -> None:
     assert demo.meta.totals["site_names"] == [troubles.SITE_NAME]
     repeated = demo.plan[demo.plan["summary"].str.contains(f"Take '{troubles.SITE_NAME}' out of")]
     assert repeated["action"].tolist() == ["retitle"]
-    assert "'violin hire', a phrase that is searched for" in repeated["why"].item()
+    assert "'violin hire', which people search for" in repeated["why"].item()
     queries = demo.tables["queries"]
     brand = set(queries.loc[queries["brand"], "query"])
     assert {"wyndale violin hire", "wyndale violin hire contact"} <= brand
@@ -276,13 +272,14 @@ def test_figures_in_the_reasons_can_be_computed_from_the_file(demo: mardok.Audit
     recent = shared[shared["date"].isin(sorted(search["date"].unique())[-13:])]
     clicks = recent.groupby("page")["clicks"].sum() / (91 / 30.44)
     most, next_ = clicks.max(), clicks.min()
-    assert f"in the last 13 weeks it got {most:.1f} clicks a month on the queries they share, the next {next_:.1f}" in why
-    assert f"1 query ({shared['impressions'].sum() / (65 * 7 / 30.44):.0f} impressions a month)" in why
+    assert f"{most:.1f} clicks a month on the shared queries in the last 13 weeks, against {next_:.1f} for" in why
+    assert f"1 query ({shared['impressions'].sum() / (65 * 7 / 30.44):.0f} impressions a month over 14.9 months)" in why
 
 
 def test_nobody_wrote_of_a_gain_that_is_not_there(demo: mardok.Audit) -> None:
     nothing = demo.plan[(demo.plan["gain_low"] == 0) & (demo.plan["gain_high"] == 0) & (demo.plan["action"] != "leave")]
-    assert nothing["why"].str.contains("No evidence").all()
+    assert not nothing["why"].str.contains("The gain assumes").any()
+    assert demo.plan["why"].str.len().le(400).all()
     assert (demo.plan["gain"] >= 0).all()  # nothing that is expected to lose
     assert ((demo.plan["gain_low"] <= demo.plan["gain"]) & (demo.plan["gain"] <= demo.plan["gain_high"])).all()
     folded = demo.plan["rule"].str.contains("variants|copies")

@@ -326,7 +326,7 @@ def test_decisions_follow_their_proposals_into_the_next_audit(
     assert again.loc[ids[1], "decision"] == "reject"
     assert again["rank"].idxmax() == ids[1]
     assert again.loc[ids[2], ["keeper", "decision"]].tolist() == ["https://host.example/c2", "accept"]
-    assert "because a person chose it" in again.loc[ids[2], "why"]
+    assert "stays: a person chose it" in again.loc[ids[2], "why"]
     assert again.loc[ids[3], "action"] == "canonical"
     assert again.loc[ids[4], "action"] == "leave"
     handed = run("handoff", folder, "-o", tmp_path / "out")
@@ -375,7 +375,7 @@ def test_decisions_that_cannot_be_followed_are_named_and_the_rest_is_used(
     assert any("decision 'yes please': is none of accept, reject, later" in reason for reason in told)
     assert any("keeper https://host.example/c1: is none of the pages of proposal" in reason for reason in told)
     assert any("action 'retire': cannot take the place of 'merge'" in reason for reason in told)
-    assert any("keeper is not indexable" in reason for reason in told)
+    assert any("chosen to stay is not indexable" in reason for reason in told)
     assert len(told) == 4
     merges = audit.plan[audit.plan["action"] == "merge"].set_index("keeper")
     assert merges.loc["https://host.example/e1", "decision"] == "later"

@@ -121,9 +121,9 @@ def test_the_sheet_of_a_page_holds_what_the_command_says_of_it(
         for name in ("title", "h1", "kind", "kind_reason", "description", "declared_language", "reason"):
             assert str(told["page"][name] or "") in sheet, name
         topic = told["topic"]
-        assert f"{topic['phrase']}: in {', '.join(topic['said_by']) or 'no field as a whole'}; {topic['uses']} use" in sheet
-        assert f"{topic['uses_per_1000_words']:g} per 1,000 words" in sheet
-        assert ("stands in the first 100 words" in sheet) == topic["in_first_words"]
+        uses = f"{topic['uses']} use" if topic["uses"] else "never in the main text"
+        assert f"{topic['phrase']}: in {', '.join(topic['said_by']) or 'no field as a whole'}; {uses}" in sheet
+        assert (f"first said at word {topic['first_word']}" in sheet) == (topic["first_word"] is not None)
         for phrase in told["phrases"]:
             assert f"{phrase['uses']} {phrase['phrase']}" in sheet
         if told["elsewhere"]:

@@ -62,7 +62,7 @@ PAGES: dict[str, tuple[str, set[str]]] = {
     "canonical moved": ("<head><link rel=canonical href=/old></head>" + FINE, {"canonical-redirected"}),
     "canonical is noindex": ("<head><link rel=canonical href=/hidden></head>" + FINE, {"canonical-noindex"}),
     "canonical leads on": ("<head><link rel=canonical href=/pointing></head>" + FINE, {"canonical-chain"}),
-    "no way back": ("<head><link rel=alternate hreflang=de href=/fine></head>" + FINE, {"hreflang-return-missing"}),
+    "no way back": ("<head><link rel=alternate hreflang=de href=/fine></head>" + FINE, {"hreflang-one-way"}),
     "alternate is gone": ("<head><link rel=alternate hreflang=de href=/gone></head>" + FINE, {"hreflang-broken"}),
     "alternate of itself": (
         "<head><link rel=canonical href=/pointing><link rel=alternate hreflang=en href=/page></head>" + FINE,
@@ -168,7 +168,7 @@ def test_what_a_template_repeats_is_told_of_every_page_and_mended_once(page_tabl
     assert audit.checks.groupby("check")["pages"].agg(set).map(list).map(lambda found: found[0]).to_dict() == rows_of
     steps = audit.steps[audit.steps["step"].isin(["repair", "relink"])]
     assert len(steps) == 4  # one edit for each
-    assert steps["detail"].str.contains("one edit of their template mends").all()
+    assert steps["detail"].str.contains("one edit of their template fixes").all()
 
 
 DATA = '<script type="application/ld+json">'

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from small_sites import ORIGIN, demand_of, site_with
+from small_sites import ORIGIN, demand_of, site_with, strength_of
 
 import mardok
 from mardok.findings.groups import GroupRow, group_id, groups_table
@@ -249,12 +249,14 @@ def test_what_is_a_group_of_copies_and_what_becomes_of_it(
 def test_the_table_of_groups_names_each_group_by_its_pages_alone() -> None:
     site = site_with({path: page(path) for path in ("/a/", "/b/", "/c/")})
     rows = [
-        GroupRow(GroupKind.COPIES, (0, 2), 2, "violin ...", Evidence.TEXT, Confidence.HIGH),
-        GroupRow(GroupKind.RIVALS, (0, 1), -1, "violin", Evidence.SEARCH, Confidence.LOW),
+        GroupRow(GroupKind.COPIES, (0, 2), 2, "violin ...", Evidence.TEXT, Confidence.HIGH, {0: 0.9}),
+        GroupRow(GroupKind.RIVALS, (0, 1), -1, "violin", Evidence.SEARCH, Confidence.LOW, {}),
     ]
-    table = groups_table(site, rows)
+    table = groups_table(site, rows, strength_of(site))
     urls = [f"{ORIGIN}/a/", f"{ORIGIN}/c/"]
     copies = table[table["kind"] == "copies"].sort_values("url")
+    assert copies["resemblance"].tolist() == pytest.approx([0.9, float("nan")], nan_ok=True)
+    assert copies["clicks"].isna().all()
     assert copies[["url", "role"]].values.tolist() == [[urls[0], "member"], [urls[1], "keeper"]]
     assert set(table.loc[table["kind"] == "rivals", "role"]) == {"member"}
     assert set(copies["group"]) == {group_id("copies", urls)}

@@ -22,27 +22,27 @@ YEAR = SETTINGS.thin.months
 
 # (page, months of search data, whether it is thin, the rule that holds, what the reason says)
 CASES: list[tuple[Candidate, float, bool, ThinRule, str]] = [
-    (SHORT, 0, True, ThinRule.WAIT, "30 own words of 200, fewer than 60 for an article"),
+    (SHORT, 0, True, ThinRule.WAIT, "30 of its 200 words are its own, fewer than 60 for an article"),
     (replace(SHORT, own_words=60), 0, False, ThinRule.NONE, ""),
     (replace(SHORT, kind=PageKind.UTILITY), YEAR, False, ThinRule.NONE, "a utility page does its task"),
     (replace(SHORT, kind=PageKind.TOOL), YEAR, False, ThinRule.NONE, "a tool does its task"),
     (replace(SHORT, kind=PageKind.MEDIA), YEAR, False, ThinRule.NONE, "pictures or sound"),
     (replace(SHORT, is_exception=True, demand=WANTED), YEAR, False, ThinRule.NONE, "an exception"),
-    (replace(SHORT, demand=WANTED), 3, True, ThinRule.ASKED_FOR, "30 own words"),
-    (replace(SHORT, demand=WELL_PLACED), 3, True, ThinRule.WELL_PLACED, "stands at position 2.4 nevertheless"),
-    (replace(SHORT, demand=HARDLY), 3, True, ThinRule.WAIT, "30 own words"),
-    (replace(SHORT, demand=WANTED, relative=3), 3, True, ThinRule.ASKED_FOR, "30 own words"),  # demand before a relative
-    (replace(SHORT, relative=3, resemblance=0.6), 0, True, ThinRule.RELATIVE, "30 own words"),
+    (replace(SHORT, demand=WANTED), 3, True, ThinRule.ASKED_FOR, "30 of its 200 words"),
+    (replace(SHORT, demand=WELL_PLACED), 3, True, ThinRule.WELL_PLACED, "and yet it stands at position 2.4"),
+    (replace(SHORT, demand=HARDLY), 3, True, ThinRule.WAIT, "30 of its 200 words"),
+    (replace(SHORT, demand=WANTED, relative=3), 3, True, ThinRule.ASKED_FOR, "30 of its 200"),  # demand before a relative
+    (replace(SHORT, relative=3, resemblance=0.6), 0, True, ThinRule.RELATIVE, "30 of its 200 words"),
     (replace(SHORT, relative=3, kind=PageKind.HOME), 0, True, ThinRule.WAIT, "a home page"),
-    (replace(SHORT, relative=3, words=3, own_words=1), 0, True, ThinRule.WAIT, "1 own words of 3"),  # too short to compare
+    (replace(SHORT, relative=3, words=3, own_words=1), 0, True, ThinRule.WAIT, "1 of its 3 words"),  # too short to compare
     (SHORT, YEAR, True, ThinRule.NO_CLICKS, f"no clicks in {YEAR:.0f} months"),
-    (SHORT, YEAR - 1, True, ThinRule.WAIT, "30 own words"),
-    (replace(SHORT, has_clicks=True), YEAR, True, ThinRule.WAIT, "30 own words"),
+    (SHORT, YEAR - 1, True, ThinRule.WAIT, "30 of its 200 words"),
+    (replace(SHORT, has_clicks=True), YEAR, True, ThinRule.WAIT, "30 of its 200 words"),
     (replace(SHORT, kind=PageKind.PRODUCT), YEAR, True, ThinRule.WAIT, "a product page"),  # what is sold stays
     (replace(SHORT, kind=PageKind.SERVICE), YEAR, True, ThinRule.WAIT, "a service page"),
     (replace(SHORT, kind=PageKind.LISTING), YEAR, False, ThinRule.NONE, "a listing is what it lists"),
-    (replace(SHORT, kind=PageKind.LISTING, n_listed=2), YEAR, True, ThinRule.SMALL_TAG, "2 pages are listed"),
-    (replace(SHORT, kind=PageKind.LISTING, n_listed=1), YEAR, True, ThinRule.SMALL_TAG, "1 page is listed"),
+    (replace(SHORT, kind=PageKind.LISTING, n_listed=2), YEAR, True, ThinRule.SMALL_TAG, "it only lists 2 pages"),
+    (replace(SHORT, kind=PageKind.LISTING, n_listed=1), YEAR, True, ThinRule.SMALL_TAG, "it only lists 1 page"),
     (replace(SHORT, kind=PageKind.LISTING, n_listed=3), YEAR, False, ThinRule.NONE, "a listing is what it lists"),
     (replace(SHORT, kind=PageKind.LISTING, n_listed=2), 0, False, ThinRule.NONE, "a listing is what it lists"),
     (replace(SHORT, kind=PageKind.LISTING, n_listed=2, has_clicks=True), YEAR, False, ThinRule.NONE, "a listing"),

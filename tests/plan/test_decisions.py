@@ -19,7 +19,7 @@ from mardok.plan.proposal import NO_CLICKS, Proposal
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision, read_decisions
 from mardok.sources.raw import OpenIntake
-from mardok.vocabulary import Action, Confidence, CopyRule, Decision, Evidence, Owner
+from mardok.vocabulary import Action, Confidence, CopyRule, Decision, Evidence
 
 HOST = "https://www.host.example"
 
@@ -28,7 +28,7 @@ def proposal(id: str, pages: str, action: Action = Action.MERGE, **basis: Any) -
     """A proposal about pages that are called by single letters; the first stays."""
     urls = tuple(f"{HOST}/{page}/" for page in pages)
     return Proposal(
-        id=id, action=action, rule=CopyRule.SAME_PROMISE, owner=Owner.SERVER, keeper=urls[0], urls=urls,
+        id=id, action=action, rule=CopyRule.SAME_PROMISE, keeper=urls[0], urls=urls,
         gain=NO_CLICKS, effort_hours=1, confidence=Confidence.HIGH, evidence=Evidence.TEXT,
         summary="", why="", unless="", steps=(), basis=basis,
     )  # fmt: skip

@@ -25,7 +25,6 @@ from mardok.vocabulary import (
     Evidence,
     GainUnit,
     OtherRule,
-    Owner,
     Rule,
     StepKind,
     VariantRule,
@@ -43,7 +42,7 @@ def proposal(n: int, action: Action = Action.MERGE, section: str = "a", **other:
         False, **other,
     }  # fmt: skip
     return Proposal(
-        id=f"{section}{n}{action}", action=action, owner=Owner.WRITER, keeper=kept, urls=(kept, moved), summary=f"do {n}",
+        id=f"{section}{n}{action}", action=action, keeper=kept, urls=(kept, moved), summary=f"do {n}",
         why=f"because of {n}", unless="", steps=(Step(moved, StepKind.REDIRECT, kept), Step(kept, StepKind.LEAVE)), **fields,
     )  # fmt: skip
 
@@ -211,9 +210,12 @@ def test_the_tables_tell_the_plan_in_its_order() -> None:
     pattern = Step(f"{HOST}/x", StepKind.REDIRECT, f"{HOST}/", "", VariantRule.SCHEME, "http > https")
     one = proposal(1)
     steps = steps_table(
-        [Proposal(**{**{name: getattr(one, name) for name in one.__slots__}, "steps": (*one.steps, pattern)})]
+        [Proposal(**{**{name: getattr(one, name) for name in one.__slots__}, "steps": (*one.steps, pattern)})],
+        {(f"{HOST}/x", "redirect", f"{HOST}/"): "5 May"},
     )
     assert steps["order"].tolist() == [1, 2, 3]
     assert steps["pattern"].tolist() == ["", "", VariantRule.SCHEME.value]
     assert steps["pattern_value"].tolist() == ["", "", "http > https"]
     assert (steps["rule"] == CopyRule.SAME_PROMISE.value).all()
+    assert steps["owner"].tolist() == ["server", "editor", "server"]
+    assert steps["done"].tolist() == ["", "", "5 May"]

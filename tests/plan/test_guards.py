@@ -89,7 +89,7 @@ def test_one_word_that_turns_the_sense_is_named_where_copies_are_merged(page_tab
     audit = audited(page_table, {"/a/": page("On bows", text), "/b/": page("On bows", other)})
     merge = audit.plan[audit.plan["action"] == "merge"]
     assert len(merge) == 1
-    assert "What differs counts: only /b/ says '29' and 'not'; only /a/ says '19'." in merge["why"].item()
+    assert "They differ in words that count: only /b/ says '29' and 'not'; only /a/ says '19'." in merge["why"].item()
 
 
 DAYS = [f"{day:%Y-%m-%d}" for day in pd.date_range("2029-01-01", periods=60, freq="7D")]
@@ -120,7 +120,7 @@ def test_a_leader_that_was_not_read_is_read_before_anything_is_decided(page_tabl
     found = actions(audit)
     assert set(found) == {"/tune/", "/pegs/"} - {audit.plan["keeper"].iloc[0].removeprefix(ORIGIN)}
     assert set.union(*found.values()) == {"investigate"}
-    assert "/guide/, which the crawl did not read" in audit.plan["why"].str.cat()
+    assert "/guide/ stands before both, and the crawl did not read it" in audit.plan["why"].str.cat()
     assert audit.meta.totals["search"]["unread_clicks"] > 10
 
 
@@ -225,7 +225,7 @@ def test_a_manual_on_one_page_is_left_beside_its_chapters_unless_it_takes_their_
     pages["/manual/all/"] = page("The whole manual", "", body="".join(f"<h2>{t}</h2><p>{x}</p>" for t, x in texts.items()))
     left = audited(page_table, pages).plan
     manual = left[left["rule"] == "contained-manual"]
-    assert manual["summary"].tolist() == ["Leave /manual/all/, which holds 4 pages whole"]
+    assert manual["summary"].tolist() == ["Leave /manual/all/ unchanged: it holds 4 pages on one page"]
 
     def shown(path: str, clicks: int, place: float) -> list[dict[str, Any]]:
         return [

@@ -147,7 +147,7 @@ NAMED_BY: list[tuple[str, type[StrEnum], set[StrEnum]]] = [
     ("check.{}.cost", CheckId, set()),
     ("check.{}.mend", CheckId, set()),
     ("variant-rule.{}", VariantRule, {VariantRule.NONE}),
-    ("rivals.decision.{}", RivalRule, set()),
+    ("rivals.decision.{}", RivalRule, {RivalRule.SAME_INTENT, RivalRule.LESS_OVERLAP}),
     ("rivals.unless.{}", RivalRule, set()),
     ("copies.unless.{}", CopyRule, {CopyRule.VARIANTS_REDIRECTED, CopyRule.VARIANTS_REACHABLE}),
     ("site-name.decision.{}", NameRule, set()),

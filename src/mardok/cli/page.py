@@ -52,7 +52,7 @@ def page(
         outline = [{"level": f"H{heading['level']}", "heading": heading["text"]} for heading in sheet.outline]
         _print_table(console, "Heading outline", outline)
     facts = sheet.facts
-    stated = topic_text(*(facts[name] for name in ("topic", "topic_fields", "topic_uses", "topic_first_word", "words")))
+    stated = topic_text(*(facts[name] for name in ("target_phrase", "topic_fields", "topic_uses", "topic_first_word")))
     if stated:
         console.print()
         console.print(shown("Target phrase", style="bold"))

@@ -20,6 +20,7 @@ from mardok.compare.periods import DAYS_A_MONTH, Spans, spans_of
 from mardok.compare.titles import Titles
 from mardok.sentences import Sentence, sentence
 from mardok.settings import Settings
+from mardok.text.distinct import first_of_equal
 from mardok.text.site import Site
 from mardok.urls import variant_form
 
@@ -139,6 +140,25 @@ class Demand:
         if self.spans is None:
             return self._sums(column, np.ones(len(self.rows), bool)) / self.months
         return self._sums(column, self.is_now) / self.spans.months
+
+    def main_queries(self) -> tuple[list[str], NDArray[np.float64]]:
+        """For each page the query that shows it most, and its mean position for all, those for the site's name apart.
+
+        In the span of :meth:`per_page`; ``""`` and NaN where a page is not shown.
+        """
+        at = np.flatnonzero(~self.is_brand[self.rows.query] & (self.rows.row < self.n_pages))
+        at = at[self.is_now[at]] if self.spans is not None else at
+        rows, n_queries = self.rows.select(at), max(len(self.queries), 1)
+        keys, number = np.unique(rows.row.astype(np.int64) * n_queries + rows.query, return_inverse=True)
+        shown = np.bincount(number.ravel(), weights=rows.impressions, minlength=len(keys))
+        order = np.lexsort((keys, -shown, keys // n_queries))
+        best = keys[order][first_of_equal(keys[order] // n_queries)] if len(keys) else keys
+        queries = [""] * self.n_pages
+        for key in best.tolist():
+            queries[key // n_queries] = self.queries[key % n_queries]
+        total = np.bincount(rows.row, weights=rows.impressions, minlength=self.n_pages)
+        placed = np.bincount(rows.row, weights=rows.impressions * rows.position, minlength=self.n_pages)
+        return queries, np.where(total > 0, placed / np.maximum(total, 1e-9), np.nan)
 
     def before(self, column: str) -> NDArray[np.float64]:
         """The same in the earlier span; NaN where no spans are compared."""

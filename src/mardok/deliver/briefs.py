@@ -88,7 +88,7 @@ def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, An
         if step["step"] != StepKind.LEAVE:
             yield f"- **{step['step'].replace('_', ' ')}**: {markdown_text(step['detail'])}"
     yield f"- title now: {markdown_text(page['title']) or 'none'}"
-    yield f"- target phrase now: {markdown_text(page['topic']) or 'none'}"
+    yield f"- target phrase now: {markdown_text(page['target_phrase']) or 'none'}"
     n_words = counted("word", int(page["words"]))
     counts = n_words if pd.isna(page["own_words"]) else sentence("brief.words", words=n_words, own=page["own_words"])
     yield f"- {counts}"

@@ -423,7 +423,7 @@ def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], di
         for row in chunk:
             sheet = PageSheet(tables, row, elsewhere)
             facts = sheet.facts
-            topic = (facts[name] for name in ("topic", "topic_fields", "topic_uses", "topic_first_word", "words"))
+            topic = (facts[name] for name in ("target_phrase", "topic_fields", "topic_uses", "topic_first_word"))
             queries = sheet.queries
             shown[str(int(listed.number[row]))] = {
                 **{name: _short(facts[name]) for name in _SHEET if facts[name] not in ("", None)},

@@ -139,7 +139,7 @@ def _alternates(articles: Sequence[Article]) -> dict[str, Mapping[str, str]]:
         if "alternate" in article.fields:
             pair = {"en": article.fields["alternate"], "de": article.path}
             result[article.path] = pair
-            if article.path not in troubles.HREFLANG_RETURN_MISSING:
+            if article.path not in troubles.HREFLANG_ONE_WAY:
                 result[article.fields["alternate"]] = pair
     return result
 

@@ -125,7 +125,7 @@ CANONICAL_ELSEWHERE: dict[str, str] = {
 }
 CANONICAL_REDIRECTED = ("/hire/weddings/",)
 CANONICAL_BROKEN = ("/hire/festivals/",)
-HREFLANG_RETURN_MISSING = ("/de/schulen/",)
+HREFLANG_ONE_WAY = ("/de/schulen/",)
 
 NOT_FIT_FOR_SITEMAP = ("/thank-you/",)
 """Pages in the sitemap that are not indexable."""

@@ -44,6 +44,7 @@ def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
             page_check.value,
             page_check.detail,
             page_check.n_pages,
+            str(sentence(f"check.{page_check.check}.mend")),
         )
         for page_check in troubles
     )

@@ -67,6 +67,8 @@ class SiteFacts:
     """Whether a browser looked at any page."""
     decisions: Sequence[PlanDecision]
     """What a person decided about an earlier plan, as far as it can be followed."""
+    done: Mapping[tuple[str, str, str], str]
+    """When a person did a step of it, by its address, kind and target."""
     unread: Sequence[Unread]
     """Records that could not be read, and keepers that a person named and that cannot stay."""
 
@@ -111,6 +113,7 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
         signals=inputs.signals,
         is_rendered=any(page.script_words is not None for page in site.pages),
         decisions=decisions,
+        done=inputs.done,
         unread=(*inputs.intake.unread, *refused),
         home=site.row_of.get(f"{strength.origin}/", -1),
     )

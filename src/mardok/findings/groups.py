@@ -80,7 +80,7 @@ class Group:
     @property
     def table_row(self) -> GroupRow:
         """The group as the table tells it."""
-        return GroupRow(self.kind, self.rows, self.keeper, self.pattern, self.evidence, self.confidence)
+        return GroupRow(self.kind, self.rows, self.keeper, self.pattern, self.evidence, self.confidence, self.resemblance)
 
     @property
     def is_identical(self) -> bool:
@@ -465,15 +465,27 @@ class GroupRow:
     phrase: str
     evidence: Evidence
     confidence: Confidence
+    resemblance: Mapping[int, float]
+    """To the keeper, of the other pages, as far as it was measured."""
 
 
-def groups_table(site: Site, groups: Iterable[GroupRow]) -> pd.DataFrame:
-    """The table of groups, one row a page."""
-    rows: list[tuple[str, ...]] = []
+def groups_table(site: Site, groups: Iterable[GroupRow], strength: PageStrength) -> pd.DataFrame:
+    """The table of groups, one row a page.
+
+    Parameters
+    ----------
+    strength : PageStrength
+        Clicks of each page, where there is search data.
+    """
+    before = strength.demand.before("clicks") if strength.demand is not None else None
+    rows: list[tuple[object, ...]] = []
     for group in groups:
         urls = [site.pages[row].url for row in group.rows]
         name = group_id(group.kind, urls)
         for row, url in zip(group.rows, urls, strict=True):
             role = GroupRole.KEEPER if row == group.keeper else GroupRole.MEMBER
-            rows.append((name, group.kind, url, role, group.phrase, group.evidence, group.confidence))
+            clicks = float(strength.clicks[row]) if before is not None else float("nan")
+            clicks_before = float(before[row]) if before is not None else float("nan")
+            figures = (group.resemblance.get(row, float("nan")), clicks, clicks_before)
+            rows.append((name, group.kind, url, role, group.phrase, *figures, group.evidence, group.confidence))
     return GROUPS.frame(rows)

@@ -28,6 +28,16 @@ _OWN_SHARE, _FOREIGN_SHARE = 0.08, 0.25
 """Shares of function words: fewer of the page's own language, and more of another, is another language."""
 
 
+def title_px(title: str) -> float:
+    """Width of a title in a result of a search on a computer, in px."""
+    return width_px(title, _TITLE_LETTER_PX)
+
+
+def description_px(description: str) -> float:
+    """Width of a meta description there, in px."""
+    return width_px(description, _DESCRIPTION_LETTER_PX)
+
+
 def check_heads(
     site: Site, rows: Sequence[int], facts: SiteFacts, stemmer: Stemmer, meant_for: Sequence[str]
 ) -> Iterator[Check]:
@@ -72,7 +82,7 @@ def _title_troubles(
         if has_html:
             yield Check(row, CheckId.TITLE_MISSING, "")
         return
-    width = width_px(title, _TITLE_LETTER_PX)
+    width = title_px(title)
     if width > settings.title_px:
         detail = str(sentence("check-detail.title-long", characters=len(title), px=settings.title_px, title=title))
         yield Check(row, CheckId.TITLE_LONG, f"{width:.0f}", detail)
@@ -90,7 +100,7 @@ def _description_troubles(
         if has_html:
             yield Check(row, CheckId.DESCRIPTION_MISSING, "")
         return
-    width = width_px(description, _DESCRIPTION_LETTER_PX)
+    width = description_px(description)
     if width > settings.description_px:
         detail = str(sentence("check-detail.description-long", characters=len(description), px=settings.description_px))
         yield Check(row, CheckId.DESCRIPTION_LONG, f"{width:.0f}", detail)

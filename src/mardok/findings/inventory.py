@@ -18,13 +18,14 @@ from mardok.compare.kept_pairs import shared_words
 from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
+from mardok.findings.head_checks import description_px, title_px
 from mardok.findings.phrase_analysis import PhraseAnalysis
 from mardok.findings.thin_analysis import ThinAnalysis
 from mardok.sentences import sentence
 from mardok.sources.page_lists import Signal
 from mardok.tables import PAGES, PAIRS, QUERIES, Recurring
 from mardok.text.site import Site
-from mardok.vocabulary import Answer, Failure
+from mardok.vocabulary import Answer, Failure, GroupKind
 
 
 def pairs_table(site: Site, pairs: pd.DataFrame) -> pd.DataFrame:
@@ -87,6 +88,10 @@ def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.Data
     nearest = _nearest(copies.kept, [keeper_of.get(row, row) for row in range(n)])
     searched = strength.demand is not None
     nan = np.full(n, np.nan)
+    main_queries, positions = strength.demand.main_queries() if strength.demand is not None else ([""] * n, nan)
+    variant_of = {
+        row: group.keeper for group in grouping.groups if group.kind == GroupKind.VARIANTS for row in group.members
+    }
     return PAGES.frame(
         {
             "url": [page.url for page in site.pages],
@@ -99,12 +104,21 @@ def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.Data
                 else _comparison_limit(site, row, facts.failures[row], settings.copies.minimum_words)
                 for row, reason in enumerate(noindex_reasons)
             ],
+            "variant_of": [site.pages[variant_of[row]].url if row in variant_of else "" for row in range(n)],
             "language": [page.language for page in site.pages],
             "kind": facts.kinds.kind,
+            "depth": [depth if depth >= 0 else pd.NA for depth in coverage.depth.tolist()],
             "title": [page.title for page in site.pages],
             "site_name": facts.titles.site,
             "description": [page.description for page in site.pages],
             "h1": [page.h1 for page in site.pages],
+            "title_characters": [len(page.title) for page in site.pages],
+            "title_px": [round(title_px(page.title)) for page in site.pages],
+            "description_characters": [len(page.description) for page in site.pages],
+            "description_px": [round(description_px(page.description)) for page in site.pages],
+            "target_phrase": [topic.phrase for topic in findings.promises.topics],
+            "main_query": main_queries,
+            "position": positions,
             "words": n_words,
             "own_words": pd.arrays.IntegerArray(accounted.own, ~is_counted),
             "shared_words": pd.arrays.IntegerArray(accounted.shared, ~is_counted),
@@ -124,7 +138,6 @@ def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.Data
             "thin_reason": ["" if verdict is None else str(verdict.reason) for verdict in verdicts],
             "noindex_reason": [reason.reason if reason is not None else "" for reason in noindex_reasons],
             "kind_reason": list(map(str, facts.kinds.reason)),
-            "topic": [topic.phrase for topic in findings.promises.topics],
             "topic_fields": [", ".join(topic.fields) for topic in findings.promises.topics],
             "topic_uses": of_topic.uses,
             "topic_first_word": pd.arrays.IntegerArray(of_topic.first, of_topic.first < 0),
@@ -140,7 +153,6 @@ def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.Data
             "text_hash": list(site.text_hashes),
             "main_text": [site.main_text(row) for row in range(n)],
             "source": [page.source for page in site.pages],
-            "depth": [depth if depth >= 0 else pd.NA for depth in coverage.depth.tolist()],
             "in_sitemap": [_answer(row in coverage.listed if coverage.has_sitemap else None) for row in range(n)],
             "script_words": [pd.NA if page.script_words is None else page.script_words for page in site.pages],
         }

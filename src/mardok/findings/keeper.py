@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.demand import Demand, SearchRows, queries_of_several
-from mardok.sentences import Sentence, Text, sentence
+from mardok.sentences import Sentence, Text, page_name, sentence
 from mardok.sentences.figures import fine_percent, tenths
 from mardok.text.site import Site
 from mardok.urls import AddressMark, VariantForm, split_url
@@ -120,8 +120,10 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
         {row: float(strength.clicks[row]) for row in rows}, demand.counted_months if demand is not None else 1.0
     )
     best_place = min((one.position for one in shared.values()), default=0.0)
-    span, counted = (demand.recent_text, demand.counted_text) if demand is not None else ("", "")
+    whole = sentence("span.whole")
+    span, counted = (demand.recent_text, demand.counted_text) if demand is not None else (whole, whole)
     url = {row: site.pages[row].url for row in rows}
+    names = {row: page_name(url[row]) for row in rows}
     form = {row: strength.forms[row] for row in rows}
 
     def holds(value: Callable[[int], float], name: str) -> _Criterion:
@@ -130,7 +132,7 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
     def more(values: NDArray[np.float64] | NDArray[np.int64], name: str) -> _Criterion:
         return _Criterion(
             lambda row: float(values[row]),
-            lambda a, b: sentence(f"keeper-because.{name}", n=float(values[a]), next=float(values[b])),
+            lambda a, b: sentence(f"keeper-because.{name}", n=float(values[a]), next=float(values[b]), other=names[b]),
         )
 
     home = [holds(lambda row: url[row] == strength.origin + "/", "home")]
@@ -150,6 +152,7 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
                 clicks=shared.get(a, _NOT_SHOWN).clicks,
                 span=span,
                 next=_or_none(shared.get(b, _NOT_SHOWN).clicks),
+                other=names[b],
             ),
         ),
         _Criterion(
@@ -159,6 +162,7 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
                 position=_place(shared.get(a, _NOT_SHOWN).position),
                 span=span,
                 next=_place(shared.get(b, _NOT_SHOWN).position),
+                other=names[b],
             ),
         ),
         _Criterion(
@@ -166,8 +170,9 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
             lambda a, b: sentence(
                 "keeper-because.shared-clicks",
                 clicks=lasting[a].clicks,
-                span=sentence("span.whole"),
+                span=whole,
                 next=_or_none(lasting.get(b, _NOT_SHOWN).clicks),
+                other=names[b],
             ),
         ),
         _Criterion(
@@ -177,6 +182,7 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
                 span=counted,
                 clicks=float(strength.clicks[a]),
                 next=_or_none(float(strength.clicks[b])),
+                other=names[b],
             ),
         ),
         more(strength.external_links, "external-links"),
@@ -184,19 +190,22 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
         _Criterion(
             lambda row: float(strength.inlinks[row]),
             lambda a, b: sentence(
-                "keeper-because.inlinks", n=int(strength.inlinks[a]), next=int(strength.inlinks[b]) or sentence("none")
+                "keeper-because.inlinks",
+                n=int(strength.inlinks[a]),
+                next=int(strength.inlinks[b]) or sentence("none"),
+                other=names[b],
             ),
         ),
-        _Criterion(lambda row: round(float(strength.link_weight[row]), 9), _more_weight(strength)),
+        _Criterion(lambda row: round(float(strength.link_weight[row]), 9), _more_weight(strength, names)),
     ]
     return [*home, *named, *(plain if are_variants else []), *merit]
 
 
-def _more_weight(strength: PageStrength) -> Callable[[int, int], Sentence]:
+def _more_weight(strength: PageStrength, names: Mapping[int, str]) -> Callable[[int, int], Sentence]:
     def reason(a: int, b: int) -> Sentence:
         one, other = (fine_percent(float(strength.link_weight[row])) for row in (a, b))
         key = "keeper-because.slightly-more-weight" if one == other else "keeper-because.weight"
-        return sentence(key, share=one, next=other)
+        return sentence(key, share=one, next=other, other=names[b])
 
     return reason
 

@@ -187,4 +187,4 @@ def _hreflang_troubles(site: Site, row: int, noindex_reasons: Sequence[NotIndexa
         if reason is not None:
             yield Check(row, CheckId.HREFLANG_BROKEN, str(reason.text), f"{code}: {url}")
         elif not any(back == page.url for _, back in site.pages[end].alternates):
-            yield Check(row, CheckId.HREFLANG_RETURN_MISSING, code, url)
+            yield Check(row, CheckId.HREFLANG_ONE_WAY, code, url)

@@ -114,7 +114,8 @@ class Rivalry:
     @property
     def table_row(self) -> GroupRow:
         """The group as the table tells it."""
-        return GroupRow(GroupKind.RIVALS, self.rows, self.keeper, self.phrase, self.evidence, self.confidence)
+        resemblance = {rival.row: rival.resemblance for rival in self.rivals if rival.resemblance}
+        return GroupRow(GroupKind.RIVALS, self.rows, self.keeper, self.phrase, self.evidence, self.confidence, resemblance)
 
     @property
     def confidence(self) -> Confidence:
@@ -157,7 +158,7 @@ def series_rows(series: Iterable[Series], in_copies: Collection[int]) -> list[Gr
     for one in series:
         rows = tuple(sorted(set(one.slots) - set(in_copies)))
         if len(rows) > 1:
-            result.append(GroupRow(GroupKind.SERIES, rows, -1, one.pattern, Evidence.WORDING, Confidence.HIGH))
+            result.append(GroupRow(GroupKind.SERIES, rows, -1, one.pattern, Evidence.WORDING, Confidence.HIGH, {}))
     return result
 
 

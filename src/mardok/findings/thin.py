@@ -198,7 +198,9 @@ def judge(page: Candidate, months: float, settings: Settings) -> Verdict:
     if page.is_exception:
         return Verdict(False, sentence("thin.reason.exception"))
     own = {"own": page.own_words, "words": page.words}
-    few = sentence("thin.reason.few", least=page.least, kind=sentence(f"kind-with-article.{page.kind}"), **own)
+    is_all_own = page.own_words == page.words
+    kind = sentence(f"kind-with-article.{page.kind}")
+    few = sentence("thin.reason.few-all" if is_all_own else "thin.reason.few", least=page.least, kind=kind, **own)
     is_wanted = demand.impressions >= rules.minimum_impressions
     is_listing = page.kind == PageKind.LISTING
     if is_listing and not is_wanted:
@@ -209,13 +211,13 @@ def judge(page: Candidate, months: float, settings: Settings) -> Verdict:
         few = sentence("thin.reason.shown-listing", **own)
     if page.is_in_front:
         in_front = sentence("thin.reason.in-front", few=few, position=rules.good_position)
-        return Verdict(True, in_front, ThinRule.WELL_PLACED, demand.queries, demand.position)
+        return Verdict(True, in_front, ThinRule.WELL_PLACED, demand.queries, demand.position, own_words=page.own_words)
     good = rules.good_position if is_listing else rules.expand_position
     if is_wanted and round(demand.position, 1) < good:
         placed = sentence("thin.reason.well-placed", few=few, position=demand.position)
-        return Verdict(True, placed, ThinRule.WELL_PLACED, demand.queries, demand.position)
+        return Verdict(True, placed, ThinRule.WELL_PLACED, demand.queries, demand.position, own_words=page.own_words)
     if is_wanted:
-        return Verdict(True, few, ThinRule.ASKED_FOR, demand.queries, demand.position)
+        return Verdict(True, few, ThinRule.ASKED_FOR, demand.queries, demand.position, own_words=page.own_words)
     if page.relative >= 0 and page.kind != PageKind.HOME and page.words >= settings.copies.minimum_words:
         return Verdict(
             True,

@@ -15,9 +15,9 @@ from mardok.findings.wording import section_name
 from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
-from mardok.sentences import counted, listing, paragraph, path_of, sentence
+from mardok.sentences import counted, listing, page_name, reasoned, sentence
 from mardok.urls import matches, variant_form
-from mardok.vocabulary import Action, Confidence, Evidence, OtherRule, Owner, PageKind, StepKind
+from mardok.vocabulary import Action, Confidence, Evidence, OtherRule, PageKind, StepKind
 
 _LEAST_ADDRESSES = 3
 """Addresses with one parameter, from which it is one of a filter."""
@@ -52,14 +52,11 @@ def _translate(language: str, rows: Sequence[int], guests: Mapping[int, Sequence
     )
     urls = tuple(map(context.url, rows))
     return Proposal(
-        id=group_id("translate", urls), action=Action.TRANSLATE, rule=OtherRule.UNTRANSLATED, owner=Owner.WRITER, keeper="",
+        id=group_id("translate", urls), action=Action.TRANSLATE, rule=OtherRule.UNTRANSLATED, keeper="",
         urls=urls, gain=NO_GAIN,
         effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.HIGH, evidence=Evidence.TEXT,
         summary=sentence("translate.summary", pages=counted("page", len(rows)), language=language),
-        why=paragraph(
-            sentence("translate.why", pages=listing([path_of(url) for url in urls]), language=language),
-            sentence("no-evidence"),
-        ),
+        why=reasoned(sentence("translate.why", pages=listing([page_name(url) for url in urls], most=2), language=language)),
         unless=sentence("translate.unless"), steps=steps,
         basis={"originals": {context.url(row): context.url(min(guests[row])) for row in rows}},
     )  # fmt: skip
@@ -113,14 +110,14 @@ def _one(name: str, rows: Sequence[int], context: PlanContext, *, is_asked: bool
     is_known = context.strength.demand is not None
     known = sentence("filter.known.hardly-shown" if is_known else "filter.known.no-search-data")
     return Proposal(
-        id=group_id("filter", urls), action=Action.LEAVE if is_asked else Action.NOINDEX, rule=rule, owner=Owner.DEVELOPER,
+        id=group_id("filter", urls), action=Action.LEAVE if is_asked else Action.NOINDEX, rule=rule,
         keeper="", urls=urls, gain=NO_GAIN,
         effort_hours=effort_hours(steps, context.settings.plan.effort, n_rules=1),
         confidence=Confidence.MEDIUM if is_known else Confidence.LOW,
         evidence=Evidence.SEARCH if is_known else Evidence.TEXT,
         summary=sentence(f"filter.summary.{rule}", addresses=addresses, parameter=name),
-        why=paragraph(
-            sentence("filter.why", addresses=addresses, parameter=name, example=path_of(urls[0])),
+        why=reasoned(
+            sentence("filter.why", addresses=addresses, parameter=name, example=page_name(urls[0])),
             sentence(f"filter.reason.{rule}", impressions=shown, known=known),
         ),
         unless=sentence(f"filter.unless.{rule}"), steps=steps,

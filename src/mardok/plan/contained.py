@@ -22,11 +22,11 @@ from mardok.plan.effort import effort_hours
 from mardok.plan.gain import GainModel
 from mardok.plan.moves import Move
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
-from mardok.sentences import counted, paragraph, path_of, sentence, shares
+from mardok.sentences import counted, page_name, path_of, reasoned, sentence, shares
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import matches
-from mardok.vocabulary import Action, Confidence, ContainedRule, Evidence, Owner, StepKind
+from mardok.vocabulary import Action, Confidence, ContainedRule, Evidence, StepKind
 
 _LEAST_CLICKS = 1.0
 """Clicks a month from which a manual takes the place of its chapters."""
@@ -126,10 +126,11 @@ def _manual(draft: ManualDraft, context: PlanContext) -> Proposal:
         *(Step(context.url(row), StepKind.LEAVE, detail=sentence("contained.step.chapter")) for row in draft.chapters),
     ]
     return Proposal(
-        id=group_id("manual", urls), action=action, rule=rule, owner=Owner.DEVELOPER if draft.outranks else Owner.EDITOR,
+        id=group_id("manual", urls), action=action, rule=rule,
         keeper="", urls=urls, gain=NO_GAIN, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH if draft.outranks else Evidence.TEXT,
-        summary=sentence(f"contained.summary.{rule}", **told), why=sentence(f"contained.why.{rule}", **told),
+        summary=sentence(f"contained.summary.{rule}", **told),
+        why=reasoned(sentence(f"contained.why.{rule}", **{**told, "manual": page_name(url)})),
         unless=sentence(f"contained.unless.{rule}"), steps=tuple(steps), basis={"chapters": len(draft.chapters)},
     )  # fmt: skip
 
@@ -158,11 +159,12 @@ def _merge(one: Repeated, context: PlanContext) -> Proposal:
     gain = context.merged([one.row, target], [one.row])
     urls = tuple(sorted([url, kept]))
     pair = {"page": path_of(url), "kept": path_of(kept)}
+    short = {"page": page_name(url), "kept": page_name(kept)}
     return Proposal(
-        id=group_id("contained", urls), action=Action.MERGE, rule=ContainedRule.SAME_PROMISE, owner=Owner.EDITOR,
+        id=group_id("contained", urls), action=Action.MERGE, rule=ContainedRule.SAME_PROMISE,
         keeper=kept, urls=urls, gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.MEDIUM, evidence=Evidence.TEXT, summary=sentence("contained.summary.merge", **pair),
-        why=paragraph(sentence("contained.why.merge", share=one.share, **pair), context.figures(gain, 1)),
+        why=reasoned(sentence("contained.why.merge", share=one.share, **short), closing=[context.figures(gain, 1)]),
         unless=sentence("contained.unless.merge"),
         steps=tuple(steps), basis={"containment": round(one.share, 6), **gain_basis(gain)},
     )  # fmt: skip
@@ -182,13 +184,14 @@ def _trim(alike: Sequence[Repeated], context: PlanContext) -> Proposal:
     )
     first = alike[0]
     n_words = sum(one.shared_words for one in alike)
-    pair = sentence("pair", one=path_of(context.url(first.row)), other=path_of(context.url(first.other)))
+    pair = {"page": path_of(context.url(first.row)), "other": path_of(context.url(first.other))}
     pages = counted("page", len(alike))
+    key = "contained.summary.pair" if len(alike) == 1 else "contained.summary.pairs"
     return Proposal(
-        id=group_id("contained", urls), action=Action.TRIM, rule=ContainedRule.OTHER_PROMISE, owner=Owner.EDITOR, keeper="",
+        id=group_id("contained", urls), action=Action.TRIM, rule=ContainedRule.OTHER_PROMISE, keeper="",
         urls=urls, gain=NO_GAIN,
         effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.MEDIUM, evidence=Evidence.TEXT,
-        summary=sentence("contained.summary.pair" if len(alike) == 1 else "contained.summary.pairs", pages=pages, pair=pair),
+        summary=sentence(key, pages=pages, **pair),
         why=sentence("contained.why.trim", shares=shares([one.share for one in alike]), pages=pages, words=n_words),
         unless=sentence("contained.unless.trim"), steps=steps,
         basis={"containment": {context.url(one.row): round(one.share, 6) for one in alike}, "shared_words": n_words},

@@ -147,7 +147,7 @@ class PlanContext:
         queries, demand = counted("query", gain.n_queries), self.strength.demand
         months = demand.months if demand is not None else 0.0
         return paragraph(
-            sentence("figures.queries", queries=queries, impressions=gain.impressions, months=months)
+            sentence("figures.queries", n=n_moved, queries=queries, impressions=gain.impressions, months=months)
             if gain.n_queries
             else None,
             sentence("figures.at-risk", clicks=gain.at_risk) if gain.at_risk else None,

@@ -22,7 +22,7 @@ from mardok.findings.wording import section_name
 from mardok.plan.effort import effort_hours
 from mardok.plan.gain import sum_of_gains
 from mardok.plan.proposal import Proposal
-from mardok.sentences import counted, path_of, sentence
+from mardok.sentences import counted, path_of, reasoned, sentence
 from mardok.settings import Plan
 from mardok.urls import split_url
 from mardok.vocabulary import Action, GainUnit
@@ -136,12 +136,12 @@ def _as_one(alike: Sequence[Proposal]) -> Proposal:
         others=counted("other", len(kept)), target=path_of(target), cases=len(alike),
     )  # fmt: skip
     return Proposal(
-        id=group_id(f"section {action}", urls), action=action, rule=first.rule, owner=first.owner, keeper="", urls=urls,
+        id=group_id(f"section {action}", urls), action=action, rule=first.rule, keeper="", urls=urls,
         gain=sum_of_gains((one.gain for one in alike), first.gain.unit),
         effort_hours=math.fsum(one.effort_hours for one in alike),
         confidence=min((one.confidence for one in alike), key=lambda confidence: confidence.rank),
         evidence=max((one.evidence for one in alike), key=lambda evidence: evidence.rank),
-        summary=summary, why=sentence("folded.why", first=first.why), unless=first.unless,
+        summary=summary, why=reasoned(sentence("folded.why", first=first.why)), unless=first.unless,
         steps=tuple(step for one in alike for step in one.steps),
         basis={
             "cases": [

@@ -17,7 +17,7 @@ from mardok.compare.destinations import Destination
 from mardok.plan.proposal import Step
 from mardok.sentences import Sentence, sentence
 from mardok.text.site import Site
-from mardok.vocabulary import StepKind
+from mardok.vocabulary import Owner, StepKind
 
 _TEMPLATE_PAGES = 3
 
@@ -84,7 +84,7 @@ class Moves:
         for anchor, sources in sorted(by_anchor.items()):
             if len(sources) >= _TEMPLATE_PAGES:
                 detail = sentence("step.relink-template", anchor=anchor, url=old, pages=len(sources))
-                steps.append(Step(self._url(sources[0]), StepKind.RELINK, target, detail))
+                steps.append(Step(self._url(sources[0]), StepKind.RELINK, target, detail, whose=Owner.DEVELOPER))
             else:
                 link = sentence("step.relink", anchor=anchor, url=old)
                 steps += [Step(self._url(source), StepKind.RELINK, target, link) for source in sources]

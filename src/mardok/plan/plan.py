@@ -32,11 +32,13 @@ class Plan:
     """What a person decided, by the id of the proposal."""
     unmatched: Sequence[PlanDecision]
     """Decisions about proposals that are no longer made."""
+    done: Mapping[tuple[str, str, str], str]
+    """When a person did a step, by its address, kind and target."""
 
     @property
     def tables(self) -> dict[str, pd.DataFrame]:
         """Those of the plan and of its steps."""
-        return {"plan": plan_table(self.proposals, self.decided), "steps": steps_table(self.proposals)}
+        return {"plan": plan_table(self.proposals, self.decided), "steps": steps_table(self.proposals, self.done)}
 
 
 def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs) -> Plan:
@@ -59,4 +61,4 @@ def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs) -> Plan:
     proposals = ranked(made, decided, settings)
     is_indexable = {row: reason is None for row, reason in enumerate(facts.noindex_reasons)}
     check_safety(proposals, site, is_indexable, facts.strength.origin + "/")
-    return Plan(proposals, decided, unmatched)
+    return Plan(proposals, decided, unmatched, facts.done)

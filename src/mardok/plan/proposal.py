@@ -36,6 +36,18 @@ class Gain:
         return bool(self.expected or self.low or self.high)
 
 
+_BY_JUDGEMENT = (Owner.WRITER, Owner.EDITOR, Owner.DEVELOPER, Owner.SERVER)
+"""Owners, the one whose work takes most judgement first."""
+_OWNER_OF = {
+    StepKind.REDIRECT: Owner.SERVER, StepKind.RETIRE: Owner.SERVER,
+    StepKind.CANONICAL: Owner.DEVELOPER, StepKind.NOINDEX: Owner.DEVELOPER, StepKind.SITEMAP: Owner.DEVELOPER,
+    StepKind.MOVE_TEXT: Owner.EDITOR, StepKind.TRIM: Owner.EDITOR, StepKind.RELINK: Owner.EDITOR,
+    StepKind.REPAIR: Owner.EDITOR, StepKind.INVESTIGATE: Owner.EDITOR, StepKind.LEAVE: Owner.EDITOR,
+    StepKind.REWRITE: Owner.WRITER, StepKind.EXPAND: Owner.WRITER, StepKind.RETITLE: Owner.WRITER,
+    StepKind.TRANSLATE: Owner.WRITER,
+}  # fmt: skip
+"""Whose work each step usually is."""
+
 NO_CLICKS = Gain(0.0, 0.0, 0.0, GainUnit.CLICKS)
 NO_GAIN = Gain(0.0, 0.0, 0.0, GainUnit.LINK_WEIGHT)
 
@@ -52,6 +64,13 @@ class Step:
     """How the address differs from the one that stays, where it goes by a rule for many."""
     pattern_value: str = ""
     """The parameter, or the scheme or host with the one that takes its place, such as ``http > https``."""
+    whose: Owner | None = None
+    """Whose work it is, where that is somebody else than usual."""
+
+    @property
+    def owner(self) -> Owner:
+        """Whose work it is."""
+        return self.whose or _OWNER_OF[self.step]
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +81,6 @@ class Proposal:
     action: Action
     rule: Rule
     """The row of the table of actions that decided."""
-    owner: Owner
     keeper: str
     urls: tuple[str, ...]
     """Addresses the proposal is about, keepers included, in order."""
@@ -79,6 +97,12 @@ class Proposal:
     """Clicks a month and inlinks of the pages and targets that a repair is about, by which repairs are ordered."""
     is_by_pattern: bool = False
     """Whether rules for many addresses carry it out, so that it needs no writer."""
+
+    @property
+    def owner(self) -> Owner:
+        """Whose work it is: of several, the one who has to think most about it."""
+        owners = {step.owner for step in self.steps if step.step != StepKind.LEAVE}
+        return next((owner for owner in _BY_JUDGEMENT if owner in owners), Owner.EDITOR)
 
     @property
     def band(self) -> Band:

@@ -29,12 +29,27 @@ from mardok.plan.effort import effort_hours
 from mardok.plan.gain import sum_of_gains
 from mardok.plan.moves import Move
 from mardok.plan.proposal import NO_GAIN, Gain, Proposal, Step
-from mardok.sentences import Listing, Sentence, Text, clauses, counted, listing, paragraph, path_of, quoted, sentence, shares
+from mardok.sentences import (
+    Listing,
+    Sentence,
+    Text,
+    clauses,
+    clipped,
+    counted,
+    listing,
+    page_name,
+    paragraph,
+    path_of,
+    quoted,
+    reasoned,
+    sentence,
+    shares,
+)
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import PRINT_MARK, AddressMark, is_home, matches, split_url, variant_form
-from mardok.vocabulary import Action, Confidence, CopyRule, Evidence, GainUnit, GroupKind, Owner, StepKind, VariantRule
+from mardok.vocabulary import Action, Confidence, CopyRule, Evidence, GainUnit, GroupKind, StepKind, VariantRule
 
 
 @dataclass(frozen=True, order=True)
@@ -63,8 +78,10 @@ _LEFT_APART = (CopyRule.DIFFERENT, CopyRule.MAYBE_ASKED_FOR)
 """Rules by which copies that promise different things are left."""
 _MOSTLY = 0.5
 """Share of a text in boilerplate from which resemblance rests on it."""
-_MOST_DIFFERENCES, _MOST_WORDS = 4, 5
+_MOST_DIFFERENCES, _MOST_WORDS = 3, 4
 """Differences that are named, and words of each."""
+_LONGEST_SLOT = 30
+"""Characters of what is different in a title."""
 PLACE_TAKEN = " > "
 """Stands in the value of a rule between a scheme or host and the one that takes its place."""
 _TO_HTTPS = AddressRule(VariantRule.SCHEME, f"http{PLACE_TAKEN}https")
@@ -126,7 +143,7 @@ def _left_apart(proposals: Sequence[Proposal]) -> Proposal:
     return replace(
         first, id=group_id(f"{GroupKind.COPIES} apart", urls), keeper="", urls=urls,
         summary=sentence("copies.left.copies-different-many", n=len(proposals), pages=counted("page", len(urls))),
-        why=sentence("rivals.folded.example", first=first.why),
+        why=reasoned(sentence("rivals.folded.example", first=first.why)),
         confidence=min((one.confidence for one in proposals), key=lambda confidence: confidence.rank),
         evidence=max((one.evidence for one in proposals), key=lambda evidence: evidence.rank),
         steps=tuple({step.url: step for one in proposals for step in one.steps}.values()),
@@ -335,19 +352,19 @@ class _Writer:
         is_merge = action == Action.MERGE
         return Proposal(
             id=group_id(GroupKind.VARIANTS, urls), action=action, rule=drafts[0].rule,
-            owner=Owner.SERVER if is_merge else Owner.DEVELOPER,
+
             keeper=self.url(keepers[0]) if len(keepers) == 1 else "", urls=urls, gain=gain,
             effort_hours=effort_hours(steps, self.settings.plan.effort, n_rules=len(rules)),
             confidence=Confidence.HIGH if is_identical else Confidence.MEDIUM,
             evidence=Evidence.SEARCH if in_clicks else Evidence.TEXT,
             summary=sentence(
                 f"variants.summary.{action}", addresses=counted("address", len(moved)),
-                rules=sentence("variants.rules", n=len(rules), rules=listing(rules, most=len(rules))),
+                rules=sentence("variants.rules-count", n=len(rules), rules=listing(rules, most=len(rules))),
             ),
-            why=paragraph(
+            why=reasoned(
                 self._sameness_of_variants(moved, text_of, is_identical=is_identical),
                 None if is_merge else sentence("variants.must-work", n=len(moved)),
-                self.context.figures(gain, len(moved)),
+                closing=[self.context.figures(gain, len(moved))],
             ),
             unless=sentence(f"variants.unless.{action}"), steps=tuple(steps),
             basis={"rules": dict(rules), "addresses": len(moved), "identical": is_identical, **gain_basis(gain)},
@@ -355,21 +372,17 @@ class _Writer:
         )  # fmt: skip
 
     def _sameness_of_variants(self, moved: Sequence[int], text_of: Mapping[int, str], *, is_identical: bool) -> Sentence:
-        """What addresses have in common with those they go to, with an example of each rule."""
+        """What addresses have in common with those they go to, with an example."""
         shown = sentence("variants.shows.identical" if is_identical else "variants.shows.near", n=len(moved))
-        examples = {text_of[row]: self._example(row) for row in reversed(moved)}
-        if len(examples) == 1:
-            return sentence("variants.example", shown=shown, example=next(iter(examples.values())))
-        counts = Counter(text_of[row] for row in moved)
-        cases = [sentence("variants.case", rule=rule, n=n, example=examples[rule]) for rule, n in counts.items()]
-        return sentence("variants.examples", shown=shown, cases=clauses(*cases))
+        first_of = {text_of[row]: row for row in reversed(moved)}
+        return sentence("variants.example", shown=shown, example=self._example(min(first_of.values())))
 
     def _example(self, row: int) -> Sentence:
         """An address and the one it goes to, without their origin if they have one in common."""
         here, there = self.url(row), self.url(self.moves.end_of(row))
         if split_url(here)[:2] == split_url(there)[:2]:
-            here, there = path_of(here), path_of(there)
-        return sentence("pair", one=here, other=there)
+            here, there = page_name(here), page_name(there)
+        return sentence("variants.case", here=here, there=there)
 
     def copies(self, draft: GroupDraft) -> Proposal:
         """The proposal for one group of copies."""
@@ -395,13 +408,12 @@ class _Writer:
             slots = self._slots(group)
             steps.append(Step(self.url(group.keeper), StepKind.RETITLE, detail=sentence("copies.step.retitle", slots=slots)))
             but = sentence("copies.why.not-asked-for", slots=slots, least=self.settings.search.minimum_slot_impressions)
-        moves_text = any(step.step == StepKind.MOVE_TEXT for step in steps)
-        owner = Owner.DEVELOPER if not is_merge else Owner.EDITOR if moves_text else Owner.SERVER
         return self._proposal(
-            draft, owner, gain, steps, sentence(f"copies.summary.{draft.action}", copies=copies, kept=kept),
-            paragraph(
-                self._sameness(group), self._decisive(group), sentence("copies.why.stays", kept=kept, reason=group.reason),
-                but, self.context.figures(gain, n),
+            draft, gain, steps, sentence(f"copies.summary.{draft.action}", copies=copies, kept=kept),
+            reasoned(
+                self._sameness(group), self._decisive(group),
+                sentence("copies.why.stays", kept=page_name(self.url(group.keeper)), reason=group.reason),
+                closing=[but, self.context.figures(gain, n)],
             ),
             sentence(f"copies.unless.{CopyRule.NOT_ASKED_FOR if group.promises_differ else draft.rule}"), group.confidence,
         )  # fmt: skip
@@ -424,17 +436,17 @@ class _Writer:
             else:
                 steps.append(Step(self.url(row), StepKind.LEAVE, detail=sentence("copies.step.hardly-asked")))
         steps += self._staying(draft)
-        differ = sentence("copies.why.promise-different", slots=self._slots(group))
         shown_for = {"n": len(asked), "all": len(group.rows), "impressions": sum(shown.values())}
-        reason = sentence("copies.why.asked-for", differ=differ, **shown_for)
+        reason = sentence("copies.why.asked-for", slots=self._slots(group), **shown_for)
         return self._proposal(
-            draft, Owner.WRITER, gain, steps,
+            draft, gain, steps,
             sentence(
                 "copies.summary.rewrite-series" if group.pattern else "copies.summary.rewrite", n=len(first),
                 all=len(group.rows), pattern=group.pattern,
             ),
-            paragraph(
-                self._sameness(group), reason, sentence("copies.gain" if gain.is_evident else "copies.no-gain"),
+            reasoned(
+                self._sameness(group), closing=[reason, None if gain.is_evident else sentence("copies.no-gain")],
+                last=sentence("copies.gain") if gain.is_evident else None,
             ),
             sentence(f"copies.unless.{draft.rule}"),
             Confidence.MEDIUM, evidence=Evidence.SEARCH,
@@ -462,16 +474,15 @@ class _Writer:
         is_apart = draft.rule in _LEFT_APART
         why = sentence(f"copies.why.{draft.rule}", slots=self._slots(group) if is_apart else "")
         return self._proposal(
-            draft, Owner.EDITOR, NO_GAIN, steps,
+            draft, NO_GAIN, steps,
             sentence(f"copies.left.{draft.rule}", pages=counted(noun, len(group.rows))),
-            paragraph(self._sameness(group), why),
+            reasoned(self._sameness(group), closing=[why]),
             sentence(f"copies.unless.{draft.rule}"), Confidence.HIGH,
         )  # fmt: skip
 
     def _proposal(
         self,
         draft: GroupDraft,
-        owner: Owner,
         gain: Gain,
         steps: Sequence[Step],
         summary: Text,
@@ -492,22 +503,22 @@ class _Writer:
             **(basis or {}),
         }
         return Proposal(
-            id=group_id(group.kind, urls), action=draft.action, rule=draft.rule, owner=owner, keeper=keeper, urls=urls,
+            id=group_id(group.kind, urls), action=draft.action, rule=draft.rule, keeper=keeper, urls=urls,
             gain=gain, effort_hours=effort_hours(steps, self.settings.plan.effort), confidence=confidence,
             evidence=evidence or group.evidence, summary=summary, why=why, unless=unless, steps=tuple(steps), basis=figures,
         )  # fmt: skip
 
     def _sameness(self, group: Group) -> Text:
-        others = counted("page-shows", len(group.members))
-        kept = path_of(self.url(group.keeper))
+        n, kept = len(group.members), page_name(self.url(group.keeper))
+        others = page_name(self.url(group.members[0])) if n == 1 else counted("page", n)
         if group.is_identical:
-            return sentence("copies.why.identical", pages=others, kept=kept)
+            return sentence("copies.why.identical", n=n, pages=others, kept=kept)
         near = [value for row, value in group.resemblance.items() if row in group.members]
         if not near:
-            return sentence("copies.why.no-text", pages=others, kept=kept)
+            return sentence("copies.why.no-text", n=n, pages=others, kept=kept)
         pasted = min(self.context.pasted_share(row) for row in group.rows)
         return paragraph(
-            sentence("copies.why.near", pages=others, kept=kept, shares=shares(near)),
+            sentence("copies.why.near", n=n, pages=others, kept=kept, shares=shares(near)),
             sentence("copies.boilerplate", share=pasted) if pasted >= _MOSTLY else None,
         )
 
@@ -522,7 +533,7 @@ class _Writer:
             for page, only in ((row, own - kept), (group.keeper, kept - own)):
                 if only:
                     named = listing(map(quoted, sorted(only)), most=_MOST_WORDS)
-                    differences.append(sentence("only-on", page=path_of(self.url(page)), words=named))
+                    differences.append(sentence("only-on", page=page_name(self.url(page)), words=named))
         if not differences:
             return None
         shown = clauses(*differences[:_MOST_DIFFERENCES])
@@ -530,4 +541,4 @@ class _Writer:
 
     def _slots(self, group: Group) -> Listing:
         slots = sorted({slot for slot in (group.slots or {}).values() if slot})
-        return listing(map(quoted, slots), most=4)
+        return listing([quoted(clipped(slot, _LONGEST_SLOT)) for slot in slots], most=4)

@@ -79,12 +79,18 @@ def plan_table(proposals: Sequence[Proposal], decided: Mapping[str, Decided]) ->
     )  # fmt: skip
 
 
-def steps_table(proposals: Iterable[Proposal]) -> pd.DataFrame:
-    """The table of steps."""
+def steps_table(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str], str]) -> pd.DataFrame:
+    """The table of steps.
+
+    Parameters
+    ----------
+    done : mapping of tuple to str
+        When a person did a step, by its address, kind and target.
+    """
     return STEP_ROWS.frame(
         (
             proposal.id, order, step.url, step.step, step.target, proposal.rule, step.pattern, step.pattern_value,
-            str(step.detail),
+            step.owner, str(step.detail), done.get((step.url, step.step, step.target), ""),
         )
         for proposal in proposals
         for order, step in enumerate(proposal.steps, start=1)

@@ -20,12 +20,12 @@ from mardok.findings.page_check import PageCheck, once_a_template
 from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
-from mardok.sentences import Text, clauses, counted, listing, paragraph, path_of, sentence
+from mardok.sentences import Text, clauses, listing, page_name, reasoned, sentence
 from mardok.text.words import folded_line
 from mardok.urls import matches
 from mardok.vocabulary import Action, CheckId, Confidence, Evidence, OtherRule, Owner, StepKind
 
-_EXAMPLES = 2
+_EXAMPLES, _NAMED_FAULTS = 2, 3
 
 
 class _Field(StrEnum):
@@ -39,33 +39,24 @@ class _Field(StrEnum):
     TEXTS = "What pages show and load"
 
 
-class _Thing(StrEnum):
-    """What a repair counts."""
-
-    PAGE = "page"
-    LINK = "link"
-    ADDRESS = "address"
-
-
 class _Order(NamedTuple):
     """How one kind of trouble is repaired."""
 
     field: _Field
     is_broken: bool
     owner: Owner
-    thing: _Thing = _Thing.PAGE
     step: StepKind = StepKind.REPAIR
 
 
 _ORDERS = {
     CheckId.SITE_CLOSED: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
-    CheckId.LINK_BROKEN: _Order(_Field.LINKS, True, Owner.EDITOR, _Thing.LINK),
-    CheckId.LINK_BLOCKED: _Order(_Field.LINKS, True, Owner.DEVELOPER, _Thing.ADDRESS),
-    CheckId.REDIRECT_LOOP: _Order(_Field.LINKS, True, Owner.SERVER, _Thing.ADDRESS),
-    CheckId.REDIRECT_BROKEN: _Order(_Field.LINKS, True, Owner.SERVER, _Thing.ADDRESS),
-    CheckId.LINK_REDIRECTED: _Order(_Field.LINKS, False, Owner.EDITOR, _Thing.LINK, step=StepKind.RELINK),
-    CheckId.LINK_TEXT_EMPTY: _Order(_Field.LINKS, False, Owner.EDITOR, _Thing.LINK),
-    CheckId.REDIRECT_CHAIN: _Order(_Field.LINKS, False, Owner.SERVER, _Thing.ADDRESS),
+    CheckId.LINK_BROKEN: _Order(_Field.LINKS, True, Owner.EDITOR),
+    CheckId.LINK_BLOCKED: _Order(_Field.LINKS, True, Owner.DEVELOPER),
+    CheckId.REDIRECT_LOOP: _Order(_Field.LINKS, True, Owner.SERVER),
+    CheckId.REDIRECT_BROKEN: _Order(_Field.LINKS, True, Owner.SERVER),
+    CheckId.LINK_REDIRECTED: _Order(_Field.LINKS, False, Owner.EDITOR, step=StepKind.RELINK),
+    CheckId.LINK_TEXT_EMPTY: _Order(_Field.LINKS, False, Owner.EDITOR),
+    CheckId.REDIRECT_CHAIN: _Order(_Field.LINKS, False, Owner.SERVER),
     CheckId.PAGE_ORPHAN: _Order(_Field.LINKS, False, Owner.EDITOR),
     CheckId.CANONICAL_BROKEN: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
     CheckId.CANONICAL_NOINDEX: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
@@ -75,9 +66,9 @@ _ORDERS = {
     CheckId.HREFLANG_BROKEN: _Order(_Field.SIGNALS, True, Owner.DEVELOPER),
     CheckId.CANONICAL_REDIRECTED: _Order(_Field.SIGNALS, False, Owner.DEVELOPER),
     CheckId.CANONICAL_CHAIN: _Order(_Field.SIGNALS, False, Owner.DEVELOPER),
-    CheckId.HREFLANG_RETURN_MISSING: _Order(_Field.SIGNALS, False, Owner.DEVELOPER),
-    CheckId.ROBOTS_HTML: _Order(_Field.LISTS, True, Owner.SERVER, _Thing.ADDRESS),
-    CheckId.SITEMAP_HTML: _Order(_Field.LISTS, True, Owner.SERVER, _Thing.ADDRESS),
+    CheckId.HREFLANG_ONE_WAY: _Order(_Field.SIGNALS, False, Owner.DEVELOPER),
+    CheckId.ROBOTS_HTML: _Order(_Field.LISTS, True, Owner.SERVER),
+    CheckId.SITEMAP_HTML: _Order(_Field.LISTS, True, Owner.SERVER),
     CheckId.SITEMAP_NOT_INDEXABLE: _Order(_Field.LISTS, False, Owner.DEVELOPER, step=StepKind.SITEMAP),
     CheckId.TITLE_MISSING: _Order(_Field.HEADS, False, Owner.EDITOR, step=StepKind.RETITLE),
     CheckId.TITLE_DUPLICATE: _Order(_Field.HEADS, False, Owner.EDITOR, step=StepKind.RETITLE),
@@ -202,7 +193,13 @@ def _proposal(
         by_check[page_check.check].append(page_check)
     there = {check: same for check, same in by_check.items() if same}
     steps = tuple(
-        Step(page_check.url, _ORDERS[check].step, _target(page_check, context), _detail(page_check))
+        Step(
+            page_check.url,
+            _ORDERS[check].step,
+            _target(page_check, context),
+            _detail(page_check),
+            whose=Owner.DEVELOPER if page_check.template and _ORDERS[check].owner == Owner.EDITOR else _ORDERS[check].owner,
+        )
         for check, same in there.items()
         for page_check in same
     )
@@ -211,13 +208,13 @@ def _proposal(
         check: len(pages[check]) if any(page_check.template for page_check in same) else len(same)
         for check, same in there.items()
     }
-    orders = [sentence(f"repair.order.{check}", number=counted(_ORDERS[check].thing, n)) for check, n in numbers.items()]
-    owners = Counter(_ORDERS[check].owner for check, same in there.items() for _ in same)
+    faults = [sentence(f"repair.fault.{check}", n=n) for check, n in numbers.items()]
+    named, n_more = faults[:_NAMED_FAULTS], len(faults) - _NAMED_FAULTS
     examples = [
         sentence(
             "repair.examples",
             trouble=_capital(str(sentence(f"check.{check}.trouble"))),
-            pages=listing([path_of(page_check.url) for page_check in same], most=_EXAMPLES),
+            pages=listing([page_name(page_check.url) for page_check in same], most=_EXAMPLES),
         )
         for check, same in there.items()
     ]
@@ -225,13 +222,16 @@ def _proposal(
     return Proposal(
         id=group_id("repair", [field, rule, *urls]), action=Action.REPAIR,
         rule=rule,
-        owner=min(owners, key=lambda owner: (-owners[owner], owner)), keeper="", urls=urls,
+keeper="", urls=urls,
         gain=NO_GAIN, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.HIGH, evidence=Evidence.TEXT,
-        summary=sentence("repair.summary", field=sentence(f"repair.field.{field.name.lower()}"), orders=listing(orders)),
-        why=paragraph(
-            *examples, sentence("repair.template") if is_template else None, sentence("no-evidence"),
+        summary=sentence("repair.summary", faults=listing(named))
+        if n_more <= 0
+        else sentence(
+            "repair.summary-more", faults=", ".join(map(str, named)), more=sentence("repair.more-kinds", n=n_more),
+            field=sentence(f"repair.field.{field.name.lower()}"),
         ),
+        why=reasoned(*examples, closing=[sentence("repair.template") if is_template else None]),
         unless=sentence("repair.unless"), steps=steps,
         basis={"checks": numbers, "templates": sum(bool(page_check.template) for page_check in checks)},
     )  # fmt: skip

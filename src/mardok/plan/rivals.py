@@ -16,6 +16,8 @@ from collections import defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from mardok.findings.groups import group_id
 from mardok.findings.keeper import Shares
 from mardok.findings.kinds import PageKinds
@@ -25,7 +27,19 @@ from mardok.plan.effort import effort_hours
 from mardok.plan.gain import GainModel
 from mardok.plan.moves import Move
 from mardok.plan.proposal import NO_CLICKS, NO_GAIN, Gain, Proposal, Step
-from mardok.sentences import Sentence, Text, counted, listing, paragraph, path_of, quoted, sentence
+from mardok.sentences import (
+    Sentence,
+    Text,
+    clipped,
+    counted,
+    listing,
+    page_name,
+    paragraph,
+    path_of,
+    quoted,
+    reasoned,
+    sentence,
+)
 from mardok.settings import Settings
 from mardok.text.site import Site
 from mardok.urls import is_home, matches
@@ -35,6 +49,12 @@ _FIRST_PAGE = 10
 _MOST_SINGLE = 5
 """Groups that are left, or looked into, for one reason, beyond which they are one proposal."""
 _MOST_TOLD = 50
+_MOST_OWN = 3
+"""Queries that are named to a page that is rewritten."""
+_LONGEST_QUERY = 50
+"""Characters of a query in a sentence."""
+_OF_NOW = ("keeper-because.shared-clicks", "keeper-because.shared-position")
+"""Reasons for the keeper that the figures of the queries tell anyway."""
 
 
 @dataclass(frozen=True)
@@ -165,7 +185,7 @@ def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], context: P
     rule = drafts[0].rule
     is_searched = first.evidence == Evidence.SEARCH
     return Proposal(
-        id=group_id(GroupKind.RIVALS, urls), action=first.action, rule=rule, owner=first.owner, keeper="", urls=urls,
+        id=group_id(GroupKind.RIVALS, urls), action=first.action, rule=rule, keeper="", urls=urls,
         gain=first.gain,
         effort_hours=effort_hours(
             [step for step in steps.values() if step.step == StepKind.INVESTIGATE], context.settings.plan.effort
@@ -175,7 +195,11 @@ def _as_one(drafts: Sequence[RivalDraft], single: Sequence[Proposal], context: P
             f"rivals.folded.{first.action}", groups=counted("group-of-rivals", len(single)),
             reason=sentence(f"rivals.left.{rule}"),
         ),
-        why=sentence("rivals.folded.most-searched" if is_searched else "rivals.folded.example", first=first.why),
+        why=reasoned(
+            sentence("rivals.folded.most-searched", page=page_name(first.urls[0]), first=first.why)
+            if is_searched
+            else sentence("rivals.folded.example", first=first.why)
+        ),
         unless=first.unless, steps=tuple(steps.values()),
         basis={
             "groups": [
@@ -194,7 +218,7 @@ class _Writer:
         self.context, self.draft = context, draft
         self.keeper = draft.rivalry.keeper
         self.rows = [rival.row for rival in draft.rivals]
-        self.kept = path_of(context.url(self.keeper))
+        self.kept = page_name(context.url(self.keeper))
         asked = [rival.overlap for rival in draft.rivals if rival.overlap]
         self.phrase = max(asked, key=lambda one: one.impressions).queries[0] if asked else draft.rivalry.phrase
 
@@ -210,12 +234,14 @@ class _Writer:
             steps += context.mention_steps(self.keeper, draft.rivalry.rows)
         urls = tuple(sorted(map(context.url, [self.keeper, *self.rows])))
         return Proposal(
-            id=group_id(GroupKind.RIVALS, urls), action=draft.action, rule=draft.rule, owner=_OWNER[draft.action],
+            id=group_id(GroupKind.RIVALS, urls), action=draft.action, rule=draft.rule,
             keeper=context.url(self.keeper), urls=urls, gain=gain,
             effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=self._confidence(overlaps, gain),
             evidence=max((rival.evidence for rival in draft.rivals), key=lambda evidence: evidence.rank),
             summary=self._summary(),
-            why=paragraph(self._why(), self._decision(overlaps), self._gain_text(gain)),
+            why=reasoned(
+                *self._facts(), closing=[self._decision(overlaps), self._risk(gain)], last=self._assumption(gain),
+            ),
             unless=sentence(f"rivals.unless.{draft.rule}"), steps=tuple(steps),
             basis={
                 "phrase": self.phrase,
@@ -260,7 +286,8 @@ class _Writer:
             detail = sentence("rivals.step.rewrite", phrase=phrase, kept=self.kept)
             if overlap is not None:
                 own = {"share": 1 - overlap.share, "unit": sentence(f"figure.{overlap.share_of}")}
-                detail = sentence("rivals.step.rewrite-for", phrase=phrase, kept=self.kept, **own)
+                queries = self._own_queries(row, overlap)
+                detail = sentence("rivals.step.rewrite-for", phrase=phrase, kept=self.kept, queries=queries, **own)
             link = sentence("rivals.step.link", phrase=phrase)
             return [Step(url, StepKind.REWRITE, detail=detail), Step(url, StepKind.RELINK, keeper, link)]
         if action == Action.RETITLE:
@@ -271,57 +298,70 @@ class _Writer:
             return [Step(url, StepKind.INVESTIGATE, detail=sentence("rivals.step.investigate", kept=self.kept))]
         return [Step(url, StepKind.LEAVE, detail=sentence(f"rivals.left.{self.draft.rule}"))]
 
+    def _other(self, rival: Rival) -> Text:
+        """The page beside the keeper; it needs no name where the summary names it."""
+        is_only = len(self.draft.rivals) == 1
+        return sentence("rivals.other-page") if is_only else page_name(self.context.url(rival.row))
+
+    def _own_queries(self, row: int, overlap: QueryOverlap) -> Text:
+        """The queries that a page is to win: those it is shown for most, without those that it leaves to the other."""
+        demand = self.context.strength.demand
+        assert demand is not None  # only search data shows overlaps
+        rows = demand.of([row])
+        shown = np.bincount(rows.query, weights=rows.impressions, minlength=len(demand.queries))
+        shown[demand.is_brand] = 0.0
+        order = np.lexsort((np.arange(len(shown)), -shown))
+        left = set(overlap.queries)
+        own = [demand.queries[code] for code in order[: len(left) + _MOST_OWN].tolist() if shown[code]]
+        named = [quoted(clipped(query, _LONGEST_QUERY)) for query in own if query not in left][:_MOST_OWN]
+        return listing(named) if named else sentence("rivals.step.own-queries")
+
     def _summary(self) -> Sentence:
-        others = path_of(self.context.url(self.rows[0])) if len(self.rows) == 1 else counted("page", len(self.rows))
-        return sentence(f"rivals.summary.{self.draft.action}", others=others, kept=self.kept, phrase=self.phrase)
+        n, kept = len(self.rows), path_of(self.context.url(self.keeper))
+        others = path_of(self.context.url(self.rows[0])) if n == 1 else counted("page", n)
+        return sentence(f"rivals.summary.{self.draft.action}", n=n, others=others, kept=kept, phrase=self.phrase)
 
-    def _why(self) -> Text:
-        shown = [self._figures(rival) for rival in self.draft.rivals[:3]]
-        more, settled = len(self.draft.rivals) - 3, self.draft.settled
-        gone = listing([path_of(self.context.url(row)) for row in settled])
-        return paragraph(
-            *shown,
-            sentence("rivals.why.more", n=more) if more > 0 else None,
-            sentence("rivals.why.settled", pages=gone) if settled else None,
-        )
+    def _assumption(self, gain: Gain) -> Text | None:
+        """What the gain rests on where both pages stay."""
+        both_stay = self.draft.action in (Action.REWRITE, Action.RETITLE)
+        return sentence("rivals.gain") if both_stay and gain.is_evident and gain.unit == GainUnit.CLICKS else None
 
-    def _figures(self, rival: Rival) -> Text:
-        """What is known of one page beside the keeper."""
-        path, overlap = path_of(self.context.url(rival.row)), rival.overlap
-        return paragraph(
-            *(self._search_figures(path, overlap) if overlap is not None else ()),
-            sentence(
-                "rivals.why.wording-too" if overlap is not None else "rivals.why.wording",
-                path=path, kept=self.kept, fields=listing([sentence(f"rivals.field.{field}") for field in rival.wording]),
-            ) if rival.wording else None,
-            sentence("rivals.why.resemblance", share=rival.resemblance) if rival.resemblance else None,
+    def _facts(self) -> list[Text | None]:
+        """What is known of the page that competes most, and of how many more do; the figures of all are in the basis."""
+        first = max(self.draft.rivals, key=lambda rival: rival.overlap.impressions if rival.overlap else 0.0)
+        path, n, settled = self._other(first), len(self.draft.rivals), self.draft.settled
+        gone = listing([page_name(self.context.url(row)) for row in settled])
+        fields = listing([sentence(f"rivals.field.{field}") for field in first.wording])
+        is_told = isinstance(self.draft.reason, Sentence) and self.draft.reason.key in _OF_NOW
+        stays = sentence("rivals.stays", kept=self.kept, reason=self.draft.reason)
+        is_changed = self.draft.action not in (Action.LEAVE, Action.INVESTIGATE)
+        return [
+            sentence("rivals.why.many", n=n, kept=self.kept, path=path) if n > 1 else None,
+            self._appear(first.overlap) if first.overlap is not None else None,
+            stays if is_changed and not is_told else None,
+            self._now(path, first.overlap) if first.overlap is not None else None,
+            sentence("rivals.why.wording", path=page_name(self.context.url(first.row)), kept=self.kept, fields=fields)
+            if first.wording and first.overlap is None
+            else None,
+            sentence("rivals.why.settled", n=len(settled), pages=gone) if settled else None,
+        ]
+
+    def _appear(self, overlap: QueryOverlap) -> Sentence:
+        queries = [quoted(clipped(query, _LONGEST_QUERY)) for query in overlap.queries]
+        demand = self.context.strength.demand
+        assert demand is not None  # only search data shows overlaps
+        return sentence(
+            "rivals.why.search", number=counted("query", len(queries)), queries=listing(queries, most=2),
+            impressions=overlap.impressions, months=demand.months,
         )  # fmt: skip
 
-    def _search_figures(self, path: str, overlap: QueryOverlap) -> list[Text | None]:
-        demand, turns, moved = self.context.strength.demand, overlap.turns, overlap.movement
+    def _now(self, path: Text, overlap: QueryOverlap) -> Sentence:
+        demand = self.context.strength.demand
         assert demand is not None  # only search data shows overlaps
-        spans = demand.spans
-        return [
-            sentence(
-                "rivals.why.search", path=path, kept=self.kept, number=counted("query", len(overlap.queries)),
-                queries=listing(map(quoted, overlap.queries)), impressions=overlap.impressions, months=demand.months,
-            ),
-            sentence(
-                "rivals.why.now", span=demand.recent_text, path=path, kept=self.kept, clicks=overlap.kept.clicks,
-                other_clicks=overlap.other.clicks, place=_place(overlap.kept), other_place=_place(overlap.other),
-            ),
-            sentence(
-                "rivals.why.turns", weeks=counted("week", turns.weeks), kept=self.kept, led=turns.led.get(self.keeper, 0),
-                changes=counted("time", turns.changes),
-            ) if turns.weeks else None,
-            sentence("rivals.why.since", page=path_of(self.context.url(turns.leader)), since=turns.since)
-            if turns.since is not None
-            else None,
-            sentence("rivals.why.overlap", share=overlap.share, unit=sentence(f"figure.{overlap.share_of}"), path=path),
-            sentence("rivals.why.clicks", now=moved.clicks, before=moved.clicks_before, span=spans.before_text)
-            if spans is not None and not math.isnan(moved.clicks_before)
-            else None,
-        ]  # fmt: skip
+        return sentence(
+            "rivals.why.now", span=demand.recent_text, path=path, kept=self.kept, clicks=overlap.kept.clicks,
+            other_clicks=overlap.other.clicks, place=_place(overlap.kept), other_place=_place(overlap.other),
+        )  # fmt: skip
 
     def _decision(self, overlaps: Sequence[QueryOverlap]) -> Text:
         rule, is_searched = self.draft.rule, self.context.strength.demand is not None
@@ -329,19 +369,41 @@ class _Writer:
         if rule == RivalRule.WORDING_ONLY:
             values["known"] = sentence("rivals.known.never-together" if is_searched else "rivals.known.no-search-data")
         if rule == RivalRule.UNREAD_LEADER:
-            values["pages"] = listing(sorted({path_of(overlap.unread_leader) for overlap in overlaps}))
+            values["pages"] = listing(sorted({page_name(overlap.unread_leader) for overlap in overlaps}), most=1)
         if rule == RivalRule.BOTH_ON_FIRST_PAGE:
             values["share"] = min(overlap.turns.both_on_first_page for overlap in overlaps)
-        if rule in (RivalRule.DIFFERENT_KINDS, RivalRule.SAME_INTENT, RivalRule.LESS_OVERLAP, RivalRule.OTHERS_LEAD_HERE):
-            values["stays"] = sentence("rivals.stays", kept=self.kept, reason=self.draft.reason)
+        if rule in (RivalRule.SAME_INTENT, RivalRule.LESS_OVERLAP):
+            first = max(self.draft.rivals, key=lambda rival: rival.overlap.impressions if rival.overlap else 0.0)
+            return self._of_turns(first)
         return sentence(f"rivals.decision.{rule}", **values)
 
-    def _gain_text(self, gain: Gain) -> Text | None:
+    def _of_turns(self, rival: Rival) -> Text:
+        """Why pages that serve one intent do not both stay as they are."""
+        overlap, demand = rival.overlap, self.context.strength.demand
+        assert overlap is not None  # the rule needs search data
+        assert demand is not None
+        turns, moved, spans = overlap.turns, overlap.movement, demand.spans
+        share = sentence(
+            "rivals.most" if self.draft.rule == RivalRule.SAME_INTENT else "rivals.least", share=overlap.share,
+            unit=sentence(f"figure.{overlap.share_of}"), path=self._other(rival),
+        )  # fmt: skip
+        is_lost = moved.is_lost and spans is not None
+        return paragraph(
+            sentence("rivals.lost", now=moved.clicks, before=moved.clicks_before, span=spans.before_text)
+            if is_lost and spans is not None
+            else sentence(
+                "rivals.turns", weeks=counted("weekly-comparison", turns.weeks), kept=self.kept,
+                led=turns.led.get(self.keeper, 0), changes=counted("time", turns.changes),
+            ),
+            share,
+        )  # fmt: skip
+
+    def _risk(self, gain: Gain) -> Text | None:
         if self.draft.action == Action.MERGE:
             return sentence("figures.at-risk", clicks=gain.at_risk) if gain.at_risk else None
-        if gain.is_evident and gain.unit == GainUnit.CLICKS:
-            return sentence("rivals.gain")
-        return None if self.draft.action == Action.LEAVE else sentence("no-evidence")
+        if self.draft.action in (Action.LEAVE, Action.INVESTIGATE) or gain.is_evident:
+            return None
+        return sentence("no-evidence")
 
     def _basis(self, rival: Rival) -> dict[str, object]:
         overlap = rival.overlap

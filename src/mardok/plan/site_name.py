@@ -14,7 +14,7 @@ from mardok.findings.site_name import NamePhrase
 from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_CLICKS, NO_GAIN, Proposal, Step
-from mardok.sentences import Text, counted, listing, paragraph, path_of, sentence
+from mardok.sentences import Text, counted, listing, page_name, reasoned, sentence
 from mardok.vocabulary import Action, Confidence, Evidence, NameRule, Owner, StepKind
 
 _LEAST_TITLES = 5
@@ -34,20 +34,21 @@ def _proposal(name_phrase: NamePhrase, context: PlanContext) -> Proposal:
     detail = sentence(f"site-name.step.{action}", name=name_phrase.name)
     keeps = sentence("site-name.step.leave", name=name_phrase.name)
     steps = [] if name_phrase.home < 0 else [Step(context.url(name_phrase.home), StepKind.LEAVE, detail=keeps)]
-    steps += [Step(context.url(row), StepKind(action), detail=detail) for row in name_phrase.rows]
+    whose = Owner.DEVELOPER if action == Action.RETITLE else None  # one edit of the template
+    steps += [Step(context.url(row), StepKind(action), detail=detail, whose=whose) for row in name_phrase.rows]
     titles = counted("title", len(name_phrase.rows))
     named = {"titles": titles, "name": name_phrase.name, "phrase": name_phrase.phrase}
     if name_phrase.queries:
         why = sentence("site-name.why.searched", impressions=name_phrase.impressions, **named)
     elif name_phrase.promised_by >= 0:
-        why = sentence("site-name.why.promised", page=path_of(context.url(name_phrase.promised_by)), **named)
+        why = sentence("site-name.why.promised", page=page_name(context.url(name_phrase.promised_by)), **named)
     else:
         why = sentence("site-name.why.repeated", **named)
     is_searched, moved = bool(name_phrase.queries), name_phrase.movement
     is_open = action == Action.INVESTIGATE
     return Proposal(
         id=group_id("site name", [name_phrase.name.casefold(), *urls[:1]]), action=action, rule=rule,
-        owner=Owner.DEVELOPER if action == Action.RETITLE else Owner.EDITOR,
+
         keeper=context.url(name_phrase.home) if name_phrase.home >= 0 else "", urls=urls,
         # Clicks that were lost may have other causes, so they are told and not promised.
         gain=NO_CLICKS if is_searched else NO_GAIN,
@@ -58,7 +59,7 @@ def _proposal(name_phrase: NamePhrase, context: PlanContext) -> Proposal:
         confidence=Confidence.MEDIUM if is_searched and not is_open else Confidence.LOW,
         evidence=Evidence.SEARCH if is_searched else Evidence.WORDING,
         summary=sentence(f"site-name.summary.{action}", **named),
-        why=paragraph(why, decision, None if action == Action.LEAVE else sentence("site-name.no-evidence")),
+        why=reasoned(why, closing=[decision, None if action == Action.LEAVE else sentence("site-name.no-evidence")]),
         unless=sentence(f"site-name.unless.{rule}"), steps=tuple(steps),
         basis={
             "name": name_phrase.name, "phrase": name_phrase.phrase, "titles": len(name_phrase.rows),
@@ -92,7 +93,7 @@ def _decided(name_phrase: NamePhrase, context: PlanContext) -> tuple[NameRule, T
     elif others and turns is not None and turns.changes >= rules.least_turns and turns.is_beyond_chance:
         rule = NameRule.TURNS
         home = [name_phrase.home] if turns.led.get(name_phrase.home) else []
-        pages = listing([path_of(context.url(row)) for row in (*home, *others)])
+        pages = listing([page_name(context.url(row)) for row in (*home, *others)])
         values = {"pages": pages, "changes": counted("time", turns.changes)}
     elif name_phrase.movement.is_lost and demand is not None:
         rule = NameRule.LOSS

@@ -22,12 +22,14 @@ from mardok.plan.gain import GainModel, sum_of_gains
 from mardok.plan.moves import Move
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.plan.reservations import Reservations
-from mardok.sentences import Text, counted, listing, paragraph, path_of, quoted, sentence
+from mardok.sentences import Text, clipped, counted, listing, page_name, path_of, quoted, reasoned, sentence
 from mardok.text.site import Site
 from mardok.urls import is_home
-from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, Owner, StepKind, ThinObstacle, ThinRule
+from mardok.vocabulary import Action, Confidence, Evidence, GainUnit, StepKind, ThinObstacle, ThinRule
 
 _NAMED_QUERIES = 5
+_LONGEST_QUERY = 50
+"""Characters of a query in a sentence."""
 _MOST_SINGLE = 5
 """Pages of a section to be expanded, beyond which they are one proposal."""
 _MOST_TOLD = 20
@@ -185,16 +187,19 @@ def _expand_all(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal:
     gain = sum_of_gains((one.gain for one in single), GainUnit.CLICKS)
     steps = tuple(step for one in single for step in one.steps)
     first = single[0]
+    months = context.strength.demand.months if context.strength.demand is not None else 0.0
     return Proposal(
-        id=group_id("thin", urls), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, owner=Owner.WRITER, keeper="", urls=urls,
+        id=group_id("thin", urls), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, keeper="", urls=urls,
         gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.MEDIUM,
         evidence=Evidence.SEARCH,
         summary=sentence(
             "thin.summary.expand-section", pages=counted("page", len(urls)), section=path_of(section_name(urls[0]))
         ),
-        why=sentence(
-            "thin.why.expand-section", impressions=gain.impressions, position=context.settings.thin.expand_position,
-            page=path_of(first.urls[0]), first=first.why,
+        why=reasoned(
+            sentence(
+                "thin.why.expand-section", months=months, impressions=gain.impressions,
+                position=context.settings.thin.expand_position, page=page_name(first.urls[0]), first=first.why,
+            )
         ),
         unless=sentence("thin.unless.expand-section"), steps=steps,
         basis={"gain": {one.urls[0]: round(one.gain.expected, 1) for one in single[:_MOST_TOLD]}, **gain_basis(gain)},
@@ -207,16 +212,19 @@ def _expand(draft: ThinDraft, context: PlanContext) -> Proposal:
     assert context.gains is not None
     queries = [demand.queries[code] for code in verdict.queries]
     named = listing(map(quoted, queries), most=_NAMED_QUERIES)
+    in_short = listing([quoted(clipped(query, _LONGEST_QUERY)) for query in queries], most=2)
     gain = context.gains.at_position(draft.row, verdict.queries, context.settings.thin.good_position)
     steps = (Step(url, StepKind.EXPAND, detail=sentence("thin.step.expand", queries=named, position=verdict.position)),)
     return Proposal(
-        id=group_id("thin", [url]), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, owner=Owner.WRITER, keeper=url,
+        id=group_id("thin", [url]), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, keeper=url,
         urls=(url,), gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort),
-        confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH, summary=sentence("thin.summary.expand", page=path_of(url)),
-        why=paragraph(
-            _sentence(verdict.reason),
+        confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH,
+        summary=sentence("thin.summary.expand", page=path_of(url), own=verdict.own_words),
+        why=reasoned(
+            sentence("thin.first", page=page_name(url), reason=verdict.reason),
             sentence(
-                "thin.why.expand", impressions=gain.impressions, number=counted("query", len(queries)), queries=named,
+                "thin.why.expand", months=demand.months, impressions=gain.impressions,
+                number=counted("query", len(queries)), queries=in_short,
                 position=verdict.position, good=context.settings.thin.good_position,
             ),
         ),
@@ -235,15 +243,16 @@ def _merge(draft: ThinDraft, context: PlanContext) -> Proposal:
     urls = tuple(sorted([url, kept]))
     is_searched = context.strength.demand is not None
     return Proposal(
-        id=group_id("thin", urls), action=Action.MERGE, rule=ThinRule.RELATIVE, owner=Owner.EDITOR, keeper=kept, urls=urls,
+        id=group_id("thin", urls), action=Action.MERGE, rule=ThinRule.RELATIVE, keeper=kept, urls=urls,
         gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort), confidence=Confidence.MEDIUM,
         evidence=Evidence.TEXT, summary=sentence("thin.summary.merge", page=path_of(url), kept=path_of(kept)),
-        why=paragraph(
-            _sentence(verdict.reason),
+        why=reasoned(
+            sentence("thin.first", page=page_name(url), reason=verdict.reason),
             sentence(
-                "thin.why.merge-searched" if is_searched else "thin.why.merge", share=verdict.resemblance, kept=path_of(kept)
+                "thin.why.merge-searched" if is_searched else "thin.why.merge", share=verdict.resemblance,
+                kept=page_name(kept),
             ),
-            context.figures(gain, 1),
+            closing=[context.figures(gain, 1)],
         ),
         unless=sentence("thin.unless.merge"),
         steps=tuple(steps), basis={"nearest": round(verdict.resemblance, 6), **gain_basis(gain)},
@@ -257,11 +266,12 @@ def _out_of_index(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal
     steps = [Step(context.url(draft.row), StepKind(action), detail=draft.verdict.reason) for draft in drafts]
     return Proposal(
         id=group_id("thin", urls), action=action, rule=drafts[0].verdict.rule,
-        owner=Owner.SERVER if action == Action.RETIRE else Owner.DEVELOPER, keeper="", urls=urls,
+        keeper="", urls=urls,
         gain=NO_GAIN, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.MEDIUM, evidence=Evidence.SEARCH,
         summary=sentence(f"thin.summary.{action}", pages=_pages(urls, "page")),
-        why=paragraph(_first_reason(drafts), sentence(f"thin.why.{action}")), unless=sentence(f"thin.unless.{action}"),
+        why=reasoned(*_first_reason(drafts, context), sentence(f"thin.why.{action}")),
+        unless=sentence(f"thin.unless.{action}"),
         steps=tuple(steps), basis=_reasons(drafts, context),
     )  # fmt: skip
 
@@ -282,12 +292,12 @@ def _leave(drafts: Sequence[ThinDraft], context: PlanContext, is_whole: bool) ->
         known = sentence("filter.known.hardly-shown" if is_searched else "filter.known.no-search-data")
         key, values = "wait" if is_whole else "wait-in-part", {"known": known}
     return Proposal(
-        id=group_id(f"thin {'fine' if is_fine else 'wait'}", urls), action=Action.LEAVE, rule=rule, owner=Owner.EDITOR,
+        id=group_id(f"thin {'fine' if is_fine else 'wait'}", urls), action=Action.LEAVE, rule=rule,
         keeper="", urls=urls, gain=NO_GAIN,
         effort_hours=0.0, confidence=Confidence.MEDIUM,
         evidence=Evidence.SEARCH if is_fine else Evidence.TEXT,
         summary=sentence(f"thin.left.{key}", pages=_pages(urls, "thin-page"), **values),
-        why=paragraph(_first_reason(drafts), sentence(f"thin.decision.{key}", **values)),
+        why=reasoned(*_first_reason(drafts, context), closing=[sentence(f"thin.decision.{key}", **values)]),
         unless=sentence(f"thin.unless.{key}", months=context.settings.thin.months),
         steps=tuple(Step(context.url(draft.row), StepKind.LEAVE, detail=draft.verdict.reason) for draft in drafts),
         basis=_reasons(drafts, context),
@@ -302,15 +312,10 @@ def _reasons(drafts: Sequence[ThinDraft], context: PlanContext) -> dict[str, obj
     return {"reasons": {context.url(draft.row): str(draft.verdict.reason) for draft in drafts}}
 
 
-def _sentence(reason: Text) -> Text:
-    """A reason as a sentence of its own."""
-    text = str(reason)
-    return sentence("as-sentence", text=text[0].upper() + text[1:])
-
-
-def _first_reason(drafts: Sequence[ThinDraft]) -> Text:
+def _first_reason(drafts: Sequence[ThinDraft], context: PlanContext) -> list[Text | None]:
     """The reason of the first page, and for how many more it holds."""
-    more = len(drafts) - 1
-    return paragraph(
-        _sentence(drafts[0].verdict.reason), sentence("thin.others", pages=counted("page", more)) if more else None
-    )
+    first, more = drafts[0], len(drafts) - 1
+    return [
+        sentence("thin.first", page=page_name(context.url(first.row)), reason=first.verdict.reason),
+        sentence("thin.others", n=more) if more else None,
+    ]

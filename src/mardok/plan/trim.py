@@ -20,12 +20,12 @@ from mardok.findings.wording import CarriedText, section_name
 from mardok.plan.context import PlanContext, gain_basis
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import Proposal, Step
-from mardok.sentences import clipped, counted, paragraph, path_of, sentence
+from mardok.sentences import clipped, counted, path_of, reasoned, sentence
 from mardok.sentences import shares as shares_text
 from mardok.text.hashes import Corpus
 from mardok.text.words import words
 from mardok.urls import is_home, matches
-from mardok.vocabulary import Action, Confidence, Evidence, OtherRule, Owner, StepKind
+from mardok.vocabulary import Action, Confidence, Evidence, OtherRule, StepKind
 
 _LEAST_WORDS = 20
 """Words of a text from which pages that share it belong together, and from which it is worth a page of its own."""
@@ -132,7 +132,7 @@ def _proposal(
         else sentence("trim.summary", pages=pages)
     )
     gain = context.reach(rows)
-    figures = sentence("no-evidence")
+    figures = None
     if gain.is_evident:
         figures = sentence(
             "trim.gain",
@@ -141,13 +141,13 @@ def _proposal(
             position=settings.thin.good_position,
         )
     return Proposal(
-        id=group_id("boilerplate", urls), action=Action.TRIM, rule=OtherRule.PASTED_TEXT, owner=Owner.EDITOR, keeper="",
+        id=group_id("boilerplate", urls), action=Action.TRIM, rule=OtherRule.PASTED_TEXT, keeper="",
         urls=urls, gain=gain, effort_hours=effort_hours(steps, settings.plan.effort), confidence=Confidence.LOW,
         evidence=Evidence.SEARCH if gain.is_evident else Evidence.TEXT, summary=summary,
-        why=paragraph(
+        why=reasoned(
             sentence(
                 "trim.why", shares=shares_text(shares), texts=counted("text", len(ordered)), words=total,
-                begins=clipped(ordered[0].written, 120),
+                begins=clipped(ordered[0].written, 80),
             ),
             figures,
         ),

@@ -7,11 +7,12 @@ The templates of a language stand in a file of its own, ``en.toml``. Those that 
 category of the Unicode CLDR that the language has; numbers are written as the language writes them (both by Babel).
 """
 
-from mardok.sentences.figures import clipped, path_of, percent
+from mardok.sentences.figures import clipped, page_name, path_of, percent
 from mardok.sentences.gains import gain_range, gain_text, hours, signed, topic_text
 from mardok.sentences.sentence import (
     Listing,
     Paragraph,
+    Reason,
     Sentence,
     Text,
     clauses,
@@ -20,6 +21,7 @@ from mardok.sentences.sentence import (
     listing,
     paragraph,
     quoted,
+    reasoned,
     sentence,
     shares,
 )
@@ -27,6 +29,7 @@ from mardok.sentences.sentence import (
 __all__ = [
     "Listing",
     "Paragraph",
+    "Reason",
     "Sentence",
     "Text",
     "clauses",
@@ -37,10 +40,12 @@ __all__ = [
     "hours",
     "keys",
     "listing",
+    "page_name",
     "paragraph",
     "path_of",
     "percent",
     "quoted",
+    "reasoned",
     "sentence",
     "shares",
     "signed",

@@ -16,8 +16,7 @@ from mardok.urls import split_url
 LANGUAGE = "en"
 _LEAST_PERCENT = 0.001
 """Percent below which a share is told to be less."""
-FIRST_WORDS = 100
-"""Words of a page that a reader sees first."""
+_DOTS = " ..."
 _PATTERNS = {"whole": "#,##0", "tenths": "0.0", "thousandths": "0.000"}
 
 
@@ -93,6 +92,22 @@ def day(date: Any) -> str:
     return format_date(date.astype("datetime64[D]").item(), format="d MMMM y", locale=LANGUAGE)
 
 
+def language_name(code: str) -> str:
+    """The name of a language, or its code where no name is known.
+
+    Examples
+    --------
+    >>> language_name("de"), language_name("pt-BR"), language_name("x?")
+    ('German', 'Brazilian Portuguese', "'x?'")
+    """
+    from babel import Locale, UnknownLocaleError  # only here: it takes longer to import than some commands to run
+
+    try:
+        return Locale.parse(code, sep="-").get_display_name(LANGUAGE) or f"{code!r}"
+    except (UnknownLocaleError, ValueError, TypeError):
+        return f"{code!r}"
+
+
 FORMATS: Mapping[str, Callable[[Any], str]] = {
     "": str,
     "whole": whole,
@@ -101,6 +116,7 @@ FORMATS: Mapping[str, Callable[[Any], str]] = {
     "percent": percent,
     "fine_percent": fine_percent,
     "day": day,
+    "language": language_name,
 }
 """How a template may have a value written: ``{name:whole}``."""
 
@@ -111,8 +127,23 @@ def path_of(url: str) -> str:
     return parts.path + (f"?{parts.query}" if parts.query else "")
 
 
+def page_name(url: str, most: int = 56) -> str:
+    """An address without scheme and host, a long one without its middle.
+
+    Examples
+    --------
+    >>> page_name("https://host.example/blog/how-to-tune-a-violin-for-the-very-first-time-in-your-life/")
+    '/blog/how-to-tune-a…n-for-the-very-first-time-in-your-life/'
+    """
+    path = path_of(url)
+    if len(path) <= most:
+        return path
+    head = most // 3
+    return f"{path[:head]}…{path[head + 1 - most :]}"
+
+
 def clipped(text: str, most: int = 160) -> str:
-    """The beginning of a text, cut between words."""
+    """The beginning of a text, cut between words; the dots that stand for the rest are within the limit."""
     if len(text) <= most:
         return text
-    return text[:most].rsplit(" ", 1)[0] + " ..."
+    return text[: most - len(_DOTS)].rsplit(" ", 1)[0] + _DOTS

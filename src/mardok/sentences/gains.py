@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from mardok.sentences.figures import FIRST_WORDS, short, whole
+from mardok.sentences.figures import whole
 from mardok.sentences.sentence import counted, sentence
 from mardok.vocabulary import Band, GainUnit
 
@@ -65,7 +65,7 @@ def hours(value: float) -> str:
     return str(sentence("hours", n=int(value) if value == int(value) else value))
 
 
-def topic_text(phrase: str, fields: str, uses: int, first_word: int | None, n_words: int) -> str:
+def topic_text(phrase: str, fields: str, uses: int, first_word: int | None) -> str:
     """A page's target phrase, which fields say all of it, and how its text uses it; ``""`` if there is no phrase.
 
     Parameters
@@ -76,24 +76,15 @@ def topic_text(phrase: str, fields: str, uses: int, first_word: int | None, n_wo
         Times the main text uses it.
     first_word : int or None
         Words before the first of these; None where there is none.
-    n_words : int
-        Words of the main text.
 
     Examples
     --------
-    >>> topic_text("violin hire", "title, h1", 3, 4, 600)
-    'violin hire: in title, h1; 3 uses in the main text, 5 per 1,000 words; stands in the first 100 words'
+    >>> topic_text("violin hire", "title, h1", 3, 4)
+    'violin hire: in title, h1; 3 uses in the main text, first said at word 5'
     """
     if not phrase:
         return ""
-    is_early = first_word is not None and first_word < FIRST_WORDS
-    return str(
-        sentence(
-            "topic.early" if is_early else "topic.late",
-            phrase=phrase,
-            fields=fields or sentence("topic.no-field"),
-            uses=counted("use", uses),
-            rate=short(round(1000 * uses / max(n_words, 1), 1)),
-            first=FIRST_WORDS,
-        )
-    )
+    said = {"phrase": phrase, "fields": fields or sentence("topic.no-field")}
+    if first_word is None:
+        return str(sentence("topic.unsaid", **said))
+    return str(sentence("topic.said", uses=counted("use", uses), first=first_word + 1, **said))

@@ -14,8 +14,10 @@ from importlib.resources import files
 from string import Formatter
 from typing import Any
 
-from mardok.sentences.figures import FORMATS, LANGUAGE
+from mardok.sentences.figures import FORMATS, LANGUAGE, clipped
 
+LONGEST_REASON = 400
+"""Characters of the longest reason: more is not read, and stands in tables."""
 _COUNT = "n"
 """Value that a template with plural forms counts."""
 
@@ -64,7 +66,29 @@ class Paragraph:
         return self.separator.join(filter(None, map(str, self.sentences)))
 
 
-Text = str | Sentence | Listing | Paragraph
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """Sentences that give a reason, as many as one reads at a time."""
+
+    opening: Sequence[Text]
+    """Each is told if there is room for it."""
+    closing: Sequence[Text]
+    """What is told in any case, after these."""
+    last: Text
+    """What is told at the end if there is room left."""
+
+    def __str__(self) -> str:
+        closing = [text for text in map(str, self.closing) if text]
+        kept: list[str] = []
+        for text in filter(None, map(str, self.opening)):
+            if len(" ".join([*kept, text, *closing])) <= LONGEST_REASON:
+                kept.append(text)
+        told, last = " ".join([*kept, *closing]), str(self.last)
+        has_room = last and len(told) + 1 + len(last) <= LONGEST_REASON
+        return f"{told} {last}" if has_room else clipped(told, LONGEST_REASON)
+
+
+Text = str | Sentence | Listing | Paragraph | Reason
 """What a reader sees in the end."""
 
 
@@ -105,6 +129,17 @@ def paragraph(*sentences: Text | None) -> Paragraph:
     return Paragraph(tuple(one for one in sentences if one))
 
 
+def reasoned(*opening: Text | None, closing: Iterable[Text | None] = (), last: Text | None = None) -> Reason:
+    """Sentences that give a reason; of the opening ones, and the last, those that leave room for the closing ones.
+
+    Examples
+    --------
+    >>> str(reasoned("A fact.", "x" * 390 + ".", closing=["So we act."]))
+    'A fact. So we act.'
+    """
+    return Reason(tuple(one for one in opening if one), tuple(one for one in closing if one), last or "")
+
+
 def clauses(*parts: Text | None) -> Paragraph:
     """Parts of a sentence with semicolons between them; what is None or empty is left out."""
     return Paragraph(tuple(one for one in parts if one), "; ")
@@ -128,7 +163,7 @@ def keys() -> list[str]:
 
 
 def _written(value: Any, spec: str, conversion: str | None) -> str:
-    if isinstance(value, (Sentence, Listing, Paragraph)):
+    if isinstance(value, (Sentence, Listing, Paragraph, Reason)):
         value = str(value)
     return repr(value) if conversion == "r" else FORMATS[spec](value)
 

@@ -21,6 +21,8 @@ from mardok.store import stored_columns
 from mardok.urls import normal_url
 from mardok.vocabulary import Action, Decision, StepKind
 
+_STEPS_FILE = "steps.csv"
+
 
 @dataclass(frozen=True)
 class PlanDecision:
@@ -68,6 +70,25 @@ def read_decisions(path: Path, intake: OpenIntake) -> list[PlanDecision]:
         if earlier is not None:
             result.append(earlier)
     return result
+
+
+def read_done(path: Path) -> dict[tuple[str, str, str], str]:
+    """When a person did a step, by its address, kind and target: from ``steps.csv`` beside an edited plan.
+
+    Parameters
+    ----------
+    path : path
+        The file of decisions. A workbook holds no steps of its own that are read.
+    """
+    steps = path.with_name(_STEPS_FILE)
+    if not steps.is_file():
+        return {}
+    frame = read_table(steps)
+    if not {"url", "step", "target", "done"} <= set(frame.columns):
+        return {}
+    told = frame[["url", "step", "target", "done"]].fillna("").astype(str).itertuples(index=False, name=None)
+    cells = (tuple(original_cell(cell.strip()) for cell in row) for row in told)
+    return {(url, step, target): done for url, step, target, done in cells if done}
 
 
 @dataclass(frozen=True)
