@@ -63,7 +63,8 @@ class Server:
             (folder / "server.conf").write_text(
                 f"daemon off; pid {folder}/pid; error_log {folder}/error.log; events {{}} http {{ access_log off;\n"
                 f"include {folder}/{NGINX_FILE};\nserver {{ listen 127.0.0.1:{port};\n"
-                "if ($mardok_target) { return 301 $mardok_target; } location / { return 204; } } }\n"
+                "if ($mardok_target) { return 301 $mardok_target; } if ($mardok_gone) { return 410; }\n"
+                "location / { return 204; } } }\n"
             )
             command = [executable("nginx"), "-c", f"{folder}/server.conf", "-p", str(folder)]
         else:
@@ -166,11 +167,12 @@ def test_every_redirect_of_the_demo_ends_at_its_keeper_in_one_hop(
         for origin in (troubles.BARE, troubles.INSECURE, troubles.BARE.replace("https", "http")):
             assert server.ask(f"{origin}{path}") == (301, url(keeper))
     assert server.ask(f"{troubles.BARE}/hire/prices/?a=b") == (301, url("/hire/prices/?a=b"))
-    for origin in (url("").rstrip("/"), troubles.BARE, troubles.INSECURE):  # rules hold for what was not read, too
-        assert server.ask(f"{origin}/new/index.html?a=b") == (301, url("/new/?a=b"))
-        assert server.ask(f"{origin}/new/page") == (301, url("/new/page/"))
-        for written in ("/about-us", "/about-us/index.html"):  # a page that moves, written otherwise
-            assert server.ask(f"{origin}{written}") == (301, url("/about/"))
+    assert server.ask(f"{troubles.BARE}/new/page") == (301, url("/new/page"))  # the origin goes as a whole
+    for path in ("/new/index.html", "/new/page", "/blog"):  # of these too few were seen for a rule
+        assert server.ask(url(path))[0] in (204, 404, 403)
+    assert server.ask(url("/old-prices.html")) == (301, url("/hire/prices/"))  # no chain any more
+    assert server.ask(url("/strings-sale/")) == (301, url("/spring-offer/"))  # the one of the loop that has to answer
+    assert server.ask(url("/blog/tag/cello/")) == (410, None)
     assert server.ask(url("/style.css"))[0] in (204, 404)
 
 
@@ -269,7 +271,7 @@ def test_only_what_a_person_accepted_is_handed_over(demo: mardok.Audit, tmp_path
     assert {"redirects.csv", "letter.md", "audit.xlsx"} <= files.keys()
     assert run("handoff", tmp_path / "audit", "-o", tmp_path / "out", "--all").returncode == 0
     again = pd.read_csv(tmp_path / "out" / "redirects.csv")
-    assert again["to"].str.startswith(troubles.HOST).all()
+    assert again["to"].dropna().str.startswith(troubles.HOST).all()
 
 
 def edited(folder: Path, changes: dict[str, dict[str, str]], name: str = "plan.csv") -> Path:

@@ -10,8 +10,8 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from html import escape
 from os import PathLike
@@ -23,7 +23,8 @@ from mardok.audits import Audit
 from mardok.deliver import redirects
 from mardok.deliver.briefs import BRIEFED, Tables, brief, records
 from mardok.deliver.letter import Budget, letter
-from mardok.deliver.redirects import WITH_SLASH, WITHOUT_SLASH, Redirects, Writing, index_file
+from mardok.deliver.server_rules import server_rules
+from mardok.deliver.tickets import Anchors, anchors_of, ticket_files, tickets
 from mardok.errors import HandoffError, TableError
 from mardok.folder import neutral_cell, write_files
 from mardok.meta import AuditMeta
@@ -32,16 +33,8 @@ from mardok.plan.decisions import with_decisions
 from mardok.sentences import path_of, sentence
 from mardok.sources.decisions import read_decisions
 from mardok.sources.raw import OpenIntake
-from mardok.urls import split_url
-from mardok.vocabulary import STRUCTURAL_STEPS, Action, Answer, Decision, StepKind, VariantRule
+from mardok.vocabulary import STRUCTURAL_STEPS, Action, Answer, CheckId, Decision, StepKind, VariantRule
 
-_WRITINGS: Mapping[str, Callable[[Iterable[str]], Writing]] = {
-    VariantRule.INDEX_FILE_TO_FOLDER: lambda urls: index_file({url.partition("?")[0].rpartition("/")[2] for url in urls}),
-    VariantRule.SLASH_ADDED: lambda _: WITH_SLASH,
-    VariantRule.SLASH_REMOVED: lambda _: WITHOUT_SLASH,
-}
-"""Rules of addresses that servers know without a list of them; letter case they cannot change in one way."""
-_OF_ORIGIN = (VariantRule.HOST, VariantRule.SCHEME)
 _TEMPLATE_PAGES = 3
 LETTER_FILE = "letter.md"
 
@@ -145,10 +138,11 @@ def handoff_files(
     from mardok.deliver.workbook import workbook  # only here: its library takes longer to import than some commands to run
 
     steps = tables["steps"][tables["steps"]["proposal"].isin(chosen["proposal"])]
-    moves = _redirects(steps, tables["pages"]["url"].tolist())
-    strange = redirects.plain_addresses([*moves.single, *moves.single.values(), *moves.written])
+    moves = server_rules(steps, tables["pages"])
+    strange = redirects.plain_addresses([*moves.single, *moves.single.values(), *moves.written, *moves.gone])
     if strange:
         raise HandoffError(f"{strange[0]!r}: cannot be written into a server's files; set its proposal to reject")
+    anchors = anchors_of(tables["links"], tables["pages"]["url"].tolist(), set(steps["pattern_value"]) - {""})
     texts = {
         redirects.NGINX_FILE: redirects.nginx_map(moves, tables["pages"]["url"]),
         redirects.APACHE_FILE: redirects.apache_rules(moves),
@@ -159,8 +153,9 @@ def handoff_files(
             ["url", "what"], _pairs(steps[steps["step"].isin([StepKind.NOINDEX, StepKind.RETIRE])], "url", "step")
         ),
         "sitemap-removals.txt": "".join(f"{url}\n" for url in _leaving_sitemap(tables["pages"], steps)),
-        "relinks.csv": _relinks(tables, steps),
+        "relinks.csv": _relinks(tables, steps, anchors),
         LETTER_FILE: letter(chosen, meta, budget),
+        **ticket_files(tickets(chosen, steps, anchors, meta.settings)),
         **briefs(chosen, steps, tables),
     }
     files = {name: text.encode("utf-8", "replace") for name, text in texts.items()}
@@ -179,71 +174,6 @@ def _csv(header: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
     return buffer.getvalue()
 
 
-def _origin(url: str) -> str:
-    parts = split_url(url)
-    return f"{parts.scheme}://{parts.netloc}"
-
-
-def _redirects(steps: pd.DataFrame, known: Sequence[str]) -> Redirects:
-    """Redirects of the steps: by rule where they go by one and no page that was read speaks against it."""
-    moved = steps[steps["step"] == StepKind.REDIRECT]
-    single: dict[str, str] = {}
-    origins: dict[str, str] = {}
-    by_writing: dict[str, dict[str, str]] = defaultdict(dict)
-    for url, target, rule in moved[["url", "target", "pattern"]].itertuples(index=False, name=None):
-        # A site that leaves https again is one address after the other: no rule for a whole origin says so.
-        is_upgrade = rule != VariantRule.SCHEME or target.startswith("https:")
-        by_origin = rule in _OF_ORIGIN and is_upgrade and _origin(url) != _origin(target)
-        if by_origin:
-            origins[_origin(url)] = _origin(target)
-        if not (by_origin and url == _origin(url) + path_of(url) and path_of(url) == path_of(target)):
-            single[url] = target
-        if rule in _WRITINGS and _origin(url) == _origin(target):
-            by_writing[rule][url] = target
-    for origin, target in list(origins.items()):  # both at once: the other scheme of a host that goes
-        other = ("http:" if origin.startswith("https:") else "https:") + origin.partition(":")[2]
-        if split_url(origin).netloc != split_url(target).netloc:
-            origins.setdefault(other, target)
-    rewritten: list[tuple[str, str, Writing]] = []
-    written: dict[str, str] = {}
-    for rule, moves in sorted(by_writing.items()):
-        writing = _WRITINGS[rule](moves)
-        for origin in sorted(set(map(_origin, moves))):
-            going = {url: target for url, target in moves.items() if _origin(url) == origin}
-            if _holds(writing, origin, going, known, single):
-                asked = [origin, *(other for other, target in sorted(origins.items()) if target == origin)]
-                rewritten += [(one, origin, writing) for one in asked]
-                written |= going
-                for url, end in list(single.items()):
-                    if _origin(url) == origin and url not in going:
-                        for other in _otherwise(path_of(url), writing, going):
-                            single.setdefault(origin + other, end)
-    single = {url: target for url, target in single.items() if url not in written}
-    # Whoever asks for a moved page at an origin that goes is sent to the end at once, in one hop.
-    for origin, target in origins.items():
-        for url, end in list(single.items()):
-            if _origin(url) == target:
-                single.setdefault(origin + path_of(url), end)
-    return Redirects(single, sorted(origins.items()), rewritten, written)
-
-
-def _otherwise(path: str, writing: Writing, going: Iterable[str]) -> list[str]:
-    """How else a moved page may be asked for: the rule would send it to its own address first, and only then to the end."""
-    files = {url.partition("?")[0].rpartition("/")[2] for url in going}
-    others = [path.removesuffix("/"), f"{path}/", *sorted(path + name for name in files)]
-    return [other for other in others if writing.rewritten(other) == path]
-
-
-def _holds(writing: Writing, origin: str, going: Mapping[str, str], known: Iterable[str], single: Mapping[str, str]) -> bool:
-    """Whether a rule leads all pages that are to go by it where they should go, and no page that stays."""
-    there = (url for url in known if _origin(url) == origin)
-    expected = {url: writing.rewritten(url.removeprefix(origin)) for url in (*going, *there)}
-    return all(
-        path is None or (url in single and url not in going) or going.get(url) == origin + path
-        for url, path in expected.items()
-    ) and all(expected[url] is not None for url in going)
-
-
 def _canonicals(steps: pd.DataFrame) -> str:
     stated = _pairs(steps[steps["step"] == StepKind.CANONICAL], "url", "target")
     rows = [
@@ -258,8 +188,8 @@ def _leaving_sitemap(pages: pd.DataFrame, steps: pd.DataFrame) -> list[str]:
     return sorted(pages.loc[pages["url"].isin(leaving) & (pages["in_sitemap"] != Answer.NO), "url"])
 
 
-def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame) -> str:
-    """Links to change: those to pages that go, one row a page or one for a template, and links that wait to be made."""
+def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame, anchors: Anchors) -> str:
+    """Links to change: those to pages that go or are gone, one row a page or one for a template, and those to be made."""
     moved = steps[steps["step"] == StepKind.REDIRECT]
     target_of: dict[str, str] = dict(zip(moved["url"], moved["target"], strict=True))
     links, urls = tables["links"], tables["pages"]["url"]
@@ -274,7 +204,10 @@ def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame) -> str:
         else:
             rows += [(page, str(old), target_of[str(old)], str(anchor), "") for page in pages]
     stated = Counter((page, new) for page, _, new, _, _ in rows)
-    relinks = steps[steps["step"] == StepKind.RELINK]
+    of_links = steps[steps["rule"].isin([CheckId.LINK_BROKEN, CheckId.LINK_REDIRECTED])]
+    for page, old, new, detail in _pairs(of_links, "url", "pattern_value", "target", "detail"):
+        rows += [(page, old, new, anchor, detail) for anchor in anchors.get((page, old), [""])]
+    relinks = steps[(steps["step"] == StepKind.RELINK) & ~steps["rule"].isin(of_links["rule"])]
     for page, new, detail in _pairs(relinks, "url", "target", "detail"):
         if (page, new) not in stated:
             rows.append((page, "", new, "", detail))

@@ -1,6 +1,6 @@
 """Redirects as files that servers read.
 
-In:  addresses with the address each is to lead to.
+In:  addresses with the address each is to lead to, and addresses that are gone.
 Out: an nginx ``map``, an Apache ``RewriteMap`` with its rules, and CSV.
 
 Every redirect is one hop. Addresses become keys, never configuration: in nginx a key is a quoted string, or a quoted regular
@@ -24,6 +24,7 @@ CSV_FILE = "redirects.csv"
 
 _PLAIN = re.compile(r"https?://[\x21\x24-\x5b\x5d\x5e\x60-\x7e_]+")
 """An address in its one form: printable ASCII without white space, quotation mark, hash and backslash."""
+_GONE = "gone"
 _REGEX_SIGNS = re.compile(r"([^A-Za-z0-9_/%:=&-])")
 
 
@@ -37,6 +38,16 @@ class Writing:
     """What goes from its end."""
     added: str
     """What comes to its end, as text."""
+
+    def under(self, folder: str) -> Writing:
+        """The same for what lies under a folder only.
+
+        Examples
+        --------
+        >>> WITH_SLASH.under("/hire/").rewritten("/hire/a"), WITH_SLASH.under("/hire/").rewritten("/blog/a")
+        ('/hire/a/', None)
+        """
+        return Writing(_escaped(folder) + self.head.removeprefix("/"), self.dropped, self.added)
 
     def rewritten(self, path: str) -> str | None:
         """A path, with its query, as it is written anew; None if the rule is not for it.
@@ -73,6 +84,8 @@ class Redirects:
     """Paths that are written anew: scheme and host asked, those answered, and how."""
     written: Mapping[str, str] = field(default_factory=dict)
     """Target of each address that was read and goes by one of them."""
+    gone: Sequence[str] = ()
+    """Addresses that are to answer 410."""
 
 
 def plain_addresses(addresses: Sequence[str]) -> list[str]:
@@ -102,8 +115,13 @@ def nginx_map(redirects: Redirects, known: Iterable[str] = ()) -> str:
         lines.append(f'    "~^{_escaped(source)}{pattern}$" "{answer}";')
     for source, target in sorted(redirects.origins):
         lines.append(f'    "~^{_escaped(source)}(?<mardok_rest>/.*)$" "{_nginx_target(target)}$mardok_rest";')
-    longest = max([len(line) for line in lines], default=0)
-    return _NGINX.format(size=max(256, 1 << (longest + 64).bit_length()), lines="\n".join(lines))
+    gone = []
+    for address in sorted(redirects.gone):
+        is_alone = Counter(one.casefold() for one in {*addresses, *redirects.gone})[address.casefold()] == 1
+        gone.append(f'    "{address if is_alone else f"~^{_escaped(address)}$"}" 1;')
+    longest = max([len(line) for line in (*lines, *gone)], default=0)
+    size = max(256, 1 << (longest + 64).bit_length())
+    return _NGINX.format(size=size, lines="\n".join(lines), gone="\n".join(gone))
 
 
 def _escaped(address: str) -> str:
@@ -118,6 +136,7 @@ _NGINX = """# Redirects for nginx, one hop each. Include this file in the http b
 #     include /etc/nginx/redirects.nginx.conf;
 # and put into each server block of the site:
 #     if ($mardok_target) {{ return 301 $mardok_target; }}
+#     if ($mardok_gone) {{ return 410; }}
 # Behind a proxy that ends https, the scheme is taken from its header X-Forwarded-Proto.
 map_hash_bucket_size {size};
 map_hash_max_size 65536;
@@ -127,12 +146,17 @@ map "$mardok_scheme://$http_host$request_uri" $mardok_target {{
     default "";
 {lines}
 }}
+map "$mardok_scheme://$http_host$request_uri" $mardok_gone {{
+    default 0;
+{gone}
+}}
 """
 
 
 def apache_map(redirects: Redirects) -> str:
-    """The text map: an address and its target a line."""
-    return "".join(f"{source} {target}\n" for source, target in sorted(redirects.single.items()))
+    """The text map: an address a line, with its target or that it is gone."""
+    answers = {**redirects.single, **dict.fromkeys(redirects.gone, _GONE)}
+    return "".join(f"{source} {answer}\n" for source, answer in sorted(answers.items()))
 
 
 def apache_rules(redirects: Redirects) -> str:
@@ -163,16 +187,20 @@ RewriteRule "^" "-" [E=MARDOK_SCHEME:%{{REQUEST_SCHEME}}]
 RewriteCond "%{{HTTP:X-Forwarded-Proto}}" "^(https?)$"
 RewriteRule "^" "-" [E=MARDOK_SCHEME:%1]
 RewriteCond "%{{THE_REQUEST}}" "^[A-Z]+ (/[^ ]*)"
+RewriteCond "${{mardok:%{{ENV:MARDOK_SCHEME}}://%{{HTTP_HOST}}%1}}" "^gone$"
+RewriteRule "^" "-" [G,L]
+RewriteCond "%{{THE_REQUEST}}" "^[A-Z]+ (/[^ ]*)"
 RewriteCond "${{mardok:%{{ENV:MARDOK_SCHEME}}://%{{HTTP_HOST}}%1}}" "^([^?]+)[?]?(.*)$"
 RewriteRule "^" "%1?%2" [R=301,L,NE]
 {origins}"""
 
 
 def redirects_csv(redirects: Redirects) -> str:
-    """All redirects as CSV, each address that was read; whole origins end in ``/*``."""
+    """All redirects as CSV, each address that was read; whole origins end in ``/*``, and what is gone leads nowhere."""
     buffer = io.StringIO()
     writer = csv.writer(buffer, lineterminator="\n")
     writer.writerow(["from", "to"])
     writer.writerows(sorted({**redirects.single, **redirects.written}.items()))
     writer.writerows((f"{source}/*", f"{target}/*") for source, target in sorted(redirects.origins))
+    writer.writerows((address, "") for address in sorted(redirects.gone))
     return buffer.getvalue()

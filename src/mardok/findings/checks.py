@@ -12,7 +12,6 @@ from collections.abc import Callable, Iterable, Sequence
 import numpy as np
 import pandas as pd
 
-from mardok.compare.destinations import Destination
 from mardok.compare.topics import PagePromises
 from mardok.extract.indexable import NotIndexable
 from mardok.findings.body_checks import check_bodies
@@ -24,6 +23,7 @@ from mardok.findings.head_checks import check_heads
 from mardok.findings.kinds import is_utility_address
 from mardok.findings.link_checks import check_links, check_pointers
 from mardok.findings.page_check import PageCheck, and_more, with_templates
+from mardok.findings.right_target import right_targets
 from mardok.sentences import counted, sentence
 from mardok.settings import Kinds
 from mardok.sources.raw import Intake
@@ -73,15 +73,17 @@ def run_checks(
     of_pages = [
         *check_heads(site, rows, facts, promises.stemmer, facts.meant_for),
         *check_bodies(site, rows, facts.meant_for, settings.checks),
-        *check_links(site, facts.destinations, intake.failed, settings.checks),
+        *check_links(site, facts.destinations, intake.failed, facts.strength.is_indexable, settings.checks),
         *check_pointers(site, answered, reasons, grouping.keeper_of, intake.broken_parts),
     ]
     return [
         *(
-            PageCheck(site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages, one.template)
+            PageCheck(
+                site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages, one.template, one.link
+            )
             for one in with_templates(of_pages, facts.kinds.kind, rows, settings.checks)
         ),
-        *_redirect_checks(site, facts.destinations),
+        *_redirect_checks(site, facts),
         *_untranslated(site, grouping.untranslated, facts.meant_for),
         *_answering_variants(site, grouping, facts.strength.forms),
         *_crawl_checks(site, intake, facts.coverage, reasons),
@@ -186,15 +188,25 @@ def _untranslated(site: Site, pairs: Iterable[tuple[int, int]], meant_for: Seque
         yield PageCheck(site.pages[guest].url, CheckId.TEXT_UNTRANSLATED, site.pages[guest].language, detail)
 
 
-def _redirect_checks(site: Site, destinations: Sequence[Destination]) -> Iterable[PageCheck]:
+def _redirect_checks(site: Site, facts: SiteFacts) -> Iterable[PageCheck]:
+    inlinks, destinations = facts.strength.inlinks, facts.destinations
+    broken = {}
     for page, destination in zip(site.pages, destinations, strict=True):
         route = " > ".join((page.url, *destination.redirects))
         if destination.is_loop:
-            yield PageCheck(page.url, CheckId.REDIRECT_LOOP, str(len(destination.redirects)), route)
+            # Of the addresses of a loop the one that most pages link to should answer.
+            known = sorted({site.row_of[url] for url in (page.url, *destination.redirects) if url in site.row_of})
+            answers = site.pages[max(known, key=lambda row: (int(inlinks[row]), -row))].url
+            target = "" if answers == page.url else answers
+            yield PageCheck(page.url, CheckId.REDIRECT_LOOP, str(len(destination.redirects)), route, target)
         elif len(destination.redirects) > 1:
             yield PageCheck(
                 page.url, CheckId.REDIRECT_CHAIN, str(len(destination.redirects)), route, destination.redirects[-1]
             )
         end = site.row_of.get(destination.redirects[-1]) if destination.redirects and not destination.is_loop else None
         if end is not None and (site.pages[end].status or 200) >= 400:
-            yield PageCheck(page.url, CheckId.REDIRECT_BROKEN, str(site.pages[end].status), destination.redirects[-1])
+            broken[page.url] = (str(site.pages[end].status), destination.redirects[-1])
+    generic = facts.settings.checks.empty_link_texts
+    suggested = right_targets(site, facts.strength.is_indexable, generic, dict.fromkeys(broken, ()))
+    for url, (status, end_url) in broken.items():
+        yield PageCheck(url, CheckId.REDIRECT_BROKEN, status, end_url, suggested.get(url, ""), link=end_url)

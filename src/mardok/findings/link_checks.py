@@ -10,10 +10,12 @@ from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from mardok.compare.destinations import Destination
 from mardok.extract.indexable import NotIndexable
 from mardok.findings.page_check import Check, and_more
+from mardok.findings.right_target import right_targets
 from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.text.distinct import distinct
@@ -28,7 +30,11 @@ _ERROR = 400
 
 
 def check_links(
-    site: Site, destinations: Sequence[Destination], failed: Mapping[str, str], settings: Checks
+    site: Site,
+    destinations: Sequence[Destination],
+    failed: Mapping[str, str],
+    is_indexable: NDArray[np.bool_],
+    settings: Checks,
 ) -> Iterator[Check]:
     """Links within the site that lead to errors, through redirects, or that say nothing.
 
@@ -36,6 +42,8 @@ def check_links(
     ----------
     failed : mapping of str to str
         Addresses that gave no answer, with the reason.
+    is_indexable : ndarray of bool, shape (n_pages,)
+        Pages that may be suggested in the place of those that answer with an error.
     """
     hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
     wrong: dict[int, tuple[CheckId, str, str]] = {}
@@ -44,7 +52,7 @@ def check_links(
         result = _trouble_of(site, destinations, url, failed, hosts)
         if result:
             wrong[number] = result
-    yield from _bad_targets(site, wrong, settings)
+    yield from _bad_targets(site, wrong, is_indexable, settings)
     yield from _empty_words(site, settings)
 
 
@@ -68,7 +76,9 @@ def _trouble_of(
     return CheckId.LINK_REDIRECTED, str(page.status or "refresh"), f"{url}{_LEADS_TO}{destination.redirects[-1]}"
 
 
-def _bad_targets(site: Site, wrong: Mapping[int, tuple[CheckId, str, str]], settings: Checks) -> Iterator[Check]:
+def _bad_targets(
+    site: Site, wrong: Mapping[int, tuple[CheckId, str, str]], is_indexable: NDArray[np.bool_], settings: Checks
+) -> Iterator[Check]:
     """One trouble for each page and target."""
     placed = site.links.placed_url
     is_wrong = np.isin(placed, np.array(sorted(wrong), np.int64))
@@ -77,14 +87,21 @@ def _bad_targets(site: Site, wrong: Mapping[int, tuple[CheckId, str, str]], sett
         placed[is_wrong].tolist(), site.links.page[is_wrong].tolist(), site.chrome_links[is_wrong].tolist(), strict=True
     ):
         pages[number, in_chrome].add(page)
+    anchors: dict[int, set[str]] = defaultdict(set)
+    for number, at in zip(placed[is_wrong].tolist(), site.links.at[is_wrong].tolist(), strict=True):
+        anchors[number].add(str(site.links.anchors[site.links.anchor[at]]))
+    broken = [number for number in sorted(anchors) if wrong[number][0] == CheckId.LINK_BROKEN]
+    asked = {str(site.links.urls[number]): sorted(anchors[number]) for number in broken}
+    suggested = right_targets(site, is_indexable, settings.empty_link_texts, asked)
     for (number, in_chrome), sources in sorted(pages.items()):
         check, value, route = wrong[number]
-        end = route.rpartition(_LEADS_TO)[2] if check == CheckId.LINK_REDIRECTED else ""
+        url = str(site.links.urls[number])
+        end = suggested.get(url, "") if check == CheckId.LINK_BROKEN else route.rpartition(_LEADS_TO)[2]
         is_template = in_chrome and len(sources) >= settings.template_pages
         shared = str(sentence("template.furniture", pages=len(sources), what=route)) if is_template else ""
         for source in sorted(sources):
             n_pages = len(sources) if is_template else 1
-            yield Check(source, check, value, route, target=end, n_pages=n_pages, pattern=route, template=shared)
+            yield Check(source, check, value, route, end, n_pages, pattern=route, template=shared, link=url)
 
 
 def _empty_words(site: Site, settings: Checks) -> Iterator[Check]:

@@ -33,6 +33,8 @@ class Check(NamedTuple):
     """What makes it the same trouble on other pages, such as the words of a link."""
     template: str = ""
     """What the pages have in common whose template has the trouble; ``""`` if it is of the page alone."""
+    link: str = ""
+    """Where the link leads that has the trouble."""
 
 
 class PageCheck(NamedTuple):
@@ -48,6 +50,8 @@ class PageCheck(NamedTuple):
     """Pages that share the trouble."""
     template: str = ""
     """What these have in common, where it is a trouble of their template."""
+    link: str = ""
+    """Where the link leads that has the trouble."""
 
 
 def with_templates(

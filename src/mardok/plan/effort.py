@@ -17,6 +17,20 @@ from mardok.plan.proposal import Step
 from mardok.settings import Effort
 from mardok.vocabulary import StepKind
 
+_BY_PATTERN = (StepKind.REDIRECT, StepKind.CANONICAL, StepKind.RETITLE, StepKind.NOINDEX, StepKind.RETIRE)
+"""Steps that a rule does for many addresses."""
+
+
+def step_rates(rates: Effort) -> dict[StepKind, float]:
+    """Hours that one step of each kind takes."""
+    return {
+        StepKind.MOVE_TEXT: rates.move_text, StepKind.REWRITE: rates.rewrite, StepKind.EXPAND: rates.expand,
+        StepKind.RELINK: rates.relink, StepKind.TRIM: rates.trim, StepKind.INVESTIGATE: rates.investigate,
+        StepKind.REPAIR: rates.repair, StepKind.SITEMAP: rates.sitemap, StepKind.TRANSLATE: rates.translate,
+        StepKind.REDIRECT: rates.redirect, StepKind.CANONICAL: rates.canonical, StepKind.RETITLE: rates.retitle,
+        StepKind.NOINDEX: rates.noindex, StepKind.RETIRE: rates.retire,
+    }  # fmt: skip
+
 
 def effort_hours(steps: Iterable[Step], rates: Effort, *, n_rules: int = 0) -> float:
     """Hours in steps of 0.25.
@@ -35,16 +49,7 @@ def effort_hours(steps: Iterable[Step], rates: Effort, *, n_rules: int = 0) -> f
     counts = Counter(step.step for step in steps)
     if counts and set(counts) == {StepKind.LEAVE}:
         return 0.0
-    one_by_one = {
-        StepKind.MOVE_TEXT: rates.move_text, StepKind.REWRITE: rates.rewrite, StepKind.EXPAND: rates.expand,
-        StepKind.RELINK: rates.relink, StepKind.TRIM: rates.trim, StepKind.INVESTIGATE: rates.investigate,
-        StepKind.REPAIR: rates.repair, StepKind.SITEMAP: rates.sitemap, StepKind.TRANSLATE: rates.translate,
-    }  # fmt: skip
-    by_pattern = {
-        StepKind.REDIRECT: rates.redirect, StepKind.CANONICAL: rates.canonical, StepKind.RETITLE: rates.retitle,
-        StepKind.NOINDEX: rates.noindex, StepKind.RETIRE: rates.retire,
-    }  # fmt: skip
-    rate_of = one_by_one if n_rules else by_pattern | one_by_one
+    rate_of = {step: rate for step, rate in step_rates(rates).items() if not (n_rules and step in _BY_PATTERN)}
     hours = rates.proposal + n_rules * rates.pattern
     hours += math.fsum(counts[step] * rate for step, rate in rate_of.items())
     return math.ceil(round(hours * 4, 9)) / 4

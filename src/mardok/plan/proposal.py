@@ -11,7 +11,19 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from mardok.sentences import Text
-from mardok.vocabulary import Action, Band, Confidence, Evidence, GainUnit, OtherRule, Owner, Rule, StepKind, VariantRule
+from mardok.vocabulary import (
+    Action,
+    Band,
+    CheckId,
+    Confidence,
+    Evidence,
+    GainUnit,
+    OtherRule,
+    Owner,
+    Rule,
+    StepKind,
+    VariantRule,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,9 +75,12 @@ class Step:
     pattern: VariantRule = VariantRule.NONE
     """How the address differs from the one that stays, where it goes by a rule for many."""
     pattern_value: str = ""
-    """The parameter, or the scheme or host with the one that takes its place, such as ``http > https``."""
+    """The parameter, or the scheme or host with the one that takes its place, such as ``http > https``; of the repair of a
+    link the address that it leads to today."""
     whose: Owner | None = None
     """Whose work it is, where that is somebody else than usual."""
+    check: CheckId | None = None
+    """The trouble that it repairs."""
 
     @property
     def owner(self) -> Owner:

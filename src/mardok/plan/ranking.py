@@ -89,8 +89,8 @@ def steps_table(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str
     """
     return STEP_ROWS.frame(
         (
-            proposal.id, order, step.url, step.step, step.target, proposal.rule, step.pattern, step.pattern_value,
-            step.owner, str(step.detail), done.get((step.url, step.step, step.target), ""),
+            proposal.id, order, step.url, step.step, step.target, step.check or proposal.rule, step.pattern,
+            step.pattern_value, step.owner, str(step.detail), done.get((step.url, step.step, step.target), ""),
         )
         for proposal in proposals
         for order, step in enumerate(proposal.steps, start=1)

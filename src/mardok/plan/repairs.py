@@ -198,7 +198,9 @@ def _proposal(
             _ORDERS[check].step,
             _target(page_check, context),
             _detail(page_check),
+            pattern_value=page_check.link,
             whose=Owner.DEVELOPER if page_check.template and _ORDERS[check].owner == Owner.EDITOR else _ORDERS[check].owner,
+            check=check,
         )
         for check, same in there.items()
         for page_check in same

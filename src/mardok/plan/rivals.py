@@ -289,11 +289,13 @@ class _Writer:
                 queries = self._own_queries(row, overlap)
                 detail = sentence("rivals.step.rewrite-for", phrase=phrase, kept=self.kept, queries=queries, **own)
             link = sentence("rivals.step.link", phrase=phrase)
-            return [Step(url, StepKind.REWRITE, detail=detail), Step(url, StepKind.RELINK, keeper, link)]
+            set_link = Step(url, StepKind.RELINK, keeper, link, whose=Owner.WRITER)
+            return [Step(url, StepKind.REWRITE, detail=detail), set_link]
         if action == Action.RETITLE:
             link = sentence("rivals.step.link-with", phrase=phrase)
             detail = sentence("rivals.step.retitle", phrase=phrase)
-            return [Step(url, StepKind.RETITLE, detail=detail), Step(url, StepKind.RELINK, keeper, link)]
+            set_link = Step(url, StepKind.RELINK, keeper, link, whose=Owner.WRITER)
+            return [Step(url, StepKind.RETITLE, detail=detail), set_link]
         if action == Action.INVESTIGATE:
             return [Step(url, StepKind.INVESTIGATE, detail=sentence("rivals.step.investigate", kept=self.kept))]
         return [Step(url, StepKind.LEAVE, detail=sentence(f"rivals.left.{self.draft.rule}"))]
