@@ -1,24 +1,39 @@
-"""Briefs: one page of Markdown for a writer, for each page that is to be rewritten, expanded or merged.
+"""Briefs: Markdown for a writer, for each proposal whose pages are to be rewritten, expanded or merged.
 
 In:  the tables of an audit, and a proposal with its steps.
-Out: Markdown; what pages say is quoted as text.
+Out: the brief, and for merges a draft of the merged page; what pages say is quoted as text.
 """
 
 from __future__ import annotations
 
+import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import takewhile
 from typing import Any
 
+import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
-from mardok.sentences import counted, hours, sentence
+from mardok.compare.contradictions import Contradiction, contradictions, sentences_of
+from mardok.sentences import clipped, counted, hours, listing, path_of, sentence
 from mardok.text.spans import WordSpans
+from mardok.text.stems import plain_words, stems
+from mardok.text.words import words
 from mardok.vocabulary import Action, StepKind
 
 BRIEFED = (Action.REWRITE, Action.EXPAND, Action.MERGE)
 _SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!+])")
 _MOST_PAGES = 200
+_ABOUT = (StepKind.REWRITE, StepKind.EXPAND, StepKind.MOVE_TEXT, StepKind.REDIRECT, StepKind.CANONICAL)
+"""Steps to pages that a brief tells of."""
+_MOVING = (StepKind.REDIRECT, StepKind.CANONICAL)
+_LEAST_COMMON = 2
+"""Words, function words apart, that a passage has in common with the block that it is put behind."""
+_MOST_COMPARED, _MOST_FACTS = 6, 12
+"""Pages whose facts are compared, and facts that are told."""
 _MOST_PASSAGES, _MOST_QUERIES, _MOST_HEADINGS, _MOST_RELATIVES = 12, 20, 40, 5
 _QUOTED = 700
 """Characters of a passage that are quoted."""
@@ -42,6 +57,11 @@ class Tables:
         self.pages = tables["pages"]
         self.row_of = {url: row for row, url in enumerate(self.pages["url"])}
 
+    def leads_on(self, url: str) -> bool:
+        """Whether an address redirects already, so that nothing of its own is to be read there."""
+        page = self.pages.iloc[self.row_of[url]]
+        return bool(page["redirect_url"]) or not page["words"]
+
     def of(self, name: str, row: int) -> pd.DataFrame:
         """Rows of a table that belong to a page."""
         frame = self.tables[name]
@@ -49,7 +69,7 @@ class Tables:
         return frame.iloc[first:last]
 
 
-def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], tables: Tables) -> str:
+def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], tables: Tables, draft_file: str = "") -> str:
     """The brief for a proposal.
 
     Parameters
@@ -58,28 +78,152 @@ def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], table
         A row of the plan.
     steps : sequence of mapping
         Its steps, in order.
+    draft_file : str, optional
+        File with a draft of the merged page, where there is one.
     """
-    about = (StepKind.REWRITE, StepKind.EXPAND, StepKind.MOVE_TEXT, StepKind.REDIRECT, StepKind.CANONICAL)
-    urls = [step["url"] for step in steps if step["step"] in about and step["url"] in tables.row_of]
+    worked = [step for step in steps if step["step"] in _ABOUT and step["url"] in tables.row_of]
+    urls = list(dict.fromkeys(step["url"] for step in worked))
+    # An address that redirects already has no text to quote: it is named, and that is all.
+    leads_on = [url for url in urls if tables.leads_on(url)]
+    stated = [url for url in urls if not tables.leads_on(url)]
+    compared, facts = _facts(proposal, stated, tables)
+    lacking = _lacking(proposal, steps, facts, tables)
     lines = [
         f"# {markdown_text(proposal['summary'])}", "",
         str(sentence("brief.proposal", id=proposal["proposal"], hours=hours(proposal["effort_hours"]),
                      confidence=proposal["confidence"])), "",
-        markdown_text(proposal["why"]), "", str(sentence("brief.unless", unless=markdown_text(proposal["unless"]))), "",
+        markdown_text(proposal["why"]), "",
+        str(sentence("brief.unless", unless=markdown_text(proposal["unless"]))), "",
     ]  # fmt: skip
     if proposal["keeper"]:
-        lines += [str(sentence("brief.keeper", page=f"<{proposal['keeper']}>")), ""]
-    stated = list(dict.fromkeys(urls))
+        key = "brief.keeper" if proposal["action"] == Action.MERGE else "brief.compare"
+        lines += [str(sentence(key, page=f"<{proposal['keeper']}>")), ""] if stated != [proposal["keeper"]] else []
+    if leads_on:
+        pages = listing([f"<{url}>" for url in leads_on], most=_MOST_PAGES)
+        lines += [str(sentence("brief.also", n=len(leads_on), pages=pages)), ""]
+    if draft_file:
+        lines += [str(sentence("brief.draft", file=f"`{draft_file}`")), ""]
+    lines += _table(str(sentence("brief.facts")), _fact_rows(compared, facts))
     for url in stated[:_MOST_PAGES]:
-        lines += list(_page(url, proposal, [step for step in steps if step["url"] == url], tables))
+        lines += list(_page(url, proposal, [step for step in steps if step["url"] == url], lacking, tables))
     if len(stated) > _MOST_PAGES:
         lines += [str(sentence("brief.more-pages", n=len(stated) - _MOST_PAGES)), ""]
-    moves_text = any(step["step"] == StepKind.MOVE_TEXT for step in steps)
-    lines += [f"## {sentence('brief.done')}", "", *(f"- {line}" for line in _done(proposal, moves_text=moves_text)), ""]
+    done = _done(proposal, moves_text=any(lacking.values()), has_facts=bool(facts))
+    lines += [f"## {sentence('brief.done')}", "", *(f"- {line}" for line in done), ""]
     return "\n".join(lines)
 
 
-def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], tables: Tables) -> Iterator[str]:
+def merged_draft(steps: Sequence[Mapping[str, Any]], tables: Tables) -> str:
+    """A draft of the page that several become: the keeper's text in its outline, with what only the others say in its place.
+
+    A passage of another page follows the block that it follows there, as far as the keeper has that block; else the block
+    that has most words in common with it, function words apart; where none has, the passage before it, or the end.
+
+    Parameters
+    ----------
+    steps : sequence of mapping
+        Steps of the proposal, in order.
+
+    Returns
+    -------
+    str
+        Markdown; ``""`` where no text moves.
+    """
+    moving = [(step["url"], step["target"]) for step in steps if step["step"] == StepKind.MOVE_TEXT]
+    if not moving or moving[0][1] not in tables.row_of:
+        return ""
+    kept = moving[0][1]
+    blocks = _main_blocks(tables.row_of[kept], tables)
+    language = str(tables.pages["language"][tables.row_of[kept]])
+    place_of = {_plain(text): place for place, (_, text) in enumerate(blocks)}
+    after: dict[int, list[tuple[str, str]]] = defaultdict(list)
+    for url in dict.fromkeys(url for url, _ in moving if url in tables.row_of):
+        unique = {_plain(text) for text in _unique(tables.row_of[kept], tables.row_of[url], tables)}
+        place = len(blocks)
+        for level, text in _main_blocks(tables.row_of[url], tables):
+            if _plain(text) in place_of:
+                place = place_of[_plain(text)]
+            elif _plain(text) in unique and not level:
+                place = _nearest_block(text, blocks, language, place)
+                after[place].append((url, text))
+    lines = [f"# {sentence('draft.title', page=markdown_text(kept))}", "", str(sentence("draft.note")), ""]
+    for place, (level, text) in enumerate(blocks):
+        lines += [f"{'#' * (level + 1)} {markdown_text(text)}" if level else markdown_text(text), ""]
+        lines += _moved(after.get(place, ()))
+    if after.get(len(blocks)):
+        lines += [f"## {sentence('draft.rest')}", "", *_moved(after[len(blocks)])]
+    return "\n".join(lines)
+
+
+def _nearest_block(text: str, blocks: Sequence[tuple[int, str]], language: str, else_there: int) -> int:
+    """The block that has most words in common with a passage, function words and endings apart."""
+    said = _stems(text, language)
+    common = [0 if level else len(said & _stems(block, language)) for level, block in blocks]
+    best = max(common, default=0)
+    return common.index(best) if best >= _LEAST_COMMON else else_there
+
+
+def _stems(text: str, language: str) -> set[str]:
+    return set(stems([word for word in words(text) if word not in plain_words(language)], language))
+
+
+def _moved(passages: Iterable[tuple[str, str]]) -> list[str]:
+    return [
+        line
+        for url, text in passages
+        for line in (f"> **{sentence('draft.from', page=f'<{url}>')}** {markdown_text(text)}", "")
+    ]
+
+
+def _main_blocks(row: int, tables: Tables) -> list[tuple[int, str]]:
+    """Level (0 of no heading) and text of each block of a page's main text."""
+    blocks = tables.of("blocks", row)
+    shown = blocks[blocks["main"]]
+    return [(int(level), str(text)) for level, text in shown[["level", "text"]].itertuples(index=False, name=None)]
+
+
+def _facts(proposal: Mapping[str, Any], urls: Sequence[str], tables: Tables) -> tuple[list[str], list[Contradiction]]:
+    """The pages of a merge, the one that stays first, and sentences that they end with different figures."""
+    if proposal["action"] != Action.MERGE or proposal["keeper"] not in tables.row_of:
+        return [], []
+    pages = list(dict.fromkeys([proposal["keeper"], *urls]))[:_MOST_COMPARED]
+    rows = [tables.row_of[url] for url in pages]
+    texts = [str(tables.pages["main_text"][row]) for row in rows]
+    return pages, contradictions(texts, str(tables.pages["language"][rows[0]]))
+
+
+def _fact_rows(pages: Sequence[str], facts: Sequence[Contradiction]) -> list[list[str]]:
+    if not facts:
+        return []
+    header = [str(sentence("brief.fact")), *(markdown_text(path_of(url)) for url in pages)]
+    shown = [[markdown_text(clipped(one.text)), *map(markdown_text, one.values)] for one in facts[:_MOST_FACTS]]
+    return [header, ["---"] * len(header), *shown]
+
+
+def _lacking(
+    proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], facts: Sequence[Contradiction], tables: Tables
+) -> dict[str, list[str]]:
+    """For each page of a merge the blocks with a sentence that the keeper lacks, without what the facts tell."""
+    if proposal["action"] != Action.MERGE:
+        return {}
+    told = {_plain(one) for fact in facts for one in fact.sentences}
+    result = {}
+    for step in steps:
+        url, target = step["url"], step["target"]
+        if step["step"] in _MOVING and url in tables.row_of and target in tables.row_of:
+            own = _unique(tables.row_of[target], tables.row_of[url], tables)
+            there = told | {_plain(one) for one in sentences_of(str(tables.pages["main_text"][tables.row_of[target]]))}
+            result[url] = [text for text in own if any(_plain(one) not in there for one in sentences_of(text))]
+    return result
+
+
+def _page(
+    url: str,
+    proposal: Mapping[str, Any],
+    steps: Sequence[Mapping[str, Any]],
+    lacking: Mapping[str, Sequence[str]],
+    tables: Tables,
+) -> Iterator[str]:
     row = tables.row_of[url]
     page = tables.pages.iloc[row]
     yield f"## {url}"
@@ -87,26 +231,65 @@ def _page(url: str, proposal: Mapping[str, Any], steps: Sequence[Mapping[str, An
     for step in steps:
         if step["step"] != StepKind.LEAVE:
             yield f"- **{step['step'].replace('_', ' ')}**: {markdown_text(step['detail'])}"
-    yield f"- title now: {markdown_text(page['title']) or 'none'}"
-    yield f"- target phrase now: {markdown_text(page['target_phrase']) or 'none'}"
+    yield f"- {sentence('brief.title-now', title=markdown_text(page['title']) or sentence('none'))}"
+    yield f"- {sentence('brief.phrase-now', phrase=markdown_text(page['target_phrase']) or sentence('none'))}"
     n_words = counted("word", int(page["words"]))
     counts = n_words if pd.isna(page["own_words"]) else sentence("brief.words", words=n_words, own=page["own_words"])
     yield f"- {counts}"
     yield ""
-    yield from _table(str(sentence("brief.queries")), _queries(row, tables))
+    if proposal["action"] == Action.REWRITE:
+        yield from _asked(url, proposal, tables)
+    else:
+        yield from _table(str(sentence("brief.queries")), _queries(tables.of("queries", row)))
     yield from _list(str(sentence("brief.headings")), _headings(row, tables))
     yield from _list(str(sentence("brief.relatives")), _relatives(url, tables))
-    target = next(
-        (step["target"] for step in steps if step["step"] in (StepKind.MOVE_TEXT, StepKind.REDIRECT, StepKind.CANONICAL)), ""
-    )
-    if proposal["action"] == Action.MERGE and target in tables.row_of:
-        yield from _quotes(str(sentence("brief.keeper-lacks")), _unique(tables.row_of[target], row, tables))
+    if proposal["action"] == Action.MERGE:
+        yield from _quotes(
+            str(sentence("brief.keeper-lacks")), [_cut(text) for text in lacking.get(url, ())][:_MOST_PASSAGES]
+        )
     else:
         yield from _quotes(str(sentence("brief.pasted")), _pasted(row, tables))
 
 
-def _queries(row: int, tables: Tables) -> list[list[str]]:
-    own = tables.of("queries", row).sort_values(["impressions", "query"], ascending=[False, True]).head(_MOST_QUERIES)
+def _asked(url: str, proposal: Mapping[str, Any], tables: Tables) -> Iterator[str]:
+    """The queries that a page is to win, and those that it leaves to the page it competes with."""
+    own = tables.of("queries", tables.row_of[url])
+    own = own[~own["brand"]]
+    basis = json.loads(proposal["basis"])
+    shared = set(basis.get("rivals", {}).get(url, {}).get("queries", ()))
+    if shared:
+        yield from _table(str(sentence("brief.queries-to-win")), _queries(own[~own["query"].isin(shared)]))
+        left = str(sentence("brief.queries-to-leave", page=f"<{proposal['keeper']}>"))
+        yield from _table(left, _queries(own[own["query"].isin(shared)]))
+        return
+    # Of a series the queries that say what only this title says, whichever of the pages search shows for them.
+    rows = [
+        tables.row_of[page] for page in (*basis.get("impressions_by_name", {}), proposal["keeper"]) if page in tables.row_of
+    ]
+    slot = _only_here(*(str(tables.pages["title"][tables.row_of[one]]) for one in (url, proposal["keeper"])))
+    asked = pd.concat([own, *(tables.of("queries", row) for row in dict.fromkeys(rows))])
+    named = asked[[bool(slot) and f" {slot} " in f" {' '.join(words(str(query)))} " for query in asked["query"]]]
+    named = named.sort_values("impressions", ascending=False).drop_duplicates("query")
+    yield from _table(str(sentence("brief.queries-to-win")), _queries(named))
+
+
+def _only_here(title: str, other: str) -> str:
+    """The words of a title between what it has in common with another at the beginning and at the end."""
+    here, there = title.split(), other.split()
+    head = _n_equal(here, there)
+    tail = _n_equal(here[head:][::-1], there[head:][::-1])
+    return " ".join(words(" ".join(here[head : len(here) - tail])))
+
+
+def _n_equal(one: Iterable[str], other: Iterable[str]) -> int:
+    """How many pieces are equal from the beginning on."""
+    return len(list(takewhile(lambda pair: pair[0] == pair[1], zip(one, other, strict=False))))
+
+
+def _queries(asked: pd.DataFrame) -> list[list[str]]:
+    """Rows of the table of queries as those of a table in Markdown."""
+    own = asked.assign(query=asked["query"].astype(str))
+    own = own.sort_values(["impressions", "query"], ascending=[False, True]).head(_MOST_QUERIES)
     if own.empty:
         return []
     rows = [["query", "impressions", "clicks", "position"], ["---", "---:", "---:", "---:"]]
@@ -131,6 +314,8 @@ def _relatives(url: str, tables: Tables) -> list[str]:
     own = pairs[(pairs["url_a"] == url) | (pairs["url_b"] == url)].sort_values(
         ["resemblance", "url_a", "url_b"], ascending=[False, True, True]
     )
+    variants = set(tables.pages.loc[tables.pages["variant_of"] != "", "url"])
+    own = own[~own["url_a"].isin(variants) & ~own["url_b"].isin(variants)]
     return [
         str(sentence("brief.relative", page=f"<{b if a == url else a}>", share=resemblance))
         for a, b, resemblance in own[["url_a", "url_b", "resemblance"]]
@@ -140,23 +325,49 @@ def _relatives(url: str, tables: Tables) -> list[str]:
 
 
 def _pasted(row: int, tables: Tables) -> list[str]:
+    """What a page has word for word in common with others, the longest passages, in their order.
+
+    A listing that shows the beginning of the page takes nothing from it, and what the page shows of others is theirs.
+    """
     stretches = tables.of("passages", row)
-    # A listing that shows the beginning of a page takes nothing from it: the page keeps its opening.
-    stretches = stretches[~stretches["own"]].sort_values(["words", "word"], ascending=[False, True]).head(_MOST_PASSAGES)
+    merged: list[list[int]] = []
+    for word, n in stretches.loc[~stretches["own"], ["word", "words"]].itertuples(index=False, name=None):
+        if merged and word <= merged[-1][1]:
+            merged[-1][1] = max(merged[-1][1], int(word + n))
+        else:
+            merged.append([int(word), int(word + n)])
+    teased = _teased(row, tables)
+    kept = [(begin, end) for begin, end in merged if 2 * int(teased[begin:end].sum()) <= end - begin]
+    longest = sorted(sorted(kept, key=lambda one: one[0] - one[1])[:_MOST_PASSAGES])
     spans = WordSpans(str(tables.pages["main_text"][row]))
-    return [
-        _cut(spans.written(int(word), int(n)))
-        for word, n in stretches.sort_values("word")[["word", "words"]].itertuples(index=False, name=None)
-    ]
+    return [_cut(spans.written(begin, end - begin)) for begin, end in longest]
+
+
+def _teased(row: int, tables: Tables) -> NDArray[np.bool_]:
+    """For each word of a page whether it stands in a teaser of another page."""
+    result = np.zeros(int(tables.pages["words"][row]) + 1, bool)
+    for first, n in tables.of("teasers", row)[["word", "words"]].itertuples(index=False, name=None):
+        result[first : first + n] = True
+    return result
 
 
 def _unique(kept: int, moved: int, tables: Tables) -> list[str]:
-    """Blocks of a page that the keeper does not have word for word, in their order; what many pages carry is left out."""
+    """Blocks of a page that the keeper does not have word for word, in their order.
+
+    What many pages carry is left out, and what teases another page: that page says it in full.
+    """
     there = {_plain(line) for line in str(tables.pages["main_text"][kept]).split("\n")}
     blocks = tables.of("blocks", moved)
     there |= {_plain(text) for text in blocks.loc[blocks["reason"] == "boilerplate", "text"]}
-    own = [line for line in str(tables.pages["main_text"][moved]).split("\n") if _plain(line) not in there]
-    return [_cut(line) for line in own[:_MOST_PASSAGES]]
+    teased = _teased(moved, tables)
+    result, at = [], 0
+    for line in str(tables.pages["main_text"][moved]).split("\n"):
+        n_words = len(words(line))
+        is_teaser = n_words > 0 and 2 * int(teased[at : at + n_words].sum()) > n_words
+        at += n_words
+        if _plain(line) not in there and not is_teaser and _plain(line) != _plain(tables.pages["h1"][moved]):
+            result.append(line)
+    return result
 
 
 def _plain(line: str) -> str:
@@ -167,10 +378,11 @@ def _cut(text: str) -> str:
     return text if len(text) <= _QUOTED else f"{text[:_QUOTED].rsplit(' ', 1)[0]} ..."
 
 
-def _done(proposal: Mapping[str, Any], *, moves_text: bool) -> list[str]:
-    """What can be counted when the work is done; ``mardok recheck`` counts it."""
+def _done(proposal: Mapping[str, Any], *, moves_text: bool, has_facts: bool) -> list[str]:
+    """What can be counted when the work is done."""
     if proposal["action"] == Action.MERGE:
-        names = ["text-moved" if moves_text else "nothing-to-write", "redirected"]
+        written = ["text-moved"] if moves_text else [] if has_facts else ["nothing-to-write"]
+        names = [*written, *(["facts-settled"] if has_facts else []), "redirected"]
     elif proposal["action"] == Action.EXPAND:
         names = ["expanded"]
     else:

@@ -21,7 +21,7 @@ import pandas as pd
 
 from mardok.audits import Audit
 from mardok.deliver import redirects
-from mardok.deliver.briefs import BRIEFED, Tables, brief, records
+from mardok.deliver.briefs import BRIEFED, Tables, brief, merged_draft, records
 from mardok.deliver.letter import Budget, letter
 from mardok.deliver.server_rules import server_rules
 from mardok.deliver.tickets import Anchors, anchors_of, ticket_files, tickets
@@ -215,7 +215,7 @@ def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame, anchors: A
 
 
 def briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> dict[str, str]:
-    """A brief for each proposal that a writer works on, by the name of its file.
+    """A brief for each proposal that a writer works on, and a draft of each merged page, by the names of their files.
 
     Parameters
     ----------
@@ -232,7 +232,10 @@ def briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.Data
         own = records(steps[steps["proposal"] == row["proposal"]].sort_values("order"))
         about = row["keeper"] or own[0]["url"]
         slug = re.sub(r"[^a-z0-9]+", "-", path_of(about).lower()).strip("-")[:50] or "home"
-        result[f"briefs/{row['rank']:03}-{row['action']}-{slug}.md"] = brief(row, own, asked)
+        name, draft = f"{row['rank']:03}-{row['action']}-{slug}.md", merged_draft(own, asked)
+        if draft:
+            result[f"drafts/{name}"] = draft
+        result[f"briefs/{name}"] = brief(row, own, asked, f"drafts/{name}" if draft else "")
     return result
 
 

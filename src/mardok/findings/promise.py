@@ -34,6 +34,7 @@ import numpy as np
 from mardok.compare.demand import Demand
 from mardok.compare.titles import Titles
 from mardok.findings.kinds import PageKinds
+from mardok.text.number_words import NUMBER_WORDS, is_number
 from mardok.text.site import Site
 from mardok.text.stems import plain_words, stems
 from mardok.text.words import folded, folded_line, words
@@ -53,16 +54,6 @@ _TELLING_WORDS = 2
 """Words that a pattern with a long slot needs beside it."""
 _YEAR = re.compile(r"(?:19|20)\d\d")
 _COUNTER = re.compile(r"\b(?:page|seite|pagina|página)\s+\d+(?:\s*(?:of|/|von|de|di)\s*\d+)?|\(\d+\)\s*$", re.IGNORECASE)
-_NUMBERS = frozenset(
-    words(
-        "two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen eighteen "
-        "nineteen twenty thirty forty fifty hundred zwei drei vier fünf sechs sieben acht neun zehn elf zwölf zwanzig "
-        "hundert deux trois quatre cinq sept huit neuf dix onze douze vingt cent dos tres cuatro cinco seis siete ocho "
-        "nueve diez doce veinte due tre quattro cinque sei sette otto nove dieci venti twee drie vier vijf zes zeven acht "
-        "negen tien"
-    )
-)
-"""Numbers written as words: lists of function words hold them, and a title promises them all the same."""
 TURNING = frozenset(
     words(
         "not no without never nor non except nicht kein keine keinen ohne nie außer pas sans jamais sauf sin nunca salvo "
@@ -174,7 +165,7 @@ class Promises(Mapping[int, Promise]):
             title,
             tuple(words(_COUNTER.sub(" ", title))),
             frozenset(in_order),
-            (plain_words(language) | self._common) - _NUMBERS,
+            (plain_words(language) | self._common) - NUMBER_WORDS,
             language,
             page.h1 if page.h1 != title else "",
             headings.difference(in_order),
@@ -233,7 +224,7 @@ def promise_different_things(a: Promise, b: Promise, series: Collection[tuple[st
     if not own_a and not own_b:
         return _addresses_differ(a, b)
     numbers_a, numbers_b = (
-        {word for word in own if word in _NUMBERS or any(map(str.isdigit, word))} for own in (own_a, own_b)
+        {word for word in own if is_number(word) or any(map(str.isdigit, word))} for own in (own_a, own_b)
     )
     if (numbers_a and numbers_b) or a.says_its_own(numbers_a, b) or b.says_its_own(numbers_b, a):
         return True

@@ -112,8 +112,10 @@ class PlanContext:
         n_words = sum(len(words(text)) for text in unique)
         if n_words < _LEAST_UNIQUE_WORDS:
             return []
-        quoted = clipped(" [...] ".join(sorted(unique, key=lambda text: -len(text))))
-        detail = sentence("step.move-text", words=n_words, text=quoted)
+        there = set(self.site.main_text(keeper).split("\n"))
+        blocks = [line for line in self._text_worth_moving(row).split("\n") if line not in there]
+        blocks = [line for line in blocks if line != self.site.pages[row].h1] or unique
+        detail = sentence("step.move-text", words=n_words, text=clipped(max(blocks, key=len)))
         return [Step(self.url(row), StepKind.MOVE_TEXT, self.url(keeper), detail)]
 
     def _text_worth_moving(self, row: int) -> str:
