@@ -23,6 +23,7 @@ if TYPE_CHECKING:
         UnknownPageError,
         UnsafePlanError,
     )
+    from mardok.page_search import find_pages
     from mardok.pipeline import audit
     from mardok.questions import Selection, mentions, missing_links, passages, phrases
     from mardok.settings import Settings, read_settings
@@ -30,8 +31,8 @@ if TYPE_CHECKING:
     from mardok.sources.crawl.run import CrawlSummary, crawl
 
 _MODULE_OF = {
-    "Audit": "audits", "PageGroup": "audits", "PagePair": "audits", "load": "audits",
-    "find_copies": "compare.copies", "Run": "compare.difference", "HandedOver": "deliver.handoff",
+    "Audit": "audits", "PageGroup": "audits", "PagePair": "audits", "load": "audits", "find_copies": "compare.copies",
+    "find_pages": "page_search", "Run": "compare.difference", "HandedOver": "deliver.handoff",
     "hand_off": "deliver.handoff", "FolderError": "errors", "HandoffError": "errors", "MardokError": "errors",
     "SelectionError": "errors", "SettingsError": "errors", "SourceError": "errors", "TableError": "errors",
     "UnknownPageError": "errors", "UnsafePlanError": "errors", "audit": "pipeline", "Selection": "questions",
@@ -63,6 +64,7 @@ __all__ = [
     "crawl",
     "figures",
     "find_copies",
+    "find_pages",
     "hand_off",
     "load",
     "mentions",

@@ -17,7 +17,7 @@ from mardok.compare.difference import Run, difference
 from mardok.compare.resemblance import common_wording
 from mardok.errors import SelectionError, UnknownPageError
 from mardok.meta import AuditMeta, read_meta
-from mardok.sentences import counted, sentence
+from mardok.sentences import counted, path_of, sentence
 from mardok.sheets import PageSheet
 from mardok.store import FolderStore, TableStore
 from mardok.urls import normal_url
@@ -81,7 +81,7 @@ class Audit:
         return stemmed(corpus, self.tables.column("pages", "language").tolist(), stop_words)
 
     def row_of(self, url: str) -> int:
-        """Row of an address in :attr:`pages`.
+        """Row of an address in :attr:`pages`; a path stands for the page of the site with this path.
 
         Raises
         ------
@@ -93,6 +93,11 @@ class Audit:
         if row >= 0:
             return row
         known = self.tables.column("pages", "url").tolist()
+        if url.startswith("/"):
+            found = [row for row, one in enumerate(known) if one.endswith(url) and path_of(one) == url]
+            if found:
+                indexable, inlinks = (self.tables.column("pages", name) for name in ("indexable", "inlinks"))
+                return min(found, key=lambda row: (not indexable[row], -int(inlinks[row]), known[row]))
         near = get_close_matches(normal, known, n=_NEAR_NAMES, cutoff=0.5)
         hint = f"; near it are {', '.join(near)}" if near else ""
         raise UnknownPageError(f"{url}: is not in this audit{hint}")

@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
-from fnmatch import fnmatchcase
 
 import numpy as np
 import pandas as pd
@@ -22,7 +21,7 @@ from mardok.errors import SelectionError
 from mardok.findings.passage_texts import passage_texts
 from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import words
-from mardok.urls import split_url
+from mardok.urls import is_under, split_url
 
 ORDERS = ("typical", "pages", "uses")
 """By what phrases can be ordered."""
@@ -164,7 +163,7 @@ def selected_rows(audit: Audit, selection: Selection) -> NDArray[np.int64]:
             kept &= (pages[name] == wanted).to_numpy()
             _check_any(kept, f"no page asked about has the {name} {wanted!r}", f"the {name}s", pages[name][everyone])
     if selection.under:
-        kept &= np.array([any(_is_under(url, pattern) for pattern in selection.under) for url in pages["url"]], bool)
+        kept &= np.array([any(is_under(url, pattern) for pattern in selection.under) for url in pages["url"]], bool)
         sections = pages["url"][everyone].map(_section_path)
         _check_any(kept, f"no page asked about is under {' or '.join(selection.under)}", "the sections", sections)
     _check_any(kept, "the audit has no page with a text to count", "", pages["url"][:0])
@@ -180,13 +179,6 @@ def _check_any(kept: NDArray[np.bool_], trouble: str, what: str, there: pd.Serie
     if not kept.any():
         usual = [str(name) for name in there[there != ""].value_counts().index[:_NAMED_SECTIONS]]
         raise SelectionError(trouble + (f"; {what} with most pages are {', '.join(usual)}" if usual else ""))
-
-
-def _is_under(url: str, pattern: str) -> bool:
-    path = split_url(url).path
-    if "*" in pattern:
-        return fnmatchcase(path, pattern) or fnmatchcase(url, pattern)
-    return (url if "://" in pattern else path).startswith(pattern)
 
 
 def _section_path(url: str) -> str:

@@ -86,11 +86,23 @@ class PageSheet:
 
     @cached_property
     def queries(self) -> Rows:
-        """Queries that show the page, the most impressions first; figures a month."""
+        """Queries that show the page, the most impressions first; figures a month, in the span of the page's clicks.
+
+        Without spans that are compared they are those of all search data, and ``clicks_before`` is None.
+        """
         rows = _rows(_without(self._store.of_page("queries", self._row), "page", "brand"))
-        rows.sort(key=lambda row: (-row["impressions"], row["query"]))
-        order = ("query", "impressions", "clicks", "position", "share", "competing")
-        return [{name: row[name] for name in order} for row in rows]
+        end = "_now" if any(row["impressions_now"] is not None for row in rows) else ""
+        told = [
+            {
+                "query": row["query"],
+                **{name: row[f"{name}{end}"] for name in ("impressions", "clicks", "position")},
+                "clicks_before": row["clicks_before"],
+                "share": row["share"],
+                "competing": row["competing"],
+            }
+            for row in rows
+        ]
+        return sorted(told, key=lambda row: (-row["impressions"], row["query"]))
 
     @cached_property
     def relatives(self) -> Rows:
@@ -130,6 +142,21 @@ class PageSheet:
         """Stretches that stand on other pages too, in their order; the longest only if more than `most` do."""
         has_any = self.n_elsewhere > 0
         return self._elsewhere.stretches(self._row, self.main_text if has_any else "", most)
+
+    @cached_property
+    def linking(self) -> Rows:
+        """Pages that link here, those with the most link weight first: ``url``, ``anchor``, ``where``, ``link_weight``.
+
+        One row a page and wording; links of the furniture come after those in running text.
+        """
+        links = self._store.numbered("links", "target_page", self._row)
+        rows = {(one["page"], one["anchor"], one["chrome"]): None for one in _rows(links) if one["page"] != self._row}
+        result = []
+        for page, anchor, in_chrome in rows:
+            facts = self._store.row("pages", page, ("url", "link_weight"))
+            where = "furniture" if in_chrome else "text"
+            result.append({"url": facts["url"], "anchor": anchor, "where": where, "link_weight": facts["link_weight"]})
+        return sorted(result, key=lambda row: (row["where"] == "furniture", -(row["link_weight"] or 0.0), row["url"]))
 
     @cached_property
     def groups(self) -> Rows:

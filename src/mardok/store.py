@@ -76,6 +76,10 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
         """
 
     @abstractmethod
+    def numbered(self, table: str, name: str, value: int) -> Columns:
+        """The rows whose cell in a column of whole numbers is a value."""
+
+    @abstractmethod
     def of_page(self, table: str, page: int) -> Columns:
         """The rows of a table, ordered by page, that belong to one page."""
 
@@ -108,6 +112,10 @@ class MemoryStore(TableStore):
         return int(at[0]) if len(at) else -1
 
     def where(self, table: str, name: str, value: str) -> Columns:
+        frame = self._frames[table]
+        return _columns(frame[frame[name] == value])
+
+    def numbered(self, table: str, name: str, value: int) -> Columns:
         frame = self._frames[table]
         return _columns(frame[frame[name] == value])
 
@@ -191,6 +199,17 @@ class FolderStore(TableStore):
             stored = self._file(table).read()
             rows = [stored.slice(row, 1).to_pydict() for row in at]
             return {column: [row[column][0] for row in rows] for column in stored.column_names}
+
+    def numbered(self, table: str, name: str, value: int) -> Columns:
+        with _Damage(self._path(table), self._folder):
+            file = self._file(table)
+            result: Columns = {column: [] for column in file.schema_arrow.names}
+            for group in range(file.num_row_groups):  # one after the other: links are many
+                at = np.flatnonzero(_array(file.read_row_group(group, [name])[name]) == value)
+                if len(at):
+                    for column, values in file.read_row_group(group).take(at).to_pydict().items():
+                        result[column] += values
+            return result
 
     def of_page(self, table: str, page: int) -> Columns:
         with _Damage(self._path(table), self._folder):

@@ -172,6 +172,20 @@ def matches(url: str, patterns: Sequence[str]) -> bool:
     return any(fnmatchcase(url, pattern) or fnmatchcase(path, pattern) for pattern in patterns)
 
 
+def is_under(url: str, pattern: str) -> bool:
+    """Whether an address lies under the beginning of a path or address, or fits a pattern with ``*``.
+
+    Examples
+    --------
+    >>> is_under("https://host.example/blog/a", "/blog/"), is_under("https://host.example/blog/a", "*/a")
+    (True, True)
+    """
+    path = split_url(url).path
+    if "*" in pattern:
+        return fnmatchcase(path, pattern) or fnmatchcase(url, pattern)
+    return (url if "://" in pattern else path).startswith(pattern)
+
+
 class AddressMark(StrEnum):
     """What of an address is not in the plain form."""
 

@@ -12,7 +12,7 @@ import sys
 
 import typer
 
-from mardok.cli import audit, crawl, demo, handoff, page, pair, phrases
+from mardok.cli import audit, crawl, demo, handoff, page, pages, pair, phrases
 from mardok.cli.console import fail, hide_log, replace_what_cannot_be_shown, show_log
 from mardok.errors import MardokError
 
@@ -28,6 +28,7 @@ app.command("demo")(demo.demo)
 app.command("crawl")(crawl.crawl)
 app.command("audit")(audit.audit)
 app.command("page")(page.page)
+app.command("pages")(pages.pages)
 app.command("pair")(pair.pair)
 app.command("phrases")(phrases.phrases)
 app.command("handoff")(handoff.handoff)

@@ -17,14 +17,14 @@ import mardok
 from mardok.cli.console import answer_console, errors, new_table, print_json, progress_line, records, shown
 from mardok.cli.crawl import summary_text, tell_hints
 from mardok.progress import Progress
-from mardok.sentences import Sentence, counted, gain_range, listing, path_of, percent, sentence, signed
-from mardok.vocabulary import Band, GainUnit, NoindexReason
+from mardok.sentences import Sentence, counted, gain_range, hours, listing, path_of, percent, sentence, signed
+from mardok.vocabulary import Band, GainUnit, GroupKind, NoindexReason
 
 if TYPE_CHECKING:
     import pandas as pd
     from rich.table import Table
 
-_SHOWN_PROPOSALS = 10
+_SHOWN_PROPOSALS = 5
 _SHOWN_UNREAD = 5
 _SHOWN_TARGETS = 5
 _SHOWN_PARTS = 10
@@ -65,9 +65,10 @@ def audit(
     Example: mardok audit site.warc.gz --search search.csv -o audit
     """
     from mardok.folder import check_replaceable  # only here: the other commands start without tables and settings
-    from mardok.meta import is_audit_folder, read_given_settings, read_origin
+    from mardok.meta import is_audit_folder, read_given_settings, read_origin, read_totals
 
     check_replaceable(out)
+    before = read_totals(out)
     audited = [Path(source) for source in sources if is_audit_folder(Path(source))]
     earlier = [read_origin(folder) for folder in audited]
     chosen = mardok.read_settings(settings, set_ or [], base=read_given_settings(audited[-1]) if audited else None)
@@ -92,7 +93,7 @@ def audit(
     if as_json:
         print_json({"folder": str(out), "totals": finished.meta.totals, "plan": records(finished.plan)})
     else:
-        print_summary(finished, out)
+        print_summary(finished, out, before)
     if tell_unread(finished):
         raise typer.Exit(1)
 
@@ -108,8 +109,14 @@ def _crawled(sources: list[str], out: Path, settings: mardok.Settings, progress:
     return [str(summary.path), *(source for source in sources if source not in starts)]
 
 
-def print_summary(finished: mardok.Audit, out: Path) -> None:
-    """The answer: what was read, the first proposals, where the rest is."""
+def print_summary(finished: mardok.Audit, out: Path, earlier: tuple[str, dict[str, Any]] | None = None) -> None:
+    """The answer: what was read, what was found, the first proposals, where the rest is.
+
+    Parameters
+    ----------
+    earlier : tuple of str and dict, optional
+        When the audit that stood in the folder was made, and its totals.
+    """
     from mardok.plan.totals import told_apart  # only here: it takes longer to import than some commands to run
 
     console = answer_console()
@@ -117,21 +124,8 @@ def print_summary(finished: mardok.Audit, out: Path) -> None:
     closed = _closed_line(finished.pages)
     if closed:
         console.print(shown(closed, style="bold"))
-    pages, search = counted("page", totals["pages"]), totals["search"]
-    if search:
-        clicks, months = search["clicks"], search["months"]
-        read = sentence("answer.read-searched", pages=pages, indexable=totals["indexable"], clicks=clicks, months=months)
-    else:
-        read = sentence("answer.read", pages=pages, indexable=totals["indexable"])
-    console.print(shown(read))
-    counts = sentence(
-        "answer.found",
-        variants=counted("written-variant", totals["variants"]),
-        copied=counted("page", totals["pages_with_copies"]),
-        proposals=counted("proposal", len(finished.plan)),
-        hours=totals["effort_hours"],
-    )
-    console.print(shown(counts))
+    for told in [*_found_lines(totals), *_change_lines(totals, earlier)]:
+        console.print(shown(told))
     lost = len(totals["decisions_without_proposal"])
     if lost:
         console.print(shown(sentence("answer.lost-decisions", decisions=counted("decision", lost))))
@@ -139,19 +133,74 @@ def print_summary(finished: mardok.Audit, out: Path) -> None:
         console.print(shown(line))
     if not totals["crawl"]["whole"]:
         gaps = "; ".join(totals["crawl"]["gaps"])
-        console.print(shown(sentence("answer.gaps", gaps=gaps)))
+        console.print(shown(sentence("answer.gaps", gaps=gaps[:1].upper() + gaps[1:])))
     for line in _furniture_lines(finished):
         console.print(shown(line))
-    for told in _search_lines(search):
+    for told in _search_lines(totals["search"]):
         console.print(shown(told))
     first, rest = told_apart(finished.plan)
     if len(first):
         console.print(_plan_table(first))
-    for told in rest:
-        console.print(shown(told))
+    if len(first) > _SHOWN_PROPOSALS:
+        others = first.iloc[_SHOWN_PROPOSALS:]
+        proposals, effort = counted("more-proposal", len(others)), hours(float(others["effort_hours"].sum()))
+        console.print(shown(sentence("answer.more-with-gain", proposals=proposals, hours=effort)))
+    if rest:
+        console.print(shown(sentence("answer.without-gain", owners=listing(rest, most=len(rest)))))
     if len(finished.plan):
-        console.print(shown(sentence("answer.plan", path=out / "plan.csv")), soft_wrap=True)
+        work = {"proposals": counted("proposal", len(finished.plan)), "hours": hours(totals["effort_hours"])}
+        console.print(shown(sentence("answer.plan", path=out / "plan.csv", **work)), soft_wrap=True)
     console.print(shown(sentence("answer.report", path=(out / "report.html").resolve())), soft_wrap=True)
+
+
+def _found_lines(totals: Mapping[str, Any]) -> list[Sentence]:
+    """What was read and found, one line a subject."""
+    pages, search, twice, words = (
+        counted("page", totals["pages"]),
+        totals["search"],
+        totals["duplicates"],
+        totals["accounted_words"],
+    )
+    lines = [sentence("answer.read", pages=pages, indexable=totals["indexable"])]
+    if search and search["clicks_now"] is not None:
+        told = {name: search[name] for name in ("months", "clicks", "clicks_now", "clicks_before", "now", "before")}
+        lines.append(sentence("answer.clicks-compared", **told))
+    elif search:
+        lines.append(sentence("answer.clicks", clicks=search["clicks"], months=search["months"]))
+    lines.append(
+        sentence(
+            "answer.duplicates", pages=counted("page", twice["pages"]), all=twice["of_pages"], share=twice["pages_share"],
+            words=twice["words_share"], variants=counted("written-variant", totals["variants"]),
+        )
+    )  # fmt: skip
+    n_words = sum(words.values())
+    if n_words:
+        shares = {name: words[name] / n_words for name in ("own", "shared", "boilerplate")}
+        lines.append(sentence("answer.words", **shares))
+    groups = counted("group-of-rivals", totals["groups"].get(GroupKind.RIVALS, 0))
+    lines.append(sentence("answer.weak", thin=counted("thin-page", totals["thin"]), rivals=groups))
+    return lines
+
+
+def _change_lines(totals: Mapping[str, Any], earlier: tuple[str, dict[str, Any]] | None) -> list[Sentence]:
+    """What is otherwise than in the audit that stood in the folder."""
+    if earlier is None:
+        return []
+    made, before = earlier
+    changes = [
+        sentence(f"answer.changed.{name}", was=was, now=now)
+        for name, was, now in (
+            ("pages", before["pages"], totals["pages"]),
+            ("indexable", before["indexable"], totals["indexable"]),
+            ("copies", before["duplicates"]["pages"], totals["duplicates"]["pages"]),
+            ("thin", before["thin"], totals["thin"]),
+            ("rivals", before["groups"].get(GroupKind.RIVALS, 0), totals["groups"].get(GroupKind.RIVALS, 0)),
+            ("checks", sum(before["checks"].values()), sum(totals["checks"].values())),
+        )
+        if was != now
+    ]
+    key = "answer.since" if changes else "answer.since-nothing"
+    return [sentence(key, date=made[:10], changes=listing(changes, most=len(changes)))]
 
 
 def _closed_line(pages: pd.DataFrame) -> str:
@@ -207,7 +256,9 @@ def _plan_table(first: pd.DataFrame) -> Table:
     table.add_column("", justify="right", style="dim")
     table.add_column("action", style="bold")
     table.add_column("what", ratio=1, overflow="fold")
-    table.add_column("clicks/month", justify="right", no_wrap=True)
+    table.add_column(
+        "gain" if (first["gain_unit"] == GainUnit.LINK_WEIGHT).all() else "clicks/month", justify="right", no_wrap=True
+    )
     table.add_column("hours", justify="right")
     table.add_column("confidence")
     for proposal in records(first.head(_SHOWN_PROPOSALS)):

@@ -19,12 +19,14 @@ from mardok.sentences import percent, sentence, topic_text
 _VERDICTS = {"": "main", "doubt": "main, in doubt"}
 """What is said of blocks that count, by their reason; of others the reason itself is."""
 _SHOWN_RELATIVES = 10
+_SHOWN_LINKING = 10
 _SHOWN_QUERIES = 10
 _FACTS = (
-    "kind", "kind_reason", "thin", "thin_reason", "status", "redirect_url", "final_url", "indexable", "reason", "robots",
-    "canonical_url", "declared_language", "language", "title", "site_name", "description", "h1", "words", "own_words",
-    "shared_words", "boilerplate_words", "copies", "inlinks", "depth", "in_sitemap", "link_weight", "script_words", "clicks",
-    "clicks_before", "impressions", "external_links", "conversions", "sessions", "index_state",
+    "kind", "kind_reason", "thin", "thin_reason", "status", "redirect_url", "final_url", "indexable", "reason",
+    "robots", "canonical_url", "variant_of", "declared_language", "language", "title", "site_name", "description",
+    "h1", "words", "own_words", "shared_words", "boilerplate_words", "copies", "inlinks", "depth", "in_sitemap",
+    "link_weight", "script_words", "clicks", "clicks_before", "impressions", "main_query", "position",
+    "external_links", "conversions", "sessions", "index_state",
 )  # fmt: skip
 
 
@@ -40,11 +42,14 @@ def page(
 
     Example: mardok page audit https://www.host.example/hire/ --text
     """
-    sheet = mardok.load(folder).page(url)
+    finished = mardok.load(folder)
+    sheet = finished.page(url)
     if as_json:
         print_json(sheet.as_dict())
         return
     console = answer_console()
+    search = finished.meta.totals["search"]
+    span = str((search or {}).get("now") or sentence("span.whole"))
     _print_facts(console, sheet)
     if text:
         _print_blocks(console, sheet.blocks)
@@ -58,7 +63,8 @@ def page(
         console.print(shown("Target phrase", style="bold"))
         console.print(shown(stated))
     _print_table(console, "Phrases", sheet.phrases)
-    _print_table(console, _queries_heading(sheet.queries), sheet.queries[:_SHOWN_QUERIES])
+    _print_table(console, _queries_heading(sheet.queries, span), sheet.queries[:_SHOWN_QUERIES])
+    _print_table(console, "Pages that link to it", sheet.linking[:_SHOWN_LINKING])
     _print_table(console, "Relatives", sheet.relatives[:_SHOWN_RELATIVES])
     parts = sheet.as_dict()
     copied = str(sentence("answer.elsewhere", share=parts["copied_share"]))
@@ -68,10 +74,10 @@ def page(
     _print_table(console, "Steps", sheet.steps)
 
 
-def _queries_heading(queries: list[dict[str, Any]]) -> str:
+def _queries_heading(queries: list[dict[str, Any]], span: str) -> str:
     if len(queries) <= _SHOWN_QUERIES:
-        return str(sentence("answer.queries"))
-    return str(sentence("answer.first-queries", first=_SHOWN_QUERIES, n=len(queries)))
+        return str(sentence("answer.queries", span=span))
+    return str(sentence("answer.first-queries", first=_SHOWN_QUERIES, n=len(queries), span=span))
 
 
 def _print_facts(console: Console, sheet: mardok.PageSheet) -> None:
@@ -131,6 +137,8 @@ _NUMBERS = frozenset(
         "uses",
         "impressions",
         "clicks",
+        "clicks_before",
+        "link_weight",
         "position",
         "share",
         "competing",
@@ -145,7 +153,7 @@ def _cell(name: str, value: Any, *, as_figure: bool = False) -> str:
         return percent(value)
     if name == "link_weight":
         return f"{percent(value)} of the site's"
-    if name in ("position", "competing") or (name in ("clicks", "impressions") and as_figure):
+    if name in ("position", "competing") or (name in ("clicks", "clicks_before", "impressions") and as_figure):
         return f"{value:,.1f}"
     if name in ("clicks", "clicks_before", "impressions"):
         return f"{value:,.1f} a month"

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from mardok.compare.contention import Shown
 from mardok.compare.demand import Demand
@@ -47,6 +48,10 @@ def queries_table(shown: Shown | None, demand: Demand | None) -> pd.DataFrame:
     """The table of queries, empty without search data."""
     if shown is None or demand is None:
         return QUERIES.frame([])
+    spans = demand.spans
+    nothing = np.zeros(len(demand.rows), bool)
+    now = _in_span(shown, demand, demand.is_now if spans is not None else nothing)
+    before = _in_span(shown, demand, demand.was_before if spans is not None else nothing)
     return QUERIES.frame(
         {
             "page": shown.row,
@@ -54,11 +59,33 @@ def queries_table(shown: Shown | None, demand: Demand | None) -> pd.DataFrame:
             "clicks": shown.clicks,
             "impressions": shown.impressions,
             "position": shown.position,
+            "clicks_now": now[0],
+            "impressions_now": now[1],
+            "position_now": now[2],
+            "clicks_before": before[0],
+            "impressions_before": before[1],
+            "position_before": before[2],
             "share": shown.share,
             "competing": shown.competing,
             "brand": demand.is_brand[shown.query],
         }
     )
+
+
+def _in_span(shown: Shown, demand: Demand, is_there: NDArray[np.bool_]) -> tuple[NDArray[np.float64], ...]:
+    """Clicks and impressions a month, and the position, of each query and page in a span; NaN where none is compared."""
+    n = len(shown.row)
+    if demand.spans is None:
+        return (np.full(n, np.nan),) * 3
+    n_queries = max(len(demand.queries), 1)
+    rows = demand.rows.select(np.flatnonzero(is_there & (demand.rows.row < demand.n_pages)))
+    at = np.searchsorted(shown.row * n_queries + shown.query, rows.row.astype(np.int64) * n_queries + rows.query)
+    clicks, impressions, placed = (
+        np.bincount(at, weights=values, minlength=n)
+        for values in (rows.clicks, rows.impressions, rows.impressions * rows.position)
+    )
+    position = np.where(impressions > 0, placed / np.maximum(impressions, 1e-9), np.nan)
+    return clicks / demand.spans.months, impressions / demand.spans.months, position
 
 
 @dataclass(frozen=True)

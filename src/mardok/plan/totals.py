@@ -6,6 +6,7 @@ Out: counts and sums for ``audit.json``, the report and the first lines of an an
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -18,7 +19,7 @@ from mardok.plan.outcome import outcome
 from mardok.plan.proposal import Gain
 from mardok.sentences import Sentence, counted, hours, sentence
 from mardok.sources.raw import Intake
-from mardok.vocabulary import Action, Answer, Band, Decision, GainUnit, NotComputed
+from mardok.vocabulary import Action, Answer, Band, Decision, GainUnit, GroupKind, GroupRole, NotComputed
 
 _EXAMPLES = 20
 
@@ -45,6 +46,7 @@ def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping
         "accounted_words": {
             kind: int(pages[f"{kind}_words"].sum()) for kind in ("own", "shared", "boilerplate")
         },
+        "duplicates": _duplicates(tables),
         "unread": len(tables["unread"]),
         "variants": len(grouping.keeper_of),
         "pages_with_copies": int((pages["copies"] > 0).sum()),
@@ -62,6 +64,10 @@ def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping
             "dated": demand.is_dated,
             "compared": str(demand.spans.text) if demand.spans else None,
             "clicks": round(float(demand.of_pages.clicks.sum()) / demand.months, 1),
+            "clicks_now": round(float(demand.per_page("clicks").sum()), 1) if demand.spans else None,
+            "clicks_before": round(float(demand.before("clicks").sum()), 1) if demand.spans else None,
+            "now": str(demand.counted_text) if demand.spans else None,
+            "before": str(demand.spans.before_text) if demand.spans else None,
             "impressions": round(float(demand.of_pages.impressions.sum()) / demand.months, 1),
             "queries": len(np.unique(demand.of_pages.query)),
             "unread_addresses": len(demand.unread),
@@ -75,6 +81,31 @@ def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping
         "crawl": facts.coverage.totals(),
         "site_names": list(facts.titles.all_names),
     }  # fmt: skip
+
+
+def _duplicates(tables: Mapping[str, pd.DataFrame]) -> dict[str, Any]:
+    """How much of a site stands there twice, of indexable pages, one of each set of variants.
+
+    Pages that are copies of a keeper count with all of their words, of the other pages those words that also stand
+    elsewhere; boilerplate is told beside.
+    """
+    pages, groups = tables["pages"], tables["groups"]
+    is_copy = (groups["kind"] == GroupKind.COPIES) & (groups["role"] == GroupRole.MEMBER)
+    counted_pages = pages[pages["indexable"] & (pages["variant_of"] == "")]
+    copies = counted_pages["url"].isin(groups.loc[is_copy, "url"])
+    others = counted_pages[~copies]
+    n_words = int(counted_pages["words"].sum())
+    words = int(counted_pages.loc[copies, "words"].sum() + others["shared_words"].fillna(0).sum())
+    boilerplate = int(others["boilerplate_words"].fillna(0).sum())
+    return {
+        "pages": int(copies.sum()),
+        "of_pages": len(counted_pages),
+        "pages_share": round(float(copies.mean()), 6) if len(counted_pages) else 0.0,
+        "words": words,
+        "of_words": n_words,
+        "words_share": round(words / n_words, 6) if n_words else 0.0,
+        "boilerplate_share": round(boilerplate / n_words, 6) if n_words else 0.0,
+    }
 
 
 def gain_of_rows(plan: pd.DataFrame) -> Gain:
