@@ -24,7 +24,7 @@ _TOLD = {
     "sitemap-removals.txt": "addresses to take out of the sitemap",
     "relinks.csv": "links to change",
     "audit.xlsx": "the workbook",
-    "letter.md": "the letter",
+    "letter.md": "the letter; also as letter.html, to print, and letter.docx, to edit",
 }
 
 
@@ -57,10 +57,15 @@ def handoff(
     console = answer_console()
     for name, what in _TOLD.items():
         console.print(shown(f"{out / name}: {what}, {_size(written.files[name])}"), soft_wrap=True)
+    lists = sorted(name for name in written.files if name.startswith("tickets/"))
+    console.print(shown(f"{out / 'tickets.csv'}: all tickets; for each owner {', '.join(lists)}"), soft_wrap=True)
     if written.briefs:
         stated = ", ".join(f"{n} to {action}" for action, n in written.briefs.items())
         briefs = counted("brief", sum(written.briefs.values()))
         console.print(shown(f"{out / 'briefs'}: {briefs} ({stated})"), soft_wrap=True)
+    drafts = sum(name.startswith("drafts/") for name in written.files)
+    if drafts:
+        console.print(shown(f"{out / 'drafts'}: {counted('draft', drafts)} of merged pages"), soft_wrap=True)
 
 
 def _size(n_bytes: int) -> str:

@@ -22,7 +22,7 @@ import pandas as pd
 from mardok.audits import Audit
 from mardok.deliver import redirects
 from mardok.deliver.briefs import BRIEFED, Tables, brief, merged_draft, records
-from mardok.deliver.letter import Budget, letter
+from mardok.deliver.letter import MARKDOWN_FILE, Budget, letter, letter_files
 from mardok.deliver.server_rules import server_rules
 from mardok.deliver.tickets import Anchors, anchors_of, ticket_files, tickets
 from mardok.errors import HandoffError, TableError
@@ -33,10 +33,10 @@ from mardok.plan.decisions import with_decisions
 from mardok.sentences import path_of, sentence
 from mardok.sources.decisions import read_decisions
 from mardok.sources.raw import OpenIntake
+from mardok.urls import split_url
 from mardok.vocabulary import STRUCTURAL_STEPS, Action, Answer, CheckId, Decision, StepKind, VariantRule
 
 _TEMPLATE_PAGES = 3
-LETTER_FILE = "letter.md"
 
 
 @dataclass(frozen=True)
@@ -93,7 +93,7 @@ def hand_off(
             raise HandoffError(f"no proposal fits into {hours:g} hours; the least takes {plan['effort_hours'].min():g}")
         plan, left = kept, len(plan) - len(kept)
     files = handoff_files(tables, plan, audit.meta, Budget(hours, left) if hours is not None else None)
-    write_files(Path(path), files, marker=LETTER_FILE)
+    write_files(Path(path), files, marker=MARKDOWN_FILE)
     briefed = plan[plan["proposal"].isin(_briefed(plan, tables["steps"]))]
     return HandedOver(
         {name: len(contents) for name, contents in files.items()},
@@ -143,6 +143,7 @@ def handoff_files(
     if strange:
         raise HandoffError(f"{strange[0]!r}: cannot be written into a server's files; set its proposal to reject")
     anchors = anchors_of(tables["links"], tables["pages"]["url"].tolist(), set(steps["pattern_value"]) - {""})
+    made = tickets(chosen, steps, anchors, meta.settings)
     texts = {
         redirects.NGINX_FILE: redirects.nginx_map(moves, tables["pages"]["url"]),
         redirects.APACHE_FILE: redirects.apache_rules(moves),
@@ -154,12 +155,18 @@ def handoff_files(
         ),
         "sitemap-removals.txt": "".join(f"{url}\n" for url in _leaving_sitemap(tables["pages"], steps)),
         "relinks.csv": _relinks(tables, steps, anchors),
-        LETTER_FILE: letter(chosen, meta, budget),
-        **ticket_files(tickets(chosen, steps, anchors, meta.settings)),
+        **ticket_files(made),
         **briefs(chosen, steps, tables),
     }
     files = {name: text.encode("utf-8", "replace") for name, text in texts.items()}
-    return {**files, "audit.xlsx": workbook({**tables, "plan": chosen, "steps": steps})}
+    told = letter(chosen, tables["plan"], made, meta, host_of(tables["pages"]), budget)
+    return {**files, **letter_files(told), "audit.xlsx": workbook({**tables, "plan": chosen, "steps": steps})}
+
+
+def host_of(pages: pd.DataFrame) -> str:
+    """The host that most indexable pages have."""
+    urls = pages.loc[pages["indexable"], "url"] if pages["indexable"].any() else pages["url"]
+    return str(Counter(split_url(url).netloc for url in urls).most_common(1)[0][0])
 
 
 def _pairs(frame: pd.DataFrame, *names: str) -> list[tuple[str, ...]]:

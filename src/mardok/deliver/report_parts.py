@@ -28,7 +28,7 @@ from mardok.findings.passage_texts import passage_texts
 from mardok.sentences import clipped, sentence, topic_text
 from mardok.sheets import PageSheet
 from mardok.store import TableStore
-from mardok.vocabulary import Band, GroupKind, GroupRole, StepKind
+from mardok.vocabulary import Action, Band, Evidence, GroupKind, GroupRole, StepKind
 
 Tables = Mapping[str, pd.DataFrame]
 Rows = NDArray[np.int64]
@@ -43,6 +43,9 @@ _MOST_GROUPS, _MOST_MEMBERS = 4_000, 1_000
 _MOST_PAIRS = 400_000
 _MOST_CHECK_ROWS = 300
 _MOST_WORDINGS = 300
+_MOST_EVIDENT, _MOST_EVIDENT_QUERIES = 8, 6
+"""Pages of a proposal whose figures are shown, and queries."""
+_OF_GROUPS = (Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action.EXPAND)
 _MOST_TEXT = 700
 """Characters of a text that is quoted."""
 _MOST_BLOCKS = 3_000
@@ -179,12 +182,16 @@ def _plan(tables: Tables, listed: _Listed, most_steps: int) -> dict[str, Any]:
     steps: dict[str, list[list[Any]]] = {proposal: [] for proposal in shown}
     n_steps: Counter[str] = Counter()
     worked: dict[str, str] = {}
+    about: dict[str, list[str]] = {proposal: [] for proposal in shown}
+    evidence = _Evidence(tables, listed)
     columns = ["proposal", "url", "step", "target", "detail"]
     for proposal, url, step, target, detail in zip(*(tables["steps"][name].tolist() for name in columns), strict=True):
         if proposal not in shown:
             continue
         if url not in keepers:
             worked.setdefault(proposal, url)
+        if step not in (StepKind.RELINK, StepKind.REPAIR) and len(about[proposal]) < _MOST_EVIDENT:
+            about[proposal].append(url)
         n_steps[proposal] += 1
         if n_steps[proposal] <= most_steps:
             steps[proposal].append([listed.of_url(url), step, listed.of_url(target) if target else "", detail])
@@ -198,10 +205,72 @@ def _plan(tables: Tables, listed: _Listed, most_steps: int) -> dict[str, Any]:
                 "basis": json.loads(row["basis"]) if len(row["basis"]) <= _MOST_BASIS else None,
                 "steps": steps[row["proposal"]],
                 "n_steps": n_steps[row["proposal"]],
+                "rests_on": evidence.of(row, about[row["proposal"]]),
             }
             for row in _records(plan)
         ]
     }
+
+
+class _Evidence:
+    """What a proposal rests on, as rows of small tables."""
+
+    def __init__(self, tables: Tables, listed: _Listed) -> None:
+        self.tables, self.listed = tables, listed
+        pairs = tables["pairs"]
+        names = ("url_a", "url_b", "resemblance")
+        self.resemblance = {(a, b): value for a, b, value in zip(*(pairs[name].tolist() for name in names), strict=True)}
+        rivals = tables["groups"][tables["groups"]["kind"] == GroupKind.RIVALS]
+        self.rivals = [(str(group), set(part["url"])) for group, part in rivals.groupby("group")]
+
+    def of(self, proposal: Mapping[str, Any], urls: Sequence[str]) -> dict[str, Any]:
+        """Queries with the figures of each page, what texts have in common, and the group whose positions are drawn."""
+        keeper = proposal["keeper"]
+        pages = list(dict.fromkeys(filter(None, [keeper, *urls])))[:_MOST_EVIDENT]
+        group = next((group for group, own in self.rivals if set(pages) <= own), "") if len(pages) > 1 else ""
+        is_search = proposal["evidence"] == Evidence.SEARCH or proposal["action"] in _OF_GROUPS
+        return {
+            "queries": self._queries(pages) if pages and is_search else [],
+            "shares": [
+                [self.listed.of_url(url), self.listed.of_url(keeper), round(share, 6)]
+                for url in pages
+                if keeper and url != keeper
+                for share in [self.resemblance.get((min(url, keeper), max(url, keeper)))]
+                if share is not None
+            ],
+            "group": group,
+        }
+
+    def _queries(self, pages: Sequence[str]) -> list[list[Any]]:
+        rows = [self.listed.row_of[url] for url in pages if url in self.listed.row_of]
+        queries = self.tables["queries"]
+        if queries.empty or not rows:
+            return []
+        asked = pd.concat([_of_page(queries, row) for row in rows])
+        asked = asked[~asked["brand"]]
+        several = asked.groupby("query", observed=True)["page"].transform("nunique") > (len(rows) > 1)
+        shown = asked.loc[several.to_numpy()]
+        total = shown.groupby("query", observed=True)["impressions"].sum().sort_values(ascending=False, kind="stable")
+        has_spans = bool(shown["impressions_now"].notna().any())
+        ends = ("_now", "_before") if has_spans else ("",)
+        names = [f"{name}{end}" for end in ends for name in ("clicks", "impressions", "position")]
+        return [
+            [
+                str(query),
+                [
+                    [
+                        int(self.listed.number[row["page"]]),
+                        *(None if pd.isna(row[name]) else round(row[name], 1) for name in names),
+                    ]
+                    for row in _records(shown[shown["query"] == query])
+                ],
+            ]
+            for query in total.index[:_MOST_EVIDENT_QUERIES]
+        ]
+
+
+def _tenths(value: float) -> float | None:
+    return None if pd.isna(value) else round(float(value), 1)
 
 
 def _pages(tables: Tables, listed: _Listed) -> dict[str, Any]:

@@ -10,7 +10,7 @@ const AFTERWARDS = {
   noindex: "stays, out of the index",
   retire: "answers 410, gone",
   translate: "in its own language",
-  repair: "mended",
+  repair: "repaired",
   relink: "links there",
   sitemap: "out of the sitemap",
   leave: "as it is",
@@ -157,6 +157,101 @@ function basisList(basis) {
   );
 }
 
+// Queries with the figures of each page, now and before; what texts have in common; who held which position.
+function evidenceTables(pages, proposal) {
+  const { queries, shares, group } = proposal.rests_on;
+  const { now, before } = document.body.dataset;
+  const shown = [];
+  const titled = (text) => h("th", { scope: "col", class: "n" }, text);
+  if (queries.length) {
+    const isCompared = queries[0][1][0].length > 4;
+    const heads = ["Clicks", "Impressions", "Position"];
+    const rows = queries.flatMap(([query, own]) =>
+      own.map(([page, ...values], at) =>
+        h(
+          "tr",
+          {},
+          at ? h("td", {}) : h("th", { scope: "row" }, bdi(query)),
+          h("td", { class: "t" }, pageLink(pages, page)),
+          values.map((value) => h("td", { class: "n" }, value === null ? "\u2013" : figure(value, 1))),
+        ),
+      ),
+    );
+    shown.push(
+      h(
+        "div",
+        { class: "wide", tabindex: "0", role: "region", "aria-label": `Queries of proposal ${proposal.rank}` },
+        h(
+          "table",
+          {},
+          h(
+            "caption",
+            {},
+            isCompared ? `Queries, figures a month ${now}, and ${before}` : "Queries, figures a month over all of the search data",
+          ),
+          h(
+            "thead",
+            {},
+            h(
+              "tr",
+              {},
+              h("th", { scope: "col" }, "Query"),
+              h("th", { scope: "col" }, "Page"),
+              heads.map(titled),
+              isCompared ? heads.map((text) => titled(`${text} before`)) : null,
+            ),
+          ),
+          h("tbody", {}, rows),
+        ),
+      ),
+    );
+  }
+  if (shares.length) {
+    shown.push(
+      h(
+        "div",
+        { class: "wide", tabindex: "0", role: "region", "aria-label": `Common wording of proposal ${proposal.rank}` },
+        h(
+          "table",
+          {},
+          h("caption", {}, "Wording in common with the page that stays"),
+          h("thead", {}, h("tr", {}, h("th", { scope: "col" }, "Page"), titled("In common"), h("td", {}))),
+          h(
+            "tbody",
+            {},
+            shares.map(([page, kept, share]) =>
+              h(
+                "tr",
+                {},
+                h("td", { class: "t" }, pageLink(pages, page)),
+                h("td", { class: "n" }, percent(share)),
+                h(
+                  "td",
+                  { class: "w" },
+                  typeof page === "number" && typeof kept === "number"
+                    ? h("a", { href: `#pair/${kept}/${page}`, "aria-label": `Side by side: ${local(pages.url[kept])} and ${local(pages.url[page])}` }, "side by side")
+                    : "",
+                ),
+              ),
+            ),
+          ),
+        ),
+      ),
+    );
+  }
+  if (group) {
+    const pictures = h("div", { class: "two" });
+    part("rivals").then((rivals) => {
+      const lines = Object.entries(((rivals || {})[group] || {}).lines || {}).slice(0, 2);
+      pictures.append(
+        ...lines.map(([query, told]) => h("div", {}, h("h3", {}, "\u2018", bdi(query), "\u2019"), positionsPicture(pages, query, told))),
+      );
+    });
+    shown.push(pictures);
+  }
+  return shown;
+}
+
 function decisionControls(proposal, changed) {
   const own = decisionOf(proposal);
   const set = (name, value) => {
@@ -189,7 +284,7 @@ function proposalDetail(pages, proposal, changed, isAll) {
     "div",
     { class: "inside" },
     h("p", {}, bdi(proposal.why)),
-    h("p", { class: "soft" }, "Unless ", bdi(proposal.unless), "."),
+    h("p", { class: "soft" }, proposal.action === "leave" ? "Look again if " : "Do not do this if ", bdi(proposal.unless), "."),
     h(
       "p",
       { class: "soft small" },
@@ -199,9 +294,10 @@ function proposalDetail(pages, proposal, changed, isAll) {
       proposal.at_risk ? ` At risk: ${figure(proposal.at_risk, 1)} clicks a month.` : "",
     ),
     decisionControls(proposal, changed),
+    evidenceTables(pages, proposal),
     beforeAfter(pages, proposal),
     stepsTable(pages, proposal),
-    h("details", { open: isAll }, h("summary", {}, "Figures this rests on"), basisList(proposal.basis)),
+    h("details", { open: isAll }, h("summary", {}, "All figures this rests on, for programs"), basisList(proposal.basis)),
   );
 }
 
