@@ -31,7 +31,7 @@ def digest(folder: Path) -> dict[str, bytes]:
 def test_the_demo_ends_with_a_plan_and_a_report(run: Run, tmp_path: Path) -> None:
     done = run("demo", tmp_path / "here")
     assert done.returncode == 0
-    assert "164 pages read, 148 indexable" in done.stdout
+    assert "164 pages read, 148 of them indexable" in done.stdout
     assert "Merge /bow-rehairing-service/" in done.stdout
     report = Path(done.stdout.split("Report: ")[1].strip())
     assert report == tmp_path / "here" / "audit" / "report.html"

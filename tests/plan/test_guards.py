@@ -155,7 +155,7 @@ def test_totals_of_the_property_make_a_gain_surer_and_a_cut_export_is_told(
         "audit", tmp_path / "pages.jsonl", "--search", tmp_path / "rows.csv", "--search", tmp_path / "totals.csv",
         "-o", tmp_path / "cut",
     )  # fmt: skip
-    assert "tells of 80% of what the property as a whole has" in " ".join(done.stdout.split())
+    assert "has 80% of what the property has" in " ".join(done.stdout.split())
     alone = run("audit", tmp_path / "pages.jsonl", "--search", tmp_path / "totals.csv", "-o", tmp_path / "no")
     assert alone.returncode == 2
     assert "tells of the property only" in alone.stderr

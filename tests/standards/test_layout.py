@@ -23,6 +23,7 @@ ORDER = [
     "deliver",
     "pipeline",
     "questions",
+    "page_search",
     "demo",
     "cli",
     "__main__",

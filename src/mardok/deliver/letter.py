@@ -201,7 +201,7 @@ def _markdown_of(part: Part) -> Iterator[str]:
         yield from (markdown_text(text), "")
     for number, (matter, figures, reason) in enumerate(part.items, start=1):
         yield from (
-            f"{number}. **{markdown_text(matter)}** ({markdown_text(figures)})",
+            f"{number}. **{markdown_text(matter)}**: {markdown_text(figures)}",
             "",
             f"   {markdown_text(reason)}",
             "",

@@ -518,4 +518,5 @@ _DECIMALS = {"clicks": 1, "impressions": 1, "position": 1, "share": 4, "competin
 
 def _figures(query: Mapping[str, Any]) -> list[Any]:
     """A query with its figures, rounded."""
-    return [query["query"], *(round(query[name], decimals) for name, decimals in _DECIMALS.items())]
+    figures = ((query[name], decimals) for name, decimals in _DECIMALS.items())
+    return [query["query"], *(None if value is None else round(value, decimals) for value, decimals in figures)]

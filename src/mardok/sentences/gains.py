@@ -31,7 +31,7 @@ def signed(value: float) -> str:
 
 
 def gain_text(proposal: Mapping[str, Any]) -> str:
-    """The gain of a proposal as it is said: clicks with their interval, link weight as a share, that there is no evidence,
+    """The gain of a proposal as it is said: clicks with their interval, link weight as a share, that it is not estimated,
     or that something is broken, which needs none."""
     if proposal["band"] == Band.BROKEN:
         return str(sentence("gain.broken"))

@@ -667,7 +667,7 @@ async function sheetView(root, { argument }) {
   }
   if (sheet && sheet.queries.length) {
     root.append(
-      h("h3", {}, `Queries that show it, figures a month${some("the first", sheet.queries.length, sheet.n_queries)}`),
+      h("h3", {}, `Queries that show it, figures a month ${document.body.dataset.now || "over all of the search data"}${some("the first", sheet.queries.length, sheet.n_queries)}`),
       sheetTable(
         "Queries",
         [

@@ -37,7 +37,7 @@ function signed(value) {
 
 function gainText(proposal) {
   if (proposal.band === 1) return "something is broken";
-  if (!proposal.gain && !proposal.gain_low && !proposal.gain_high) return "no evidence";
+  if (!proposal.gain && !proposal.gain_low && !proposal.gain_high) return "not estimated";
   if (proposal.gain_unit === "link weight") return `${percent(proposal.gain)} link weight`;
   return `${signed(proposal.gain)} clicks/month (${signed(proposal.gain_low)} to ${signed(proposal.gain_high)})`;
 }
