@@ -95,9 +95,9 @@ def test_a_cell_that_a_spreadsheet_would_run_is_text(page_table: Callable[..., P
 def test_the_words_of_links_are_those_of_the_page_that_links() -> None:
     links = pd.DataFrame(
         [
-            (0, "https://h.example/x", "one"),
-            (0, "https://h.example/x", "two"),
-            (1, "https://h.example/x", ""),
+            (0, f"{HOST}/x", "one"),
+            (0, f"{HOST}/x", "two"),
+            (1, f"{HOST}/x", ""),
             (1, "y", "z"),
         ],
         columns=["page", "url", "anchor"],
