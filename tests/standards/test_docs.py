@@ -13,13 +13,16 @@ import pytest
 ROOT = Path(__file__).parents[2]
 
 
-def test_the_reference_is_what_the_code_says() -> None:
-    spec = importlib.util.spec_from_file_location("reference", ROOT / "tools" / "reference.py")
+@pytest.mark.parametrize("name", ["reference", "sentences"])
+def test_what_is_made_from_the_code_is_what_the_code_says(name: str) -> None:
+    spec = importlib.util.spec_from_file_location(name, ROOT / "tools" / f"{name}.py")
     assert spec is not None
     assert spec.loader is not None
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
-    assert (ROOT / "docs" / "reference.md").read_text("utf-8") == module.reference()
+    written = getattr(module, name)()
+    print(written)
+    assert (ROOT / "docs" / f"{name}.md").read_text("utf-8") == written
 
 
 @pytest.mark.parametrize("example", sorted(path.name for path in (ROOT / "examples").glob("*.py")))

@@ -371,7 +371,7 @@ class _Writer:
         if rule == RivalRule.WORDING_ONLY:
             values["known"] = sentence("rivals.known.never-together" if is_searched else "rivals.known.no-search-data")
         if rule == RivalRule.UNREAD_LEADER:
-            values["pages"] = listing(sorted({page_name(overlap.unread_leader) for overlap in overlaps}), most=1)
+            values["page"] = page_name(min(overlap.unread_leader for overlap in overlaps if overlap.unread_leader))
         if rule == RivalRule.BOTH_ON_FIRST_PAGE:
             values["share"] = min(overlap.turns.both_on_first_page for overlap in overlaps)
         if rule in (RivalRule.SAME_INTENT, RivalRule.LESS_OVERLAP):

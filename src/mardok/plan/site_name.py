@@ -59,7 +59,7 @@ def _proposal(name_phrase: NamePhrase, context: PlanContext) -> Proposal:
         confidence=Confidence.MEDIUM if is_searched and not is_open else Confidence.LOW,
         evidence=Evidence.SEARCH if is_searched else Evidence.WORDING,
         summary=sentence(f"site-name.summary.{action}", **named),
-        why=reasoned(why, closing=[decision, None if action == Action.LEAVE else sentence("site-name.no-evidence")]),
+        why=reasoned(why, closing=[decision, None if action == Action.LEAVE else sentence("no-evidence")]),
         unless=sentence(f"site-name.unless.{rule}"), steps=tuple(steps),
         basis={
             "name": name_phrase.name, "phrase": name_phrase.phrase, "titles": len(name_phrase.rows),
