@@ -26,11 +26,12 @@ DISPLAY = ":77"
 
 COMMANDS = {
     "demo": "mardok demo",
-    "page": f"mardok page mardok-demo/audit {HOST}/repairs/bow-rehair/",
+    "page": "mardok page mardok-demo/audit /repairs/bow-rehair/",
+    "pages": "mardok pages mardok-demo/audit --copies-of /violin-hire/aldbrunn/",
     "phrases": "mardok phrases mardok-demo/audit --under /blog/",
-    "mentions": f"mardok phrases mardok-demo/audit 'violin hire' 'hire a violin' --link-to {HOST}/hire/ --top 10",
+    "mentions": "mardok phrases mardok-demo/audit 'violin hire' 'hire a violin' --link-to /hire/ --top 10",
     "handoff": "mardok handoff mardok-demo/audit -o handoff --all",
-    "pair": f"mardok pair mardok-demo/audit {HOST}/repairs/bow-rehair/ {HOST}/bow-rehairing-service/",
+    "pair": "mardok pair mardok-demo/audit /repairs/bow-rehair/ /bow-rehairing-service/",
 }
 
 
@@ -83,6 +84,8 @@ def report(page: Page, folder: Path) -> None:
                 "element => element.scrollIntoView({block: 'center'})"
             )
         page.screenshot(path=OUT / f"{name}.png")
+    page.goto((folder / "handoff" / "letter.html").as_uri())
+    page.screenshot(path=OUT / "letter.png")
 
 
 def main() -> None:
