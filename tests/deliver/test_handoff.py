@@ -340,6 +340,19 @@ def test_decisions_follow_their_proposals_into_the_next_audit(
     }
 
 
+def test_when_a_step_was_done_survives_the_next_audit(page_table: Callable[..., Path], tmp_path: Path) -> None:
+    folder, rows = tmp_path / "audit", copies_of(3)
+    mardok.audit(page_table(rows)).save(folder)
+    steps = pd.read_csv(folder / "steps.csv", dtype=str, keep_default_na=False)
+    is_first = steps.index == steps.index[steps["step"] == "redirect"][0]
+    steps.assign(done=["5 May" if first else "" for first in is_first]).to_csv(folder / "steps.csv", index=False)
+    again = mardok.audit(
+        page_table([*rows, {"url": "https://host.example/new", "text": "new"}]), decisions=folder / "plan.csv"
+    )
+    kept = again.steps[again.steps["done"] != ""]
+    assert kept[["url", "step", "done"]].values.tolist() == [[steps.loc[is_first, "url"].item(), "redirect", "5 May"]]
+
+
 def test_a_rejected_proposal_comes_back_only_when_its_evidence_changed(
     page_table: Callable[..., Path], tmp_path: Path
 ) -> None:

@@ -18,7 +18,7 @@ from openpyxl.styles import Alignment, Font
 from openpyxl.utils import get_column_letter
 
 from mardok.folder import neutral_cell
-from mardok.tables import TABLES, Table
+from mardok.tables import SMALL_GAIN_DECIMALS, TABLES, Column, Table
 
 SHEETS = ("plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks")
 _MOST_ROWS = 1_000_000
@@ -72,12 +72,13 @@ def _write_sheet(book: Workbook, table: Table, frame: pd.DataFrame) -> None:
     is_linked = len(rows) * sum(column.name in _LINKED for column in columns) <= _MOST_LINKS
     names = [column.name for column in columns]
     for values in rows[names].itertuples(index=False, name=None):
-        sheet.append(_cells(sheet, names, values, is_linked=is_linked))
+        sheet.append(_cells(sheet, columns, values, is_linked=is_linked))
 
 
-def _cells(sheet: Any, names: Sequence[str], values: Sequence[Any], *, is_linked: bool) -> list[Any]:
+def _cells(sheet: Any, columns: Sequence[Column], values: Sequence[Any], *, is_linked: bool) -> list[Any]:
     cells = []
-    for name, value in zip(names, values, strict=True):
+    for column, value in zip(columns, values, strict=True):
+        name = column.name
         if isinstance(value, str):
             cell = WriteOnlyCell(sheet, neutral_cell(_UNWRITABLE.sub("", value))[:_MOST_CHARACTERS])
             cell.data_type = "s"
@@ -87,5 +88,7 @@ def _cells(sheet: Any, names: Sequence[str], values: Sequence[Any], *, is_linked
                 cell.alignment = Alignment(wrap_text=True, vertical="top")
             cells.append(cell)
         else:
-            cells.append(None if pd.isna(value) else value.item() if hasattr(value, "item") else value)
+            plain = None if pd.isna(value) else value.item() if hasattr(value, "item") else value
+            decimals = SMALL_GAIN_DECIMALS if name.startswith("gain") else column.decimals
+            cells.append(round(plain, decimals) if isinstance(plain, float) and decimals else plain)
     return cells

@@ -123,7 +123,8 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
     whole = sentence("span.whole")
     span, counted = (demand.recent_text, demand.counted_text) if demand is not None else (whole, whole)
     url = {row: site.pages[row].url for row in rows}
-    names = {row: page_name(url[row]) for row in rows}
+    other = sentence("rivals.other-page")
+    names: dict[int, Text] = {row: other if len(rows) == _TWO else page_name(url[row]) for row in rows}
     form = {row: strength.forms[row] for row in rows}
 
     def holds(value: Callable[[int], float], name: str) -> _Criterion:
@@ -201,7 +202,7 @@ def _criteria(site: Site, rows: Sequence[int], strength: PageStrength, are_varia
     return [*home, *named, *(plain if are_variants else []), *merit]
 
 
-def _more_weight(strength: PageStrength, names: Mapping[int, str]) -> Callable[[int, int], Sentence]:
+def _more_weight(strength: PageStrength, names: Mapping[int, Text]) -> Callable[[int, int], Sentence]:
     def reason(a: int, b: int) -> Sentence:
         one, other = (fine_percent(float(strength.link_weight[row])) for row in (a, b))
         key = "keeper-because.slightly-more-weight" if one == other else "keeper-because.weight"
@@ -210,6 +211,8 @@ def _more_weight(strength: PageStrength, names: Mapping[int, str]) -> Callable[[
     return reason
 
 
+_TWO = 2
+"""Pages of which one is the other."""
 _DEVIATIONS = 1.96
 """Standard deviations by which two counts differ when it is no chance."""
 _CLEAR_PLACES = 1.0

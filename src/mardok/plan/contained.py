@@ -159,12 +159,11 @@ def _merge(one: Repeated, context: PlanContext) -> Proposal:
     gain = context.merged([one.row, target], [one.row])
     urls = tuple(sorted([url, kept]))
     pair = {"page": path_of(url), "kept": path_of(kept)}
-    short = {"page": page_name(url), "kept": page_name(kept)}
     return Proposal(
         id=group_id("contained", urls), action=Action.MERGE, rule=ContainedRule.SAME_PROMISE,
         keeper=kept, urls=urls, gain=gain, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.MEDIUM, evidence=Evidence.TEXT, summary=sentence("contained.summary.merge", **pair),
-        why=reasoned(sentence("contained.why.merge", share=one.share, **short), closing=[context.figures(gain, 1)]),
+        why=reasoned(sentence("contained.why.merge", share=one.share), closing=[context.figures(gain, 1)]),
         unless=sentence("contained.unless.merge"),
         steps=tuple(steps), basis={"containment": round(one.share, 6), **gain_basis(gain)},
     )  # fmt: skip

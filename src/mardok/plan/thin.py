@@ -248,10 +248,7 @@ def _merge(draft: ThinDraft, context: PlanContext) -> Proposal:
         evidence=Evidence.TEXT, summary=sentence("thin.summary.merge", page=path_of(url), kept=path_of(kept)),
         why=reasoned(
             sentence("thin.first", page=page_name(url), reason=verdict.reason),
-            sentence(
-                "thin.why.merge-searched" if is_searched else "thin.why.merge", share=verdict.resemblance,
-                kept=page_name(kept),
-            ),
+            sentence("thin.why.merge-searched" if is_searched else "thin.why.merge", share=verdict.resemblance),
             closing=[context.figures(gain, 1)],
         ),
         unless=sentence("thin.unless.merge"),
