@@ -28,7 +28,7 @@ CHOICES: list[tuple[Sequence[str], dict[str, Any], bool, str, str]] = [
     (["/a/", "/b/"], {"named": ["/b/"], "clicks": {"/a/": 900}}, False, "/b/", "a person chose it"),
     (["/a/", "/b/"], {"not_indexable": ["/a/"], "clicks": {"/a/": 900}}, False, "/b/", "it is indexable"),
     (["/a/", "/b/"], {"abroad": ["/a/"], "clicks": {"/a/": 900}}, False, "/b/", "in a folder of its language"),
-    (["/a/", "/b/"], {"clicks": {"/a/": 1, "/b/": 12.5}}, False, "/b/", "in all of the search data, against 1.0 for the other page"),
+    (["/a/", "/b/"], {"clicks": {"/a/": 1, "/b/": 12.5}}, False, "/b/", "against 1.0 for the other page"),
     (["/a/", "/b/"], {"clicks": {"/a/": 105, "/b/": 100}, "inlinks": {"/b/": 1}}, False, "/b/", "1 page links to it"),
     (["/a/", "/b/"], {"clicks": {"/b/": 2.5}}, False, "/b/", "against none for the other page"),
     (["/a/", "/b/"], {"external_links": {"/b/": 3}, "inlinks": {"/a/": 9}}, False, "/b/", "3 links from other sites"),

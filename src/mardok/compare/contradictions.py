@@ -55,7 +55,7 @@ def contradictions(texts: Sequence[str], language: str = "") -> list[Contradicti
     >>> found[0].text, found[0].values
     ('Hire costs … a month.', ('£36', '£38'))
     """
-    names = _calendar(language)
+    names = calendar_names(language)
     said: dict[tuple[str, ...], dict[int, list[_Statement]]] = defaultdict(lambda: defaultdict(list))
     for number, text in enumerate(texts):
         for statement in _statements(text, names):
@@ -131,7 +131,7 @@ def _is_figure(piece: str, names: frozenset[str]) -> bool:
 
 
 @cache
-def _calendar(language: str) -> frozenset[str]:
+def calendar_names(language: str) -> frozenset[str]:
     """Names of months and days in a language, folded; none where it is not known."""
     from babel import Locale, UnknownLocaleError  # only here: it takes longer to import than some commands to run
 

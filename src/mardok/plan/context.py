@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.compare.contradictions import calendar_names
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.compare.mentions import Unlinked
 from mardok.findings.keeper import PageStrength
@@ -21,6 +22,7 @@ from mardok.plan.moves import Moves
 from mardok.plan.proposal import NO_CLICKS, NO_GAIN, Gain, Step
 from mardok.sentences import Sentence, Text, clipped, counted, paragraph, sentence
 from mardok.settings import Settings
+from mardok.text.number_words import is_number
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.vocabulary import GainUnit, StepKind
@@ -125,11 +127,12 @@ class PlanContext:
         return "\n".join(line for line, pasted in zip(lines, self.is_pasted[first:end], strict=True) if not pasted)
 
     def decisive_words(self, row: int) -> frozenset[str]:
-        """Words of a page's main text that can turn its sense: figures, and negations."""
+        """Words of a page's main text that can turn its sense: figures, numbers in words, names of days, and negations."""
+        named = TURNING | calendar_names(self.site.pages[row].language)
         return frozenset(
             word
             for word in words(self.site.main_text(row))
-            if word in TURNING or (len(word) <= _LONGEST_FIGURE and any(map(str.isdigit, word)))
+            if word in named or is_number(word) or (len(word) <= _LONGEST_FIGURE and any(map(str.isdigit, word)))
         )
 
     def pasted_share(self, row: int) -> float:
