@@ -67,7 +67,7 @@ _OF_KEY: Mapping[str, Mapping[str, Any]] = {
     "copies.left": {"pages": "4 pages"},
     "thin.left": {"pages": "4 thin pages"},
     "answer": {"pages": "164 pages"},
-    "letter": {"pages": "164 pages", "variants": "18 addresses"},
+    "letter": {"pages": "164 pages", "rivals": "8 groups", "variants": "18 addresses"},
     "trim": {"pages": "12 pages"},
     "contained.summary.pairs": {"pages": "3 pages"},
     "not-computed": {"path": "pages.csv"},

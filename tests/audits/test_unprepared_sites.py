@@ -159,7 +159,7 @@ def test_a_site_that_names_another_host_says_so_first(page_table: Callable[..., 
     again = subprocess.run(
         [*call, "--set", "extract.disregard=canonical"], capture_output=True, text=True, cwd=tmp_path, check=False
     )
-    assert again.stdout.startswith("4 pages read, 4 indexable")
+    assert again.stdout.startswith("4 pages read, 4 of them indexable")
     shown = subprocess.run(
         [*call[:3], "page", out.name, f"{HOST}/p1", "--json"], capture_output=True, text=True, cwd=tmp_path, check=False
     )
@@ -194,7 +194,7 @@ def test_what_another_page_mostly_says_is_a_finding_and_a_chapter_is_not(page_ta
     pages = audit.pages.set_index("url")
     for n in range(4):
         assert pages.loc[f"{HOST}/c{n}", ["thin", "thin_reason"]].tolist() == [
-            "no", f"a chapter of {HOST}/all, which has all chapters on one page",
+            "no", f"it is a chapter of {HOST}/all, which has all chapters on one page",
         ]  # fmt: skip
 
 

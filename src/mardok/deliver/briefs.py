@@ -25,7 +25,7 @@ from mardok.text.words import words
 from mardok.vocabulary import Action, StepKind
 
 BRIEFED = (Action.REWRITE, Action.EXPAND, Action.MERGE)
-_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!+])")
+_SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!]|^[-+](?=\s))")
 _MOST_PAGES = 200
 _ABOUT = (StepKind.REWRITE, StepKind.EXPAND, StepKind.MOVE_TEXT, StepKind.REDIRECT, StepKind.CANONICAL)
 """Steps to pages that a brief tells of."""

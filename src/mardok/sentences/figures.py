@@ -98,7 +98,7 @@ def language_name(code: str) -> str:
     Examples
     --------
     >>> language_name("de"), language_name("pt-BR"), language_name("x?")
-    ('German', 'Brazilian Portuguese', "'x?'")
+    ('German', 'Portuguese (Brazil)', "'x?'")
     """
     from babel import Locale, UnknownLocaleError  # only here: it takes longer to import than some commands to run
 
@@ -133,7 +133,7 @@ def page_name(url: str, most: int = 56) -> str:
     Examples
     --------
     >>> page_name("https://host.example/blog/how-to-tune-a-violin-for-the-very-first-time-in-your-life/")
-    '/blog/how-to-tune-a…n-for-the-very-first-time-in-your-life/'
+    '/blog/how-to-tune-…for-the-very-first-time-in-your-life/'
     """
     path = path_of(url)
     if len(path) <= most:

@@ -297,7 +297,7 @@ function proposalDetail(pages, proposal, changed, isAll) {
     evidenceTables(pages, proposal),
     beforeAfter(pages, proposal),
     stepsTable(pages, proposal),
-    h("details", { open: isAll }, h("summary", {}, "All figures this rests on, for programs"), basisList(proposal.basis)),
+    isAll ? "" : h("details", {}, h("summary", {}, "All figures this rests on, for programs"), basisList(proposal.basis)),
   );
 }
 
