@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import http.server
 import itertools
+import ssl
 import threading
 import time
 import zlib
@@ -33,8 +34,8 @@ class Server:
 
 
 @contextmanager
-def serving(answer: Answer, address: str = "127.0.0.1") -> Iterator[Server]:
-    """Run a server; `answer` writes each response."""
+def serving(answer: Answer, address: str = "127.0.0.1", tls: ssl.SSLContext | None = None) -> Iterator[Server]:
+    """Run a server; `answer` writes each response, to clients that accept its certificate if it shows one."""
     told = Server("")
 
     class Logged(http.server.BaseHTTPRequestHandler):
@@ -53,12 +54,14 @@ def serving(answer: Answer, address: str = "127.0.0.1") -> Iterator[Server]:
             pass
 
         def handle(self) -> None:
-            with suppress(ConnectionResetError):  # the client hung up between two requests
+            with suppress(ConnectionError, ssl.SSLError):  # the client hung up between two requests, or at the certificate
                 super().handle()
 
     server = http.server.ThreadingHTTPServer((address, 0), Logged)
     server.daemon_threads = True
-    told.base = f"http://{address}:{server.server_address[1]}"
+    if tls is not None:
+        server.socket = tls.wrap_socket(server.socket, server_side=True, do_handshake_on_connect=False)
+    told.base = f"{'https' if tls else 'http'}://{address}:{server.server_address[1]}"
     thread = threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.05}, daemon=True)
     thread.start()
     try:

@@ -78,6 +78,10 @@ class Crawl(Section):
     """Times an address is asked again after an answer of 429 or 5xx."""
     longest_wait_s: float = Field(default=120, ge=0)
     """Most seconds to wait when the server asks for it (Retry-After, crawl-delay)."""
+    keep_cookies: bool = False
+    """Keep the values of cookies that the server sets; a session's cookie may open what is closed to others."""
+    allow_bad_certificates: tuple[str, ...] = ()
+    """Hosts whose certificate may be bad, such as a test server; of any other host with a bad one nothing is asked."""
     stop_after_failures: int = Field(default=20, ge=1)
     """Failures in a row after which the server is left in peace."""
     repeats: int = Field(default=20, ge=1)

@@ -141,8 +141,15 @@ def _without_dots(path: str) -> str:
 
 
 def _escaped(text: str) -> str:
-    text = _UNSAFE.sub(lambda match: "".join(f"%{byte:02X}" for byte in match[0].encode("utf-8", "replace")), text)
+    text = _UNSAFE.sub(lambda match: "".join(f"%{byte:02X}" for byte in _sent(match[0])), text)
     return _ESCAPE.sub(lambda match: match[0].upper(), text) if "%" in text else text
+
+
+def _sent(character: str) -> bytes:
+    """A character in the bytes that a browser sends: of a header that is not UTF-8, those that stood in it."""
+    if "\udc80" <= character <= "\udcff":
+        return character.encode("utf-8", "surrogateescape")
+    return character.encode("utf-8", "replace")
 
 
 def bare_host(url: str) -> str:

@@ -339,7 +339,9 @@ class SkipReason(StrEnum):
     """Why a crawl does not fetch an address, where a setting is not the reason."""
 
     ROBOTS = "robots.txt"
+    ROBOTS_FAILED = "robots.txt cannot be had"
     OTHER_HOSTS = "other hosts"
+    NOT_UNDERSTOOD = "not understood: what it leads to cannot be read"
     NOTHING_NEW = "parameters that change nothing"
     NOT_RENDERED = "not rendered: scripts without an end"
 

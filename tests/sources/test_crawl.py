@@ -172,7 +172,7 @@ def test_robots_that_cannot_be_had_forbid_all_and_none_allows_all(tmp_path: Path
         ) as server:
             summary = crawl(server, tmp_path / f"{status}.warc.gz", "crawl.retries=0", "crawl.sitemaps=false")
         assert summary.statuses == pages
-        assert summary.skipped.get("robots.txt", 0) == 1 - len(pages)
+        assert summary.skipped.get("robots.txt cannot be had", 0) == 1 - len(pages)
 
 
 def worker_of(process: subprocess.Popen[Any]) -> int:

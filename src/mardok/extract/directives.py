@@ -12,6 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 
+from mardok.sources.body import header_bytes
 from mardok.sources.raw import RawPage
 from mardok.urls import normal_url, resolved_url
 
@@ -136,6 +137,7 @@ def _link_header(page: RawPage) -> list[tuple[str, dict[str, str]]]:
     for name, value in page.headers:
         if name == "link":
             for target, parameters in _LINK_VALUE.findall(value):
-                pairs = {key.lower(): quoted or plain for key, quoted, plain in _PARAMETER.findall(parameters)}
+                readable = header_bytes(parameters).decode("utf-8", "replace")
+                pairs = {key.lower(): quoted or plain for key, quoted, plain in _PARAMETER.findall(readable)}
                 links.append((target, pairs))
     return links

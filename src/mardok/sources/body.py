@@ -18,6 +18,16 @@ import brotli
 _CHUNK_SIZE = re.compile(rb"[ \t]*([0-9a-fA-F]{1,15})[ \t]*(?:;[^\r\n]*)?\r?\n")
 
 
+def header_text(sent: bytes) -> str:
+    """The text of a header, from which :func:`header_bytes` gives the bytes that were sent: UTF-8, or whatever they are."""
+    return sent.decode("utf-8", "surrogateescape")
+
+
+def header_bytes(text: str) -> bytes:
+    """A header in the bytes it was sent in."""
+    return text.encode("utf-8", "surrogateescape")
+
+
 class BodyError(Exception):
     """A body that cannot be decoded; the text says why."""
 
@@ -69,6 +79,48 @@ def decoded(body: bytes, content_encoding: str, limit: int) -> bytes:
     return body
 
 
+def decoded_beginning(body: bytes, content_encoding: str, most: int) -> bytes:
+    """The first bytes of a body without its content codings, of one that breaks off or goes on beyond them, too.
+
+    Parameters
+    ----------
+    content_encoding : str
+        Value of the header, codings in the order they were applied.
+    most : int
+        Most bytes that are wanted.
+
+    Raises
+    ------
+    BodyError
+        If not a byte of it can be read.
+    """
+    for coding in reversed([name.strip().lower() for name in content_encoding.split(",")]):
+        if coding in ("gzip", "x-gzip", "deflate"):
+            unpacked = max((_begun(zlib.decompressobj(bits), body, most) for bits in (47, -15)), key=len)
+        elif coding == "br":
+            unpacked = bytes(_unbrotlied_pieces(body, most)[0])
+        elif coding in ("", "identity"):
+            continue
+        else:
+            raise BodyError(f"content coding {coding!r} cannot be read")
+        if body and not unpacked:
+            raise BodyError("compressed body is damaged")
+        body = unpacked
+    return body[:most]
+
+
+def _begun(unpacker: zlib._Decompress, body: bytes, most: int) -> bytes:
+    out = bytearray()
+    try:
+        for at in range(0, len(body), 1 << 10):  # in pieces, since what stands before damage is lost with a whole
+            out += unpacker.decompress(body[at : at + (1 << 10)], most - len(out) + 1)
+            if len(out) > most:
+                break
+    except zlib.error:
+        pass
+    return bytes(out)
+
+
 def _looks_like_html(body: bytes) -> bool:
     return body.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<"
 
@@ -88,6 +140,14 @@ def _inflated(body: bytes, limit: int) -> bytes:
 
 
 def _unbrotlied(body: bytes, limit: int) -> bytes:
+    out, trouble = _unbrotlied_pieces(body, limit)
+    if trouble:
+        raise BodyError(trouble)
+    return bytes(out)
+
+
+def _unbrotlied_pieces(body: bytes, limit: int) -> tuple[bytearray, str]:
+    """What unfolds, up to a little more than `limit` bytes, and what is wrong with it."""
     unpacker = brotli.Decompressor()
     out = bytearray()
     try:
@@ -96,8 +156,6 @@ def _unbrotlied(body: bytes, limit: int) -> bytes:
         while not unpacker.is_finished() and len(out) <= limit and (piece or not unpacker.can_accept_more_data()):
             piece = unpacker.process(b"", output_buffer_limit=1 << 20)
             out += piece
-    except brotli.error as error:
-        raise BodyError("compressed body is damaged") from error
-    if not unpacker.is_finished() and len(out) <= limit:
-        raise BodyError("compressed body breaks off")
-    return bytes(out)
+    except brotli.error:
+        return out, "compressed body is damaged"
+    return out, "" if unpacker.is_finished() or len(out) > limit else "compressed body breaks off"

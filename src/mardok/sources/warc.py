@@ -21,7 +21,7 @@ from typing import BinaryIO
 from fastwarc.warc import ArchiveIterator, WarcRecordType
 
 from mardok.errors import SourceError
-from mardok.sources.body import BodyError, decoded, without_chunks
+from mardok.sources.body import BodyError, decoded, header_text, without_chunks
 from mardok.sources.raw import CrawlEnding, OpenIntake, RawPage, Unread
 from mardok.sources.sitemaps import sitemap_of
 from mardok.urls import normal_url
@@ -31,6 +31,7 @@ _STATUS_LINE = re.compile(rb"HTTP/\d(?:\.\d)? +(\d{3})")
 _RECORD_START = re.compile(rb"WARC/\d\.\d\r?\n")
 _GZIP_START = re.compile(rb"\x1f\x8b\x08")
 _PIECE = 1 << 16
+_WITH_ADDRESS = frozenset(["link", "location", "refresh"])
 _HTML_TYPES = ("text/html", "application/xhtml+xml")
 
 
@@ -238,5 +239,9 @@ def _is_for_crawlers(url: str, kind: str, status: int, body: bytes, is_html: boo
 
 def _headers(head: bytes) -> tuple[tuple[str, str], ...]:
     lines = re.sub(rb"\r?\n[ \t]+", b" ", head).splitlines()[1:]
-    pairs = (line.decode("utf-8", "replace").partition(":") for line in lines)
-    return tuple((name.strip().lower(), value.strip()) for name, colon, value in pairs if colon)
+    pairs = ((line.partition(b":")) for line in lines)
+    named = ((name.decode("utf-8", "replace").strip().lower(), value.strip()) for name, colon, value in pairs if colon)
+    # Of an address the bytes count, whatever they are.
+    return tuple(
+        (name, header_text(value) if name in _WITH_ADDRESS else value.decode("utf-8", "replace")) for name, value in named
+    )

@@ -6,19 +6,20 @@ Out: whether an address may be fetched, how fast, and which sitemaps there are.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from urllib.parse import urlsplit
 
 from protego import Protego
 
-from mardok.sources.crawl.discovery import plain_body
+from mardok.sources.body import BodyError, decoded_beginning
 from mardok.sources.crawl.fetched import Fetched
 from mardok.urls import normal_url
 
 AGENT = "mardok"
 """Name under which robots.txt may speak to us alone."""
 MOST_BYTES = 512_000
-"""Bytes of robots.txt that count; RFC 9309, section 2.5, asks for at least 500 kibibytes."""
+"""Bytes of robots.txt that count, 500 kibibytes (RFC 9309, section 2.5); what stands behind them does not."""
 _MOST_REDIRECTS = 5
 _ALLOW_ALL, _ALLOW_NOTHING = "", "User-agent: *\nDisallow: /"
 
@@ -36,6 +37,10 @@ class Robots:
     _rules: dict[str, Protego] = field(default_factory=dict)
     _asking: dict[str, tuple[str, int]] = field(default_factory=dict)
     """Origin that a robots.txt address is asked for, and after how many redirects."""
+    _closed: dict[str, str] = field(default_factory=dict)
+    """Why an origin counts as closed for now, though its server answers."""
+    _silent: set[str] = field(default_factory=set)
+    """Origins whose server gave no answer."""
 
     def address_to_ask(self, origin: str) -> str:
         """Address of the robots.txt of an origin, which from now on is expected."""
@@ -54,16 +59,42 @@ class Robots:
         if target and n_redirects < _MOST_REDIRECTS:
             self._asking[target] = (origin, n_redirects + 1)
             return "", target
-        self.settle(origin, _text(fetched))
+        if fetched.failure:
+            self._rules[origin] = Protego.parse(_ALLOW_NOTHING)
+            self._silent.add(origin)
+            return origin, ""
+        try:
+            self.settle(origin, _text(fetched))
+        except _ClosedError as error:
+            self.close(origin, str(error))
         return origin, ""
 
     def settle(self, origin: str, text: str = _ALLOW_ALL) -> None:
         """Take a text as the rules of an origin."""
+        self._closed.pop(origin, None)
+        self._silent.discard(origin)
         self._rules[origin] = Protego.parse(text)
+
+    def close(self, origin: str, why: str) -> None:
+        """Allow nothing of an origin for now: its rules cannot be had (RFC 9309, section 2.3.1.4)."""
+        self._rules[origin] = Protego.parse(_ALLOW_NOTHING)
+        self._closed[origin] = why
+
+    def forget_closed(self) -> None:
+        """Ask again for the rules of the origins that are closed for now."""
+        for origin in (*self._closed, *self._silent):
+            self._rules.pop(origin, None)
+        self._closed.clear()
+        self._silent.clear()
+
+    @property
+    def closed(self) -> Mapping[str, str]:
+        """Origins that are closed for now though their servers answer, and why."""
+        return self._closed
 
     def origin_asked_by(self, url: str) -> str:
         """The origin whose robots.txt redirects to an address."""
-        return self._asking[url][0]
+        return self._asking.get(url, (origin_of(url), 0))[0]
 
     def allows(self, url: str) -> bool:
         """Whether the address may be fetched."""
@@ -81,10 +112,20 @@ class Robots:
         return list(dict.fromkeys(filter(None, result)))
 
 
+class _ClosedError(Exception):
+    """The rules cannot be had; the text says why."""
+
+
 def _text(fetched: Fetched) -> str:
     """The rules in an answer: a server that fails forbids all, one that has no file allows all (section 2.3.1)."""
-    if fetched.status == 0 or fetched.status >= 500 or fetched.status == 429:
-        return _ALLOW_NOTHING
+    if fetched.status >= 500 or fetched.status == 429:
+        raise _ClosedError(f"status {fetched.status}")
     if fetched.status != 200:
         return _ALLOW_ALL
-    return plain_body(fetched, 64 * MOST_BYTES)[:MOST_BYTES].decode("utf-8-sig", "replace").replace("\0", "")
+    try:
+        body = decoded_beginning(fetched.body, fetched.header("content-encoding"), MOST_BYTES)
+    except BodyError as error:
+        raise _ClosedError(str(error)) from error
+    # A line that is cut in its middle might say the contrary of what it says whole.
+    whole = body.rpartition(b"\n")[0] if len(body) == MOST_BYTES else body
+    return whole.decode("utf-8-sig", "replace").replace("\0", "")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import json
+import logging
 import os
 import re
 import subprocess
@@ -27,6 +28,7 @@ from mardok.sources.raw import CrawlEnding
 from mardok.urls import normal_url
 from mardok.vocabulary import CrawlEnd, SkipReason
 
+log = logging.getLogger(__name__)
 _HEADER = re.compile(r"([A-Za-z0-9-]+):\s+(.+)")
 _SOON_EMPTY = 0.5
 """Share of pages without words or without leave to be indexed, from which the summary gives a hint."""
@@ -196,6 +198,8 @@ def _worked(job: Mapping[str, Any], progress: Callable[[str, int], None] | None)
                 message = json.loads(line)
                 if "error" in message:
                     raise SourceError(message["error"])
+                if "warning" in message:
+                    log.warning("%s", message["warning"])
                 ended = message.get("ended", ended)
                 if "done" in message and progress:
                     pace = message["done"] / max(time.monotonic() - begun, 1e-9)

@@ -117,8 +117,10 @@ class CrawlState:
             self._attempts[url] = 0
             self.tally.n_pages -= fetched.task.kind == "page"
             self._done.discard(url)
-            (self._first if fetched.task.kind == "robots" else self._queue).append(fetched.task)
+            if fetched.task.kind != "robots":  # these are asked for by the addresses that wait for them
+                self._queue.append(fetched.task)
         self._given_up.clear()
+        self.robots.forget_closed()
 
     def _ask_robots(self, task: Task) -> None:
         origin = origin_of(task.url)
@@ -130,7 +132,7 @@ class CrawlState:
     def _may_fetch(self, task: Task) -> bool:
         reason = ""
         if not self.robots.allows(task.url):
-            reason = SkipReason.ROBOTS
+            reason = SkipReason.ROBOTS_FAILED if origin_of(task.url) in self.robots.closed else SkipReason.ROBOTS
         elif task.kind == "page" and self._says_nothing_new(task.url):
             reason = SkipReason.NOTHING_NEW
         elif task.kind == "page" and self.tally.n_pages + len(self._under_way) >= self._settings.max_pages:
@@ -162,17 +164,30 @@ class CrawlState:
         self._done.add(task.url)
         if _is_passing(fetched) or fetched.failure:
             self._given_up[task.url] = fetched
+        else:
+            self._given_up.pop(task.url, None)
         if fetched.failure:
             tally.failures[fetched.failure] += 1
-        if task.kind == "robots":
+        try:
+            self._take_in(fetched)
+        except Exception:  # noqa: BLE001 - whatever one answer holds, the crawl goes on, and alike when it is resumed
+            tally.skipped[SkipReason.NOT_UNDERSTOOD] += 1
+            if task.kind == "robots":
+                origin = self.robots.origin_asked_by(task.url)
+                self.robots.close(origin, "what it says cannot be read")
+                self._release(origin)
+        return False
+
+    def _take_in(self, fetched: Fetched) -> None:
+        kind = fetched.task.kind
+        if kind == "robots":
             self._learn_robots(fetched)
-        elif task.kind == "sitemap":
+        elif kind == "sitemap":
             self._learn_sitemap(fetched)
-        elif task.kind == "image":
-            tally.images[fetched.status] += 1
+        elif kind == "image":
+            self.tally.images[fetched.status] += 1
         elif not fetched.failure:
             self._learn_page(fetched)
-        return False
 
     def _count_failure(self, fetched: Fetched) -> None:
         self._failures_in_a_row = self._failures_in_a_row + 1 if _is_passing(fetched) or fetched.failure else 0
@@ -190,6 +205,10 @@ class CrawlState:
         if self._settings.sitemaps:
             for url in self.robots.sitemaps(origin) or [f"{origin}/sitemap.xml"]:
                 self._add(url, "sitemap", 0)
+        self._release(origin)
+
+    def _release(self, origin: str) -> None:
+        """Let go of what waited for the robots.txt of an origin."""
         self._queue.extendleft(reversed(self._waiting.pop(origin, [])))
 
     def _learn_sitemap(self, fetched: Fetched) -> None:

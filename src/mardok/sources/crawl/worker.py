@@ -23,7 +23,8 @@ from collections.abc import AsyncIterator
 from email.utils import parsedate_to_datetime
 from importlib.metadata import version
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NoReturn
+from urllib.parse import urlsplit
 
 from scrapy import Request, Spider, signals
 from scrapy.crawler import Crawler, CrawlerProcess
@@ -36,13 +37,23 @@ from scrapy.exceptions import (
 )
 from scrapy.http import Headers, Response
 from scrapy.resolver import CachingThreadedResolver
+from scrapy.utils.defer import maybe_deferred_to_future
 from twisted.internet.defer import Deferred
 from twisted.internet.error import DNSLookupError
+from twisted.internet.threads import deferToThread
 from twisted.python.failure import Failure
 
 from mardok.errors import MardokError
 from mardok.settings import Crawl
+from mardok.sources.body import header_text
 from mardok.sources.crawl.archive import SCOPE_FIELD, Archive
+from mardok.sources.crawl.certificates import (
+    BAD_CERTIFICATES,
+    CheckedCertificates,
+    causes,
+    certificate_trouble,
+    may_be_distrust,
+)
 from mardok.sources.crawl.discovery import HTML_TYPES, is_html
 from mardok.sources.crawl.fetched import Fetched, Task
 from mardok.sources.crawl.robots import MOST_BYTES, origin_of
@@ -184,6 +195,7 @@ class SiteSpider(Spider):
         """Make one, and listen to what the downloader does."""
         spider = super().from_crawler(crawler, *args, **kwargs)
         crawler.signals.connect(spider.headers_received, signals.headers_received)
+        crawler.signals.connect(spider.bytes_received, signals.bytes_received)
         crawler.signals.connect(spider.response_downloaded, signals.response_downloaded)
         crawler.signals.connect(spider.leave, signals.spider_closed)
         return spider
@@ -222,7 +234,6 @@ class SiteSpider(Spider):
         is_home = origin_of(task.url) in self._origins
         cookies = http.cookies.SimpleCookie(self.job.headers.get("Cookie", "") if is_home else "")
         headers = {name: value for name, value in self.job.headers.items() if is_home and name != "Cookie"}
-        limit = MOST_BYTES if task.kind == "robots" else limit_bytes(task, self.conduct)
         return Request(
             task.url,
             method="HEAD" if task.kind == "image" else "GET",
@@ -231,7 +242,7 @@ class SiteSpider(Spider):
             callback=self.answered,
             errback=self.failed,
             dont_filter=True,
-            meta={"task": task, "download_slot": _SLOT, "download_maxsize": limit},
+            meta={"task": task, "download_slot": _SLOT, "download_maxsize": limit_bytes(task, self.conduct)},
         )
 
     def headers_received(self, headers: Headers, request: Request, **_: Any) -> None:
@@ -239,6 +250,13 @@ class SiteSpider(Spider):
         kind = (headers.get("Content-Type") or b"").decode("latin-1").partition(";")[0].strip().lower()
         if request.meta["task"].kind == "page" and kind and kind not in HTML_TYPES:
             raise StopDownload(fail=False)
+
+    def bytes_received(self, data: bytes, request: Request, **_: Any) -> None:
+        """Read no more of a robots.txt than counts."""
+        if request.meta["task"].kind == "robots":
+            request.meta["n_bytes"] = request.meta.get("n_bytes", 0) + len(data)
+            if request.meta["n_bytes"] >= MOST_BYTES:
+                raise StopDownload(fail=False)
 
     def response_downloaded(self, response: Response, request: Request, **_: Any) -> None:
         """Settle the pace before the next request leaves."""
@@ -272,9 +290,9 @@ class SiteSpider(Spider):
         self._learn(fetched, response.request)
 
     def _fetched(self, response: Response, task: Task) -> Fetched:
-        pairs = ((name.decode("latin-1"), value) for name, values in response.headers.items() for value in values)
-        headers = tuple((name, value.decode("utf-8", "replace")) for name, value in pairs)
-        if self.job.headers:
+        pairs = ((name, value) for name, values in response.headers.items() for value in values)
+        headers = tuple((header_text(name), header_text(value)) for name, value in pairs)
+        if not self.conduct.keep_cookies:
             headers = tuple((name, _without_value(value) if name == "Set-Cookie" else value) for name, value in headers)
         flags = response.flags or []
         truncated = "length" if "download_stopped" in flags else "disconnect" if "dataloss" in flags else ""
@@ -287,21 +305,45 @@ class SiteSpider(Spider):
         """Note an address that gave no answer."""
         request: Request = failure.request  # type: ignore[attr-defined]
         self._settle_pace(request, is_strained=True)
-        self._learn(Fetched(request.meta["task"], failure=_reason(failure, self.conduct)), request)
+        task: Task = request.meta["task"]
+        reason = _reason(failure, task, self.conduct)
+        if may_be_distrust(failure.value):
+            parts = urlsplit(request.url)
+            asked = deferToThread(certificate_trouble, parts.hostname or "", parts.port or 443, self.conduct.timeout_s)
+            reason = await maybe_deferred_to_future(asked) or reason
+        self._learn(Fetched(task, failure=reason), request)
 
     def _learn(self, fetched: Fetched, request: Request | None) -> None:
         try:
-            self.archive.add(fetched, _sent(request, self.job.headers))
-            self.state.learn(fetched)
+            kept = self._keep(fetched, request)
+        except OSError as error:
+            self._give_up(f"{self.archive.path}: cannot be written: {error.strerror or error}; make room, and run it again")
+        try:
+            self.state.learn(kept)
         except Exception as error:  # noqa: BLE001 - scrapy would log it and go on without the answer
-            tell({"error": f"{fetched.task.url}: {type(error).__name__}: {error}"})
-            os._exit(1)
+            self._give_up(f"{fetched.task.url}: {type(error).__name__}: {error}")
         now = time.monotonic()
         if now - self._told >= _TOLD_EVERY_S:
             self._told = now
             tally = self.state.tally
             errors = sum(tally.failures.values()) + sum(n for status, n in tally.statuses.items() if status >= 400)
             tell({"done": tally.n_fetched, "queued": self.state.n_queued, "errors": errors})
+
+    def _keep(self, fetched: Fetched, request: Request | None) -> Fetched:
+        """Put an answer into the archive; one that cannot stand there becomes a failure, so that the crawl goes on."""
+        try:
+            self.archive.add(fetched, _sent(request, self.job.headers))
+        except OSError:
+            raise
+        except Exception as error:  # noqa: BLE001 - one answer never ends a crawl
+            fetched = Fetched(fetched.task, failure=f"the answer cannot be kept ({type(error).__name__})")
+            self.archive.add(fetched, [])
+        return fetched
+
+    def _give_up(self, why: str) -> NoReturn:
+        """End the process, which only something that no other answer can be free of does."""
+        tell({"error": why})
+        os._exit(1)
 
 
 def retry_after_s(value: str) -> float:
@@ -316,16 +358,19 @@ def retry_after_s(value: str) -> float:
         return _FIRST_WAIT_S
 
 
-def _reason(failure: Failure, settings: Crawl) -> str:
+def _reason(failure: Failure, task: Task, settings: Crawl) -> str:
     error = failure.value
     if isinstance(error, DownloadTimeoutError):
         return f"took longer than {settings.timeout_s:g} s (crawl.timeout_s)"
     if isinstance(error, DownloadCancelledError):
-        return f"larger than {settings.max_page_mb:g} MB (crawl.max_page_mb)"
+        most = limit_bytes(task, settings) / 1e6
+        return f"larger than {most:.4g} MB ({'the most of a sitemap' if task.kind == 'sitemap' else 'crawl.max_page_mb'})"
     if isinstance(error, (CannotResolveHostError, DNSLookupError)):
         return "leads to a private address" if isinstance(error, PrivateAddressError) else "host not found"
     if isinstance(error, DownloadConnectionRefusedError):
         return "connection refused"
+    if any(isinstance(cause, ValueError) for cause in causes(error)):
+        return "the answer is not valid HTTP"
     return "connection failed"
 
 
@@ -381,7 +426,13 @@ def scrapy_settings(job: Job) -> dict[str, Any]:
         "DOWNLOAD_WARNSIZE": 0,
         "DOWNLOAD_FAIL_ON_DATALOSS": False,
         "DNS_TIMEOUT": conduct.timeout_s,
+        "DOWNLOAD_VERIFY_CERTIFICATES": True,
+        **(_with_exceptions(conduct.allow_bad_certificates) if conduct.allow_bad_certificates else {}),
     }
+
+
+def _with_exceptions(hosts: tuple[str, ...]) -> dict[str, Any]:
+    return {"DOWNLOADER_CLIENTCONTEXTFACTORY": CheckedCertificates, BAD_CERTIFICATES: hosts}
 
 
 def run(job: Job) -> None:
@@ -396,6 +447,8 @@ def run(job: Job) -> None:
             SCOPE_FIELD: job.identity,
         },
     )
+    if archive.mended:
+        tell({"warning": archive.mended})
     state = CrawlState(job.starts, job.listed, scope)
     for fetched in archive.answers():
         state.learn(fetched)
@@ -407,6 +460,9 @@ def run(job: Job) -> None:
     process.crawl(SiteSpider, job=job, archive=archive, state=state)
     process.start(install_signal_handlers=False)
     tally = state.tally
+    closed = next(iter(state.robots.closed.items()), None)
+    if closed and not tally.stopped:
+        tally.stopped = f"{closed[0]}/robots.txt could not be had ({closed[1]})"
     if tally.stopped:
         ending = CrawlEnding(CrawlEnd.STOPPED, tally.stopped)
     elif tally.hit_limit:
