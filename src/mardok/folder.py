@@ -10,10 +10,14 @@ gives the same bytes. Text that a spreadsheet would run as a formula gets a lead
 from __future__ import annotations
 
 import csv
+import ctypes
+import glob
+import logging
 import math
 import os
 import re
 import shutil
+import sys
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
@@ -21,6 +25,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from mardok.errors import FolderError
+from mardok.locks import BusyError, sole_right
 from mardok.memory import give_back_memory
 from mardok.meta import META_FILE, is_audit_folder
 from mardok.tables import PAGES, SMALL_GAIN_DECIMALS, TABLES, Column, Table
@@ -29,6 +34,11 @@ from mardok.vocabulary import GainUnit
 if TYPE_CHECKING:
     import pandas as pd
 
+log = logging.getLogger(__name__)
+_SET_ASIDE = "-old"
+_HERE, _EXCHANGE = -100, 2
+"""``AT_FDCWD`` and ``RENAME_EXCHANGE`` (``linux/fs.h``)."""
+_unfinished: set[Path] = set()
 _PAGES_AT_ONCE, _ROWS_AT_ONCE = 1 << 10, 1 << 16
 """Rows of a Parquet file that are read together: a question about one page reads no more than it must."""
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")
@@ -120,27 +130,55 @@ def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> Non
 
 
 @contextmanager
+def claimed(folder: Path) -> Iterator[None]:
+    """Hold a folder that is going to be written, with whatever earlier runs left behind put in order.
+
+    Raises
+    ------
+    FolderError
+        If another run is writing it, or nobody can.
+    """
+    try:
+        with sole_right(folder):
+            _put_in_order(folder)
+            yield
+    except BusyError as error:
+        raise FolderError(f"{folder}: another run is writing it; wait for it, or name another folder") from error
+
+
+def remove_unfinished() -> None:
+    """Remove what this process has begun to write and not put in its place, since it ends now."""
+    for sibling in tuple(_unfinished):
+        shutil.rmtree(sibling, ignore_errors=True)
+
+
+@contextmanager
 def _replacing(folder: Path) -> Iterator[Path]:
     """A new folder beside the place, which is put there when all is written; else it goes, and what stood there stays.
 
     Raises
     ------
     FolderError
-        If the disk does not take it.
+        If the disk does not take it, or another run is writing there.
     """
-    try:
-        folder.absolute().parent.mkdir(parents=True, exist_ok=True)
-        sibling = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.absolute().parent))
-    except OSError as error:
-        raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
-    try:
-        sibling.chmod(0o777 & ~_umask())
-        yield sibling
-        _put(sibling, folder)
-    except OSError as error:
-        raise FolderError(f"{folder}: cannot be written: {error.strerror or error}") from error
-    finally:
-        shutil.rmtree(sibling, ignore_errors=True)
+    place = _place(folder)
+    with claimed(folder):
+        try:
+            place.parent.mkdir(parents=True, exist_ok=True)
+            sibling = Path(tempfile.mkdtemp(prefix=_sibling_prefix(place), dir=place.parent))
+        except OSError as error:
+            raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
+        _unfinished.add(sibling)
+        try:
+            sibling.chmod(0o777 & ~_umask())
+            yield sibling
+            _to_disk(sibling)
+            _put(sibling, place)
+        except OSError as error:
+            raise FolderError(f"{folder}: cannot be written: {error.strerror or error}") from error
+        finally:
+            shutil.rmtree(sibling, ignore_errors=True)
+            _unfinished.discard(sibling)
 
 
 def _umask() -> int:
@@ -149,19 +187,65 @@ def _umask() -> int:
     return mask
 
 
+def _place(folder: Path) -> Path:
+    """Where a folder really stands: of a link the folder is replaced, not the link."""
+    return folder.resolve() if folder.is_symlink() else folder.absolute()
+
+
+def _sibling_prefix(place: Path) -> str:
+    return f".{place.name}.mardok-"
+
+
+def _put_in_order(folder: Path) -> None:
+    """Put back a folder that a run set aside and did not live to replace, and remove what dead runs left."""
+    place = _place(folder)
+    for other in sorted(place.parent.glob(f"{glob.escape(_sibling_prefix(place))}*")):
+        if other.name.endswith(_SET_ASIDE) and not place.exists():
+            other.rename(place)
+            log.warning("%s: stands again as it was; a run that was to replace it broke off", folder)
+        else:
+            shutil.rmtree(other, ignore_errors=True)
+
+
+def _to_disk(folder: Path) -> None:
+    """See to it that all that stands in a folder is on the disk before the folder is put anywhere."""
+    for path in (*folder.rglob("*"), folder):
+        _sync(path)
+
+
+def _sync(path: Path) -> None:
+    try:
+        descriptor = os.open(path, os.O_RDONLY)
+    except OSError:
+        if path.is_dir():  # not every system opens folders
+            return
+        raise
+    try:
+        os.fsync(descriptor)
+    finally:
+        os.close(descriptor)
+
+
 def _put(new: Path, place: Path) -> None:
-    """Rename `new` to `place`; what stood there goes only when the new one is in."""
+    """Put `new` in its place; at each moment there is either the old one or the new one, wherever the system can do that."""
     if not place.exists():
         new.rename(place)
-        return
-    old = new.with_name(new.name + "-old")
-    place.rename(old)
-    try:
-        new.rename(place)
-    except OSError:
-        old.rename(place)
-        raise
-    shutil.rmtree(old, ignore_errors=True)
+    elif not _exchanged(new, place):
+        old = new.with_name(new.name + _SET_ASIDE)
+        place.rename(old)
+        try:
+            new.rename(place)
+        except OSError:
+            old.rename(place)
+            raise
+        shutil.rmtree(old, ignore_errors=True)
+    _sync(place.parent)
+
+
+def _exchanged(one: Path, other: Path) -> bool:
+    """Exchange two folders in one step; False where the system or the disk cannot."""
+    rename = getattr(ctypes.CDLL(None, use_errno=True), "renameat2", None) if sys.platform == "linux" else None
+    return rename is not None and not rename(_HERE, os.fsencode(one), _HERE, os.fsencode(other), _EXCHANGE)
 
 
 def _write_parquet(path: Path, frame: pd.DataFrame, rows_at_once: int) -> None:
@@ -170,7 +254,7 @@ def _write_parquet(path: Path, frame: pd.DataFrame, rows_at_once: int) -> None:
     import pyarrow.parquet as pq
 
     stored = pa.Table.from_pandas(frame, preserve_index=False)
-    with pq.ParquetWriter(path, stored.schema) as writer:
+    with path.open("wb") as file, pq.ParquetWriter(file, stored.schema) as writer:
         for first in range(0, max(len(frame), 1), rows_at_once):
             part = stored.slice(first, rows_at_once)
             for at, column in enumerate(part.schema):
@@ -214,12 +298,15 @@ def write_rows(path: Path, frame: pd.DataFrame) -> None:
         else (neutral_cell(str(value)) for value in frame[name])
         for name in frame.columns
     ]
+    beside = path.with_name(f".{path.name}.mardok-new")
     try:
-        with path.open("w", encoding="utf-8", errors="replace", newline="") as file:
+        with beside.open("w", encoding="utf-8", errors="replace", newline="") as file:
             writer = csv.writer(file, lineterminator="\n")
             writer.writerow(frame.columns)
             writer.writerows(zip(*cells, strict=True))
+        beside.replace(path)
     except OSError as error:
+        beside.unlink(missing_ok=True)
         raise FolderError(f"{path}: cannot be written: {error.strerror}") from error
 
 

@@ -15,14 +15,14 @@ import pandas as pd
 
 from mardok.errors import SourceError
 from mardok.extract.batch import Batch
-from mardok.extract.extraction import extract_batches, extract_page
+from mardok.extract.extraction import extract_batches, extract_pages
 from mardok.extract.page import Page
 from mardok.progress import Progress
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision, read_decisions, read_done
 from mardok.sources.opening import raw_pages
 from mardok.sources.page_lists import Signal, read_signals, read_targets
-from mardok.sources.raw import Intake, OpenIntake
+from mardok.sources.raw import Intake, OpenIntake, Unread
 from mardok.sources.search_data import read_search
 from mardok.text.columns import Columns, columns_of
 
@@ -87,20 +87,22 @@ def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Prog
     decisions = read_decisions(files.decisions, intake) if files.decisions is not None else ()
     done = read_done(files.decisions) if files.decisions is not None else {}
     raws = raw_pages(files.sources, files.base, intake, settings.sources)
-    pages = columns_of(_told_of(extract_batches(raws, settings, jobs), progress))
+    pages = columns_of(_told_of(extract_batches(raws, settings, jobs), progress, intake))
     closed = intake.closed()
     if not pages.pages:
         raise SourceError(f"{', '.join(map(str, files.sources))}: no page could be read; {_what_was_met(closed)}")
-    probes = [extract_page(raw, settings) for raw in closed.probes]
+    probes = extract_pages(closed.probes, settings)
     return Inputs(pages, closed, probes, search, targets, signals, decisions, done)
 
 
-def _told_of(batches: Iterable[Batch], progress: Progress) -> Iterator[Batch]:
-    """The same batches; the progress is told of each."""
+def _told_of(batches: Iterable[Batch], progress: Progress, intake: OpenIntake) -> Iterator[Batch]:
+    """The same batches; the progress is told of each, and the intake of what was not read of its pages."""
     n_pages = 0
     for batch in batches:
         n_pages += len(batch.pages)
         progress("reading pages", n_pages)
+        for page in batch.pages:
+            intake.unread += [Unread(page.source, "", page.url, reason) for reason in page.unread]
         yield batch
 
 

@@ -10,7 +10,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, ValidationError, field_validator
 
 from mardok.errors import FolderError
 from mardok.settings import Settings
@@ -18,6 +18,12 @@ from mardok.settings import Settings
 META_FILE = "audit.json"
 FORMAT = 4
 """Form of the audit folder: it rises when tables, columns or this file change so that other versions cannot read them."""
+TOTALS = (
+    "pages", "indexable", "not_indexable", "languages", "words", "accounted_words", "duplicates", "unread", "variants",
+    "pages_with_copies", "kinds", "thin", "groups", "checks", "proposals", "gain_clicks", "gain_clicks_low",
+    "gain_clicks_high", "effort_hours", "search", "crawl", "site_names", "outcome", "targets", "decisions_without_proposal",
+)  # fmt: skip
+"""Counts and sums of an audit."""
 _FIRST_FORMAT = 1
 """Form of folders that do not name theirs."""
 
@@ -58,6 +64,14 @@ class AuditMeta(Origin):
     totals: dict[str, Any]
     """Counts and sums."""
 
+    @field_validator("totals")
+    @classmethod
+    def _whole(cls, totals: dict[str, Any]) -> dict[str, Any]:
+        missing = [name for name in TOTALS if name not in totals]
+        if missing:
+            raise ValueError(f"{missing[0]} is missing")
+        return totals
+
     @property
     def text(self) -> str:
         """The file."""
@@ -67,9 +81,10 @@ class AuditMeta(Origin):
 def is_audit_folder(folder: Path) -> bool:
     """Whether `folder` holds an audit, of whatever form."""
     try:
-        return "mardok" in json.loads((folder / META_FILE).read_text("utf-8"))
-    except (OSError, ValueError, TypeError):
+        raw = json.loads((folder / META_FILE).read_text("utf-8"))
+    except (OSError, ValueError, RecursionError):
         return False
+    return isinstance(raw, dict) and "mardok" in raw
 
 
 def read_origin(folder: Path) -> Origin:
@@ -94,8 +109,8 @@ def read_given_settings(folder: Path) -> dict[str, Any]:
     FolderError
         If `folder` holds no audit.
     """
-    result: dict[str, Any] = _read(folder).get("settings", {})
-    return result
+    result = _read(folder).get("settings", {})
+    return dict(result) if isinstance(result, dict) else {}
 
 
 def read_meta(folder: Path) -> AuditMeta:

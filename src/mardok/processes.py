@@ -6,24 +6,215 @@ Out: what came of it, once it is asked for.
 
 from __future__ import annotations
 
+import ctypes
 import logging
 import multiprocessing
+import os
+import signal
 import sys
-from collections.abc import Callable
-from multiprocessing.connection import Connection
-from multiprocessing.context import BaseContext
-from typing import TypeVar
+import threading
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from multiprocessing.connection import Connection, wait
+from multiprocessing.process import BaseProcess
+from typing import Generic, TypeVar
 
 from mardok.memory import give_back_memory, no_search_for_cycles
 
 log = logging.getLogger(__name__)
 
+_Piece = TypeVar("_Piece")
 _Result = TypeVar("_Result")
+_PR_SET_PDEATHSIG = 1
+"""From ``linux/prctl.h``."""
+_END_S = 0.5
+_ENOUGH_AHEAD = 2
+"""Pieces for each process that are taken before what came of the first is asked for."""
 
 
-def process_context() -> BaseContext:
-    """How processes are begun: forked ones need no import of their own and work from any script; else as is usual."""
-    return multiprocessing.get_context("fork" if "fork" in multiprocessing.get_all_start_methods() else None)
+_is_worker = False
+
+
+def can_fork() -> bool:
+    """Whether processes can be forked: these need no import of their own and work from any script."""
+    return "fork" in multiprocessing.get_all_start_methods() and not multiprocessing.current_process().daemon
+
+
+def is_worker() -> bool:
+    """Whether this process is one of :class:`Workers`, which may end without harm."""
+    return _is_worker
+
+
+def end_with_parent(parent: int) -> None:
+    """Let the system end this process when its parent ends, whatever it is doing then, where the system can (Linux).
+
+    Parameters
+    ----------
+    parent : int
+        Number of the process that began this one; if that is gone already, this one ends here.
+    """
+    if sys.platform == "linux":
+        prctl = getattr(ctypes.CDLL(None), "prctl", None)
+        if prctl is not None:
+            prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:
+        os._exit(1)
+
+
+def end_all() -> None:
+    """End every process that was begun here."""
+    ending = multiprocessing.active_children()
+    for process in ending:
+        process.kill()
+    for process in ending:
+        process.join(_END_S)
+
+
+@dataclass(frozen=True)
+class Lost:
+    """What came of a piece of work whose process ended over it."""
+
+    signal: int
+    """Signal that ended it; 0 if it ended by itself."""
+
+
+class Workers(Generic[_Piece, _Result]):
+    """Processes that do the same work, each on one piece at a time.
+
+    No two processes share a lock or a queue, so that the end of one is no matter of the others: each has a pipe of its own
+    and a thread here that waits at it.
+
+    Parameters
+    ----------
+    work : callable
+        From a piece to its result; both can be pickled.
+    n : int
+        Number of processes.
+    """
+
+    def __init__(self, work: Callable[[_Piece], _Result], n: int) -> None:
+        self._work = work
+        self._waiting: deque[_Task[_Piece, _Result]] = deque()
+        self._changed = threading.Condition()
+        self._is_closed = False
+        self._processes: dict[int, BaseProcess] = {}
+        self._forking = threading.Lock()
+        """A process that is forked between the begin of another and the closing of its end here would keep that open."""
+        pipes = [self._begin(number) for number in range(n)]  # all are forked before the first thread is there
+        self._threads = [
+            threading.Thread(target=self._attend, args=(number, pipe), daemon=True) for number, pipe in enumerate(pipes)
+        ]
+        for thread in self._threads:
+            thread.start()
+
+    def results(self, pieces: Iterable[_Piece]) -> Iterator[tuple[_Piece, _Result | Lost]]:
+        """What came of each piece, in their order; pieces are taken as results are asked for."""
+        ahead: deque[_Task[_Piece, _Result]] = deque()
+        for piece in pieces:
+            task: _Task[_Piece, _Result] = _Task(piece)
+            ahead.append(task)
+            with self._changed:
+                self._waiting.append(task)
+                self._changed.notify()
+            if len(ahead) > _ENOUGH_AHEAD * len(self._threads):
+                yield self._ended(ahead.popleft())
+        while ahead:
+            yield self._ended(ahead.popleft())
+
+    def _ended(self, task: _Task[_Piece, _Result]) -> tuple[_Piece, _Result | Lost]:
+        task.is_done.wait()
+        if task.error is not None:
+            raise task.error
+        assert task.result is not None
+        return task.piece, task.result
+
+    def close(self) -> None:
+        """End all processes, whatever they are doing."""
+        with self._changed:
+            self._is_closed = True
+            self._changed.notify_all()
+        for process in list(self._processes.values()):
+            process.kill()
+        for process in list(self._processes.values()):
+            process.join()
+
+    def _begin(self, number: int) -> Connection:
+        with self._forking:
+            ours, theirs = multiprocessing.Pipe()
+            process = multiprocessing.get_context("fork").Process(
+                target=_serve, args=(self._work, theirs, ours, os.getpid()), daemon=True
+            )
+            process.start()
+            theirs.close()
+            self._processes[number] = process
+            return ours
+
+    def _attend(self, number: int, pipe: Connection) -> None:
+        """Hand pieces to one process; begin another where it ends."""
+        while True:
+            with self._changed:
+                while not self._waiting and not self._is_closed:
+                    self._changed.wait()
+                if self._is_closed:
+                    return
+                task = self._waiting.popleft()
+            try:
+                pipe.send(task.piece)
+                if pipe not in wait([pipe, self._processes[number].sentinel]):
+                    raise EOFError
+                is_whole, came = pipe.recv()
+                task.result, task.error = (came, None) if is_whole else (None, came)
+            except (EOFError, OSError):
+                pipe.close()
+                process = self._processes[number]
+                process.join()
+                task.result = Lost(max(0, -(process.exitcode or 0)))
+                if not self._is_closed:
+                    pipe = self._begin(number)
+            except Exception as error:  # noqa: BLE001 - what cannot be pickled is told to whoever asks
+                task.error = error
+            task.is_done.set()
+
+
+class _Task(Generic[_Piece, _Result]):
+    """A piece of work, and what came of it."""
+
+    def __init__(self, piece: _Piece) -> None:
+        self.piece = piece
+        self.result: _Result | Lost | None = None
+        self.error: Exception | None = None
+        self.is_done = threading.Event()
+
+
+def _serve(work: Callable[[_Piece], _Result], pipe: Connection, others: Connection, parent: int) -> None:
+    """Do the work on one piece after the other, until the pipe closes."""
+    global _is_worker
+    _is_worker = True
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the terminal sends it to all; who began the work ends it
+    end_with_parent(parent)
+    others.close()
+    while True:
+        try:
+            piece = pipe.recv()
+        except (EOFError, OSError):
+            os._exit(0)
+        try:
+            result: tuple[bool, _Result | Exception] = True, work(piece)
+        except Exception as error:  # noqa: BLE001 - it is raised where the result is asked for
+            result = False, error
+        pipe.send(result)
+
+
+@contextmanager
+def workers(work: Callable[[_Piece], _Result], n: int) -> Iterator[Workers[_Piece, _Result]]:
+    """Processes for a while; see :class:`Workers`."""
+    result = Workers(work, n)
+    try:
+        yield result
+    finally:
+        result.close()
 
 
 def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
@@ -46,7 +237,7 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
         return work
     context = multiprocessing.get_context("fork")
     receiver, sender = context.Pipe(duplex=False)
-    process = context.Process(target=_send, args=(work, sender), daemon=True)
+    process = context.Process(target=_send, args=(work, sender, os.getpid()), daemon=True)
     process.start()
     sender.close()
 
@@ -62,8 +253,10 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
     return result
 
 
-def _send(work: Callable[[], _Result], sender: Connection) -> None:
+def _send(work: Callable[[], _Result], sender: Connection, parent: int) -> None:
     """Do the work and send what came of it, or nothing."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    end_with_parent(parent)
     # A search for cycles would write to every object, and so copy the memory that both processes share.
     with no_search_for_cycles():
         try:

@@ -96,6 +96,18 @@ class Extract(Section):
     disregard: tuple[Literal["noindex", "robots.txt", "canonical"], ...] = ()
     """What is not to keep pages out of the audit, as of a site that is not public yet or a copy of it: ``noindex``,
     ``robots.txt``, ``canonical`` (one that names another host)."""
+    max_depth: int = Field(default=512, ge=32, le=512)
+    """Most elements within each other, as in browsers; the tags of deeper ones are passed over, not their text."""
+    max_attributes: int = Field(default=256, ge=1, le=4096)
+    """Most attributes of an element; further ones are passed over."""
+    max_blocks: int = Field(default=50_000, ge=1)
+    """Most blocks of text of a page; what follows is passed over."""
+    max_links: int = Field(default=10_000, ge=1)
+    """Most links of a page; further ones are passed over."""
+    max_images: int = Field(default=10_000, ge=1)
+    """Most images of a page; further ones are passed over."""
+    max_seconds: float = Field(default=20, gt=0)
+    """Most seconds of one processor for reading one page; a page that takes longer is listed as unread."""
 
 
 class Text(Section):
@@ -560,7 +572,7 @@ def read_settings(
     if path is not None:
         try:
             values = _merged(values, tomllib.loads(path.read_text("utf-8-sig")))
-        except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as error:
+        except (OSError, ValueError, RecursionError) as error:
             raise SettingsError(f"{path}: cannot be read as a TOML settings file: {error}") from error
     for assignment in assignments:
         key, equals, text = assignment.partition("=")
@@ -576,7 +588,7 @@ def read_settings(
 def _toml_value(text: str) -> Any:
     try:
         return tomllib.loads(f"value = {text}")["value"]
-    except tomllib.TOMLDecodeError:
+    except (ValueError, RecursionError):  # no TOML, or a number or nesting beyond all bounds
         return text
 
 

@@ -21,6 +21,10 @@ from urllib.parse import SplitResult, urljoin, urlsplit, urlunsplit
 if TYPE_CHECKING:
     from mardok.settings import Variants
 
+_LONGEST = 1 << 13
+"""Characters of an address; servers need not take more than 8,000 octets (RFC 9110, section 4.1)."""
+_LONGEST_KEPT = 512
+"""Characters of an address, with the one it is resolved against, that are remembered."""
 _DEFAULT_PORT = {"http": 80, "https": 443}
 _ESCAPE = re.compile(r"%[0-9a-fA-F]{2}")
 _STRIPPED = "".join(map(chr, range(0x21)))
@@ -63,9 +67,13 @@ def resolved_url(href: str, base: str) -> str | None:
     return normal_url(href, base)
 
 
-@lru_cache(maxsize=1 << 17)
 def split_url(url: str) -> SplitResult:
     """Parts of an address; kept, since many stages ask for the parts of each page's address."""
+    return _kept_parts(url) if len(url) <= _LONGEST_KEPT else urlsplit(url)
+
+
+@lru_cache(maxsize=1 << 17)
+def _kept_parts(url: str) -> SplitResult:
     return urlsplit(url)
 
 
@@ -74,9 +82,8 @@ def _origin(url: str) -> str:
     return "/".join(url.split("/", 3)[:3])
 
 
-@lru_cache(maxsize=1 << 16)
 def normal_url(text: str, base: str = "") -> str | None:
-    """The address in its one form, resolved against `base`; None if it is no http(s) address.
+    """The address in its one form, resolved against `base`; None if it is no http(s) address, or one no server takes.
 
     Characters that may not stand in an address are percent-encoded as UTF-8, and hosts outside ASCII with IDNA, as
     browsers send them.
@@ -88,6 +95,17 @@ def normal_url(text: str, base: str = "") -> str | None:
     >>> normal_url("mailto:a@host.example") is None
     True
     """
+    if len(text) + len(base) <= _LONGEST_KEPT:
+        return _kept_url(text, base)
+    return _normal_url(text, base) if len(text) <= _LONGEST else None
+
+
+@lru_cache(maxsize=1 << 16)
+def _kept_url(text: str, base: str) -> str | None:
+    return _normal_url(text, base)
+
+
+def _normal_url(text: str, base: str) -> str | None:
     text = _REMOVED.sub("", text.strip(_STRIPPED))
     if "\\" in text:  # to browsers a slash, but in the query
         end = next((at for at, character in enumerate(text) if character in "?#"), len(text))

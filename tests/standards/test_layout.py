@@ -29,8 +29,8 @@ ORDER = [
     "__main__",
 ]
 ROOT = {
-    "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "memory", "processes",
-    "progress", "figures", "__init__",
+    "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "locks", "memory",
+    "processes", "progress", "figures", "__init__",
 }  # fmt: skip
 
 

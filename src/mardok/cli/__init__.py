@@ -1,5 +1,49 @@
-"""The command line: a thin shell over the library, one module a command."""
+"""The command line: a thin shell over the library, one module a command.
 
-from mardok.cli.app import main
+In:  the command line.
+Out: the answer, and an exit status; what is interrupted or goes wrong ends in one line, never in a traceback.
+"""
 
-__all__ = ["main"]
+from __future__ import annotations
+
+import os
+import signal
+import sys
+import threading
+from contextlib import suppress
+from typing import Any, NoReturn
+
+_INTERRUPTED = 130
+"""Status of a program that an interrupt ended, as shells give it."""
+_SHOW_CURSOR = b"\r\x1b[K\x1b[?25h"
+
+
+def main() -> None:
+    """Run the program."""
+    is_main = threading.current_thread() is threading.main_thread()
+    before = signal.signal(signal.SIGINT, _leave) if is_main else None
+    try:
+        from mardok.cli.app import run  # only here: an interrupt may come while it is loaded
+
+        run()
+    finally:
+        if is_main:
+            signal.signal(signal.SIGINT, before)
+
+
+def _leave(*_: Any) -> NoReturn:
+    """End at once.
+
+    An exception would not do: where it is raised in a callback it is swallowed, and libraries turn it into something else.
+    """
+    signal.signal(signal.SIGINT, signal.SIG_DFL)  # whoever presses again will not wait for what is put in order now
+    with suppress(BaseException):
+        if "mardok.processes" in sys.modules:
+            sys.modules["mardok.processes"].end_all()
+        if "mardok.folder" in sys.modules:
+            sys.modules["mardok.folder"].remove_unfinished()
+        if os.isatty(2):
+            os.write(2, _SHOW_CURSOR)
+    with suppress(OSError):
+        os.write(2, b"mardok: interrupted; what stood in the output before is still there\n")
+    os._exit(_INTERRUPTED)

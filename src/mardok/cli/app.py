@@ -2,7 +2,7 @@
 
 In:  the command line.
 Out: the answer on standard output, all else on standard error, and an exit status: 0 done, 1 done with pages that could
-     not be read, 2 wrong call or unusable input.
+     not be read, 2 wrong call or unusable input, 70 a defect, of which a report is left, 130 interrupted.
 """
 
 from __future__ import annotations
@@ -13,8 +13,8 @@ import sys
 import typer
 
 from mardok.cli import audit, crawl, demo, handoff, page, pages, pair, phrases
-from mardok.cli.console import fail, hide_log, replace_what_cannot_be_shown, show_log
-from mardok.errors import MardokError
+from mardok.cli.console import fail, fail_unexpectedly, hide_log, replace_what_cannot_be_shown, show_log
+from mardok.errors import FolderError, MardokError
 
 app = typer.Typer(
     name="mardok",
@@ -47,8 +47,8 @@ def _options(
         raise typer.Exit
 
 
-def main() -> None:
-    """Run the program."""
+def run() -> None:
+    """Run a command."""
     try:
         replace_what_cannot_be_shown()
         app()
@@ -57,7 +57,9 @@ def main() -> None:
     except BrokenPipeError:
         sys.stderr.close()
         sys.exit(0)
-    except KeyboardInterrupt:
-        sys.exit(130)
+    except OSError as error:
+        fail(FolderError(f"{error.filename or 'the disk'}: {error.strerror or error}"))
+    except Exception as error:  # noqa: BLE001 - a defect, or a machine in need; whoever meets it is not left with a traceback
+        fail_unexpectedly(error)
     finally:
         hide_log()

@@ -64,32 +64,33 @@ def audit(
 
     Example: mardok audit site.warc.gz --search search.csv -o audit
     """
-    from mardok.folder import check_replaceable  # only here: the other commands start without tables and settings
+    from mardok.folder import check_replaceable, claimed  # only here: the other commands start without tables and settings
     from mardok.meta import is_audit_folder, read_given_settings, read_origin, read_totals
 
-    check_replaceable(out)
-    before = read_totals(out)
-    audited = [Path(source) for source in sources if is_audit_folder(Path(source))]
-    earlier = [read_origin(folder) for folder in audited]
-    chosen = mardok.read_settings(settings, set_ or [], base=read_given_settings(audited[-1]) if audited else None)
-    searches = search or [Path(path) for origin in earlier for path in origin.search]
-    targets = targets or next((Path(origin.targets) for origin in reversed(earlier) if origin.targets), None)
-    signals = signals or next((Path(origin.signals) for origin in reversed(earlier) if origin.signals), None)
-    with progress_line() as progress:
-        crawled = _crawled(sources, out, chosen, progress)
-        finished = mardok.audit(
-            *crawled,
-            base=base,
-            search=searches,
-            targets=targets,
-            signals=signals,
-            decisions=decisions or (out / "plan.csv" if (out / "plan.csv").is_file() else None),
-            settings=chosen,
-            jobs=jobs,
-            progress=progress,
-        )
-        progress("writing the report", 0)
-        finished.save(out, jobs=jobs)
+    with claimed(out):
+        check_replaceable(out)
+        before = read_totals(out)
+        audited = [Path(source) for source in sources if is_audit_folder(Path(source))]
+        earlier = [read_origin(folder) for folder in audited]
+        chosen = mardok.read_settings(settings, set_ or [], base=read_given_settings(audited[-1]) if audited else None)
+        searches = search or [Path(path) for origin in earlier for path in origin.search]
+        targets = targets or next((Path(origin.targets) for origin in reversed(earlier) if origin.targets), None)
+        signals = signals or next((Path(origin.signals) for origin in reversed(earlier) if origin.signals), None)
+        with progress_line() as progress:
+            crawled = _crawled(sources, out, chosen, progress)
+            finished = mardok.audit(
+                *crawled,
+                base=base,
+                search=searches,
+                targets=targets,
+                signals=signals,
+                decisions=decisions or (out / "plan.csv" if (out / "plan.csv").is_file() else None),
+                settings=chosen,
+                jobs=jobs,
+                progress=progress,
+            )
+            progress("writing the report", 0)
+            finished.save(out, jobs=jobs)
     if as_json:
         print_json({"folder": str(out), "totals": finished.meta.totals, "plan": records(finished.plan)})
     else:

@@ -9,11 +9,16 @@ from __future__ import annotations
 import io
 import json
 import logging
+import os
+import platform
 import re
 import sys
+import tempfile
 import time
+import traceback
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from importlib.metadata import version
 from typing import TYPE_CHECKING, Any, NoReturn
 
 from rich.console import Console
@@ -84,6 +89,29 @@ def fail(error: Exception) -> NoReturn:
     """Say what is wrong in one line and leave with status 2."""
     errors.print(Text.assemble(("mardok: ", "bold red"), " ".join(shown(error).plain.split())))
     sys.exit(2)
+
+
+def fail_unexpectedly(error: Exception) -> NoReturn:
+    """Write down what went wrong that should not have, say where in one line, and leave with status 70."""
+    kind = type(error).__name__
+    if isinstance(error, (MemoryError, RecursionError)):
+        told = f"there is not enough memory ({kind})"
+    else:
+        told = f"this went wrong and should not have ({kind}: {' '.join(str(error).split())[:200]})"
+    lines = [
+        f"Mardok {version('mardok')}, Python {sys.version}, {platform.platform()}",
+        f"Command: {' '.join(sys.argv[1:2])}",  # what follows may hold names and addresses of a client
+        *traceback.format_exception(error),
+    ]
+    try:
+        descriptor, path = tempfile.mkstemp(".txt", "mardok-report-")
+        with os.fdopen(descriptor, "w", encoding="utf-8", errors="backslashreplace") as file:
+            file.write("\n".join(lines))
+        told += f"; the file {path} says where"
+    except OSError:
+        pass
+    errors.print(Text.assemble(("mardok: ", "bold red"), shown(told).plain))
+    sys.exit(70)
 
 
 def replace_what_cannot_be_shown() -> None:

@@ -28,7 +28,7 @@ from mardok.text.words import words
 
 _PLACES_AT_ONCE, _TEXTS_AT_ONCE = 1 << 20, 1 << 12
 """Of the whole site only so much is looked at together: arrays over all its words fill the memory."""
-_SENTENCE_END = re.compile(r"[.!?\u2026]+[\"'\u201d\u2019)\]]*\s+|[\u3002\uff01\uff1f]")
+_SENTENCE_END = re.compile(r"(?<![.!?\u2026])[.!?\u2026]++[\"'\u201d\u2019)\]]*+\s++|[\u3002\uff01\uff1f]")
 _GOOD_SENTENCE = 120
 """Characters of a sentence that says enough about a mention and not too much."""
 _LONGEST_SENTENCE = 240

@@ -33,7 +33,7 @@ _LONGEST = 10
 _SHORT = 6
 _FILE = re.compile(r"\.(?:html?|php|aspx?|jsp|xhtml)$", re.IGNORECASE)
 _YEAR = re.compile(r"(?:19|20)\d\d")
-_VERSION = re.compile(r"\d+(?:\.\d+)+")
+_VERSION = re.compile(r"(?<!\d)\d++(?:\.\d++)+")
 
 
 def _as_one_word(version: re.Match[str]) -> str:

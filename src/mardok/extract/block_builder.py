@@ -23,7 +23,7 @@ _MARKS = str.maketrans(_END + _BEGIN_LINK + _END_LINK, "   ")
 _ROW_OF_LINKS = re.compile(
     f"{_BEGIN_LINK}[^{_BEGIN_LINK}{_END_LINK}]+{_END_LINK}(?:{_BEGIN_LINK}[^{_BEGIN_LINK}{_END_LINK}]+{_END_LINK})+"
 )
-_BARE = re.compile(f" *(?:{_BEGIN_LINK}{_END_LINK} *)+")
+_BARE = re.compile(f"(?<! ) *(?:{_BEGIN_LINK}{_END_LINK} *)+")
 
 NO_JOINT = 127
 """Joint of what stands in no element of its own: more than any depth."""

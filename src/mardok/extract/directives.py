@@ -16,13 +16,14 @@ from mardok.sources.body import header_bytes
 from mardok.sources.raw import RawPage
 from mardok.urls import normal_url, resolved_url
 
-_LINK_VALUE = re.compile(r"<([^>]*)>((?:\s*;\s*[\w*-]+\s*=\s*(?:\"[^\"]*\"|[^\s;,\"]+))*)")
-_PARAMETER = re.compile(r";\s*([\w*-]+)\s*=\s*(?:\"([^\"]*)\"|([^\s;,\"]+))")
+_LINK_VALUE = re.compile(r"<([^<>]*)>((?:\s*+;\s*+[\w*-]++\s*+=\s*+(?:\"[^\"]*\"|[^\s;,\"]++))*+)")
+_PARAMETER = re.compile(r";\s*+([\w*-]++)\s*+=\s*+(?:\"([^\"]*)\"|([^\s;,\"]++))")
 _AGENT = re.compile(r"\s*([\w-]+)\s*:(?!\s*\d)")
 _NOT_AGENTS = frozenset(["unavailable_after", "max-snippet", "max-image-preview", "max-video-preview"])
+_LONGEST_NAME = 100
 _ROBOT_NAMES = re.compile(r"robots|[\w-]*bot(?:-[\w-]+)?|slurp", re.IGNORECASE)
 _REFRESH = re.compile(
-    r"""\s*0*(?:\.\d*)?\s*[;,]\s*(?:url\s*=\s*)?(?:"([^"]+).*|'([^']+).*|([^"'].*))""", re.IGNORECASE | re.DOTALL
+    r"""\s*+0*+(?:\.\d*+)?\s*+[;,]\s*+(?:url\s*+=\s*+)?(?:"([^"]+).*|'([^']+).*|([^"'].*))""", re.IGNORECASE | re.DOTALL
 )
 _REDIRECTS = frozenset([301, 302, 303, 307, 308])
 
@@ -43,7 +44,7 @@ def robots_directives(page: RawPage, metas: Iterable[Mapping[str, str]]) -> tupl
                 result.append((agent, part.strip().lower()))
     for meta in metas:
         name = meta.get("name", "").strip().lower()
-        if _ROBOT_NAMES.fullmatch(name):
+        if len(name) <= _LONGEST_NAME and _ROBOT_NAMES.fullmatch(name):
             agent = "" if name == "robots" else name
             result += [(agent, part.strip().lower()) for part in meta.get("content", "").split(",")]
     return tuple((agent, directive) for agent, directive in result if directive)

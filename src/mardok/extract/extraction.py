@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import hashlib
 import logging
-from collections import Counter, deque
-from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future, ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
+import signal
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import replace
 from functools import partial
 from itertools import islice
+from typing import TypeVar
 
 from w3lib.encoding import html_to_unicode
 
@@ -21,15 +23,25 @@ from mardok.extract import directives
 from mardok.extract.batch import Batch, batch_of
 from mardok.extract.html import Document, read_document
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
+from mardok.extract.limits import within_limits
 from mardok.extract.page import Block, Context, Page
 from mardok.memory import no_search_for_cycles
-from mardok.processes import process_context
+from mardok.processes import Lost, can_fork, is_worker, workers
 from mardok.settings import Settings
 from mardok.sources.raw import RawPage
 from mardok.urls import bare_host, normal_url, resolved_url
 
 log = logging.getLogger(__name__)
 _BATCH = 64
+_Piece = TypeVar("_Piece")
+_Result = TypeVar("_Result")
+_REASONS: Mapping[int, str] = {
+    signal.SIGPROF: "takes longer to read than {most:g} s (extract.max_seconds)",
+    signal.SIGKILL: "its process was killed while it was read (for want of memory?)",
+    signal.SIGSEGV: "the parser cannot read it",
+}
+"""Why a page is not read, by the signal that ended its process."""
+_ENDED = "its process ended while it was read"
 _GIVEN = Context("p", "body", 0, "", in_main=False, chosen="")
 
 
@@ -47,37 +59,39 @@ def extract_batches(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) 
     """
     remaining = iter(raws)
     batches = iter(lambda: list(islice(remaining, _BATCH)), [])
-    extract = partial(_extract_batch, settings=settings)
-    if jobs == 1:
-        yield from map(extract, batches)
+    for batch, result in _in_processes(partial(_extract_batch, settings=settings), batches, jobs):
+        yield _read_again(batch, settings) if isinstance(result, Lost) else result
+
+
+def extract_pages(raws: Sequence[RawPage], settings: Settings) -> list[Page]:
+    """Facts of a few raw pages, with their blocks; those that cannot be read are left out."""
+    alone = _in_processes(partial(extract_page, settings=settings), raws, 1) if raws else ()
+    return [page for _, page in alone if not isinstance(page, Lost)]
+
+
+def _in_processes(
+    work: Callable[[_Piece], _Result], pieces: Iterable[_Piece], jobs: int
+) -> Iterator[tuple[_Piece, _Result | Lost]]:
+    """What came of each piece, in their order. Pages are hostile: where there is a way to, none is read in this process."""
+    if jobs == 1 and not can_fork():
+        yield from ((piece, work(piece)) for piece in pieces)
         return
-    with ProcessPoolExecutor(jobs, process_context()) as pool:
-        waiting: deque[tuple[list[RawPage], Future[Batch] | None]] = deque()
-        for batch in batches:
-            waiting.append((batch, _submitted(pool, extract, batch)))
-            if len(waiting) > 2 * jobs:
-                yield _result(*waiting.popleft(), extract)
-        while waiting:
-            yield _result(*waiting.popleft(), extract)
+    with workers(work, jobs) as readers:
+        yield from readers.results(pieces)
 
 
-def _submitted(
-    pool: ProcessPoolExecutor, extract: Callable[[list[RawPage]], Batch], batch: list[RawPage]
-) -> Future[Batch] | None:
-    """A batch in the queue of the pool; None where the pool is broken by now."""
-    try:
-        return pool.submit(extract, batch)
-    except BrokenProcessPool:
-        return None
-
-
-def _result(batch: list[RawPage], future: Future[Batch] | None, extract: Callable[[list[RawPage]], Batch]) -> Batch:
-    """What came of a batch; it is read here where its process was killed."""
-    try:
-        return future.result() if future is not None else extract(batch)
-    except BrokenProcessPool:
-        log.warning("a process was killed (for want of memory?); its %d pages are read in this one", len(batch))
-        return extract(batch)
+def _read_again(batch: list[RawPage], settings: Settings) -> Batch:
+    """Read each page of a batch alone, since one of them ended its process; that one is named."""
+    log.warning("a process that read pages ended (for want of memory?); its %d pages are read again, each alone", len(batch))
+    pages = []
+    for raw, page in _in_processes(partial(extract_page, settings=settings), batch, 1):
+        if isinstance(page, Lost):
+            reason = _REASONS.get(page.signal, _ENDED).format(most=settings.extract.max_seconds)
+            log.warning("%s: %s", raw.url, reason)
+            bare = RawPage(raw.url, raw.source, raw.status, raw.headers, trouble=reason)
+            page = replace(extract_page(bare, settings), unread=(reason,))
+        pages.append(page)
+    return batch_of(pages)
 
 
 def _extract_batch(raws: list[RawPage], settings: Settings) -> Batch:
@@ -86,14 +100,34 @@ def _extract_batch(raws: list[RawPage], settings: Settings) -> Batch:
 
 
 def extract_page(raw: RawPage, settings: Settings) -> Page:
-    """Facts of one raw page."""
-    if raw.body is None:
-        return _page_from_fields(raw, settings)
-    _, text = html_to_unicode(raw.header("content-type") or None, raw.body, auto_detect_fun=_detected_encoding)
-    document = read_document(text, raw.url, settings.text.only, settings.text.ignore)
+    """Facts of one raw page.
+
+    In a process that was forked to read pages the system ends the process when one takes longer than it may.
+    """
+    with _time_limit(settings.extract.max_seconds):
+        return _page_from_fields(raw, settings) if raw.body is None else _page_from_html(raw, raw.body, settings)
+
+
+@contextmanager
+def _time_limit(seconds: float) -> Iterator[None]:
+    """A limit to the time of a processor that the system keeps, even where the parser never comes back."""
+    if not is_worker() or not hasattr(signal, "setitimer"):
+        yield
+        return
+    signal.signal(signal.SIGPROF, signal.SIG_DFL)
+    signal.setitimer(signal.ITIMER_PROF, seconds)
+    try:
+        yield
+    finally:
+        signal.setitimer(signal.ITIMER_PROF, 0)
+
+
+def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
+    _, text = html_to_unicode(raw.header("content-type") or None, body, auto_detect_fun=_detected_encoding)
+    document, past = _read_within_limits(text, raw.url, settings)
     script_words = None
     if raw.rendered is not None:
-        after = read_document(raw.rendered.decode("utf-8", "replace"), raw.url, settings.text.only, settings.text.ignore)
+        after, past = _read_within_limits(raw.rendered.decode("utf-8", "replace"), raw.url, settings)
         script_words = sum((_shown_words(after) - _shown_words(document)).values())
         document = after if settings.sources.rendered else document
     canonicals = directives.canonical_addresses(raw, document.link_elements, document.base)
@@ -116,12 +150,35 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
         alternates=directives.language_alternates(raw, document.link_elements, document.base),
         blocks=tuple(document.blocks),
         images=tuple(document.images),
-        bytes_hash=hashlib.sha256(raw.body).hexdigest(),
+        bytes_hash=hashlib.sha256(body).hexdigest(),
         trouble=raw.trouble,
+        unread=tuple(f"goes past {setting}; the part within it is used" for setting in past),
         is_html=True,
         script_words=script_words,
         signs=document.signs._replace(canonicals=tuple(dict.fromkeys(filter(None, canonicals))), loaded=_loaded(document)),
     )
+
+
+def _read_within_limits(text: str, url: str, settings: Settings) -> tuple[Document, tuple[str, ...]]:
+    """A document, and the settings whose limits it was past."""
+    limits = settings.extract
+    text, past = within_limits(text, limits)
+    document = read_document(text, url, settings.text.only, settings.text.ignore)
+    more = []
+    if len(document.blocks) > limits.max_blocks:
+        del document.blocks[limits.max_blocks :]
+        more.append("extract.max_blocks")
+    if len(document.images) > limits.max_images:
+        del document.images[limits.max_images :]
+        more.append("extract.max_images")
+    if sum(len(block.links) for block in document.blocks) > limits.max_links:
+        left = limits.max_links
+        for number, block in enumerate(document.blocks):
+            if len(block.links) > left:
+                document.blocks[number] = block._replace(links=block.links[:left])
+            left = max(0, left - len(block.links))
+        more.append("extract.max_links")
+    return document, tuple(dict.fromkeys((*past, *more)))
 
 
 def _loaded(document: Document) -> tuple[str, ...]:

@@ -44,7 +44,13 @@ _REMEMBERED_HASHES = 1 << 16
 """Markup that is remembered in one process."""
 
 _RAW_TEXTS = "|".join(sorted(RAW_TEXT_TAGS))
-_RAW_TEXT = "!--.*?-->|" + "|".join(rf"{name}\b[^<]*+(?:<(?!/{name}>)[^<]*+)*+</{name}>" for name in sorted(RAW_TEXT_TAGS))
+_RAW_TEXT = "|".join(
+    [
+        "!--.*?-->",
+        *(rf"{name}(?=[ >])[^<]*+(?:<(?!/{name}>)[^<]*+)*+</{name}>" for name in sorted(RAW_TEXT_TAGS - {"plaintext"})),
+        r"plaintext(?=[ >]).*",  # nothing ends it
+    ]
+)
 # A template repeats its header, footer, menus and lists on every page: each is taken whole, and looked up before it is read.
 # What would be read differently the second time, or might hold any characters, is not in it.
 _PARTS = "|".join(
@@ -56,7 +62,7 @@ _PARTS = "|".join(
 _SPLIT = re.compile(rf"<(?:{_RAW_TEXT}|({_PARTS})|([^>]*>))", re.DOTALL)
 _SPLIT_PART = re.compile(rf"<(?:({STAND_IN[1:]})|([^>]*>))")
 _STAND_IN = re.compile(STAND_IN)
-_SCRIPT = re.compile(r'<script\b[^>]*\ssrc="([^"]*)"')
+_SCRIPT = re.compile(r'<script(?= )[^<>]*\ssrc="([^"]*)"')
 _ADDRESS = re.compile(r'\s(?:href|src)="([^"]*)"')
 
 
@@ -364,13 +370,11 @@ class _Reader:
         self.stream.end_block(self.state)
         known = _MEMORY.get(self.state, markup, self.origin) or _MEMORY.get(self.state, markup, self.folder)
         if known is None:
-            if not _MEMORY.is_met_again(self.state, markup):
-                self.read(_SPLIT_PART.split(markup))
-                return
             known = self.read_apart(markup)
-            place = self._place_of(_ADDRESS.findall(markup))
-            if place is not None:
-                _MEMORY.put(self.state, markup, place, known)
+            if _MEMORY.is_met_again(self.state, markup):
+                place = self._place_of(_ADDRESS.findall(markup))
+                if place is not None:
+                    _MEMORY.put(self.state, markup, place, known)
         self.stream.insert_part(known[0], self.state.depth)
         self.document.images += known[1]
         self.seen |= known[2]

@@ -130,6 +130,8 @@ class Page:
     script_words: int | None = None
     """Words that exist only after scripts ran; None where no browser looked at the page."""
     signs: Signs = NO_SIGNS
+    unread: tuple[str, ...] = ()
+    """Why not all of it was read, if so."""
     h1_given: str = ""
     """H1 that a table states for a page without HTML."""
 

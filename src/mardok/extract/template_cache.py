@@ -40,7 +40,7 @@ ATTRIBUTE = "mardok-part"
 STAND_IN = rf'<(?:{_NAMES}) {ATTRIBUTE}="\d+">x<a {ATTRIBUTE}=""></a></(?:{_NAMES})>'
 """What a stand-in is when the parser has written it out."""
 _NUMBER = re.compile(rf'<(?:{_NAMES}) {ATTRIBUTE}="(\d+)">')
-_TAG = re.compile(r"""<(/?)([a-zA-Z][^\s/>]*)((?:"[^"]*"|'[^']*'|[^'">])*)>""")
+_TAG = re.compile(r"""<(/?)([a-zA-Z][^\s/<>]*)((?:"[^"<]*"|'[^'<]*'|[^'"<>])*)>""")
 _VOID = frozenset(["br", "hr", "img", "wbr", "source"])
 _HTML = _VOID | frozenset(
     [

@@ -46,7 +46,7 @@ SERIES_PAGES = 3
 _LONG_SLOT = 4
 _SIGNS = re.compile(r"(?<=\w)[^\w\s.,:;!?'\"\u2018\u2019\u201d)\]}\u2013\u2014\u2026|-]+(?=\s|$)|(?<=\w)-+(?=\s|$)")
 """Signs that a word ends on and that are no punctuation, as in ``operator+`` or ``C#``."""
-_IDENTIFIER = re.compile(r"[^\W\d_]\w*(?:(?:_+|\.|::)\w+)+")
+_IDENTIFIER = re.compile(r"(?<!\w)[^\W\d_]\w*(?:(?:_+|\.|::)\w+)+")
 """Names with signs within them, such as of commands and functions: one letter more is another thing."""
 _OPENING_WORDS = 60
 """Words in which a text says what it is about; further down pages speak of their neighbours, too."""

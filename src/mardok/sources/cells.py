@@ -7,6 +7,7 @@ Out: a number or a day, or nothing where the text is neither.
 from __future__ import annotations
 
 import datetime
+import math
 import re
 from collections.abc import Iterable, Sequence
 
@@ -29,7 +30,8 @@ def whole_number(text: str) -> float | None:
     plain = _SPACES.sub("", text)
     grouped = _GROUPED.fullmatch(plain)
     if grouped:
-        return float(plain.replace(grouped[1], ""))
+        count = float(plain.replace(grouped[1], ""))
+        return count if math.isfinite(count) else None
     value = decimal_number(text)
     return value if value is not None and value == int(value) else None
 
@@ -55,7 +57,8 @@ def decimal_number(text: str) -> float | None:
         plain = plain.replace(grouped[1], "") if grouped else ""
     if not _PLAIN.fullmatch(plain):
         return None
-    return float(plain) / (100 if is_percent else 1)
+    value = float(plain) / (100 if is_percent else 1)
+    return value if math.isfinite(value) else None
 
 
 def day(text: str, form: str) -> datetime.date | None:

@@ -9,6 +9,7 @@ A file has millions of rows and far fewer different cells: each different cell i
 from __future__ import annotations
 
 import csv
+import re
 from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 from pathlib import Path
@@ -31,6 +32,7 @@ from mardok.urls import normal_url
 
 _REQUIRED = ("query", "clicks", "impressions", "position")
 _NAMES = ("query", "country", "device")
+_LINE_END = re.compile(r"\r\n|\r|\n")
 _LISTED = 20
 _TOTALS = frozenset(["", "total", "totals", "grand total", "sum", "all", "gesamt", "summe", "gesamtsumme", "ergebnis"])
 _KEY = ("query", "page", "date", "country", "device")
@@ -165,14 +167,15 @@ def _columns(path: Path, table: pa.Table, settings: Search) -> dict[str, _Cells]
 
 def _as_arrow(path: Path, intake: OpenIntake) -> tuple[pa.Table, NDArray[np.int64]]:
     """A file as text, cell by cell, with the number of each row in the file."""
-    if path.suffix == ".csv":
+    suffix = path.suffix.lower()
+    if suffix == ".csv":
         return _csv_as_arrow(path, intake)
-    if path.suffix == ".parquet":
+    if suffix == ".parquet":
         try:
             table = pa.parquet.read_table(path)
+            table = pa.table({str(name): _text_cells(table.column(at)) for at, name in enumerate(table.column_names)})
         except (OSError, ValueError, pa.ArrowException) as error:
-            raise TableError(f"{path}: cannot be read as a Parquet table: {error}") from error
-        table = pa.table({str(name): _text_cells(table.column(at)) for at, name in enumerate(table.column_names)})
+            raise TableError(f"{path}: cannot be read as a Parquet table: {' '.join(str(error).split())}") from error
     else:
         frame = read_table(path)
         table = pa.table({name: pa.array(frame[name].tolist(), pa.string()) for name in map(str, frame.columns)})
@@ -180,6 +183,9 @@ def _as_arrow(path: Path, intake: OpenIntake) -> tuple[pa.Table, NDArray[np.int6
 
 
 def _text_cells(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    if pa.types.is_nested(column.type):
+        return pa.chunked_array([pa.nulls(len(column), pa.string())])
+    column.validate(full=True)  # of text, that it is
     if pa.types.is_dictionary(column.type) or pa.types.is_string(column.type):
         return column
     if pa.types.is_timestamp(column.type):
@@ -195,11 +201,14 @@ def _csv_as_arrow(path: Path, intake: OpenIntake) -> tuple[pa.Table, NDArray[np.
     except OSError as error:
         raise TableError(f"{path}: cannot be read: {error}") from error
     encoding = "utf-16" if begin[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8"
-    heading = begin.decode(encoding, "replace").lstrip("\ufeff").partition("\n")[0]
+    heading = _LINE_END.split(begin.decode(encoding, "replace").lstrip("\ufeff"), maxsplit=1)[0]
     if not heading.strip():
         raise TableError(f"{path}: cannot be read as a .csv table: the file is empty")
     separator = max(",;\t", key=heading.count)
-    names = next(csv.reader([heading.strip()], delimiter=separator))
+    try:
+        names = next(csv.reader([heading.strip()], delimiter=separator))
+    except csv.Error as error:
+        raise TableError(f"{path}: its heading cannot be read: {error}") from error
     if len(set(names)) < len(names):
         raise TableError(f"{path}: two columns have the same name")
     read = partial(_csv_rows, path, encoding, separator, names)

@@ -3,8 +3,8 @@
 In:  the decoded body of a sitemap: XML or plain text (sitemaps.org protocol 0.9), plain or gzip.
 Out: the addresses in it, and whether they are sitemaps again.
 
-XML of sitemaps is often broken, and may be built to blow up a reader of XML; an HTML parser knows no entities that grow
-and takes what is there.
+XML of sitemaps is often broken, and may be built to blow up a reader of XML. So it is not parsed: the elements that hold
+addresses are looked for, each in the time that its length takes.
 """
 
 from __future__ import annotations
@@ -12,8 +12,7 @@ from __future__ import annotations
 import logging
 import re
 from dataclasses import dataclass
-
-from selectolax.lexbor import LexborHTMLParser
+from html import unescape
 
 from mardok.sources.body import BodyError, decoded
 from mardok.urls import normal_url
@@ -24,7 +23,10 @@ MOST_BYTES = 52_428_800
 """Largest sitemap that the protocol allows, uncompressed."""
 MOST_ADDRESSES = 50_000
 """Most addresses of one sitemap that the protocol allows."""
-_CDATA = re.compile(r"<!\[CDATA\[(.*?)\]\]>", re.DOTALL)
+_TAG = re.compile(r"<(/?)(url|sitemap|loc)(?:\s[^<>]*)?>", re.IGNORECASE)
+_CDATA = "<![CDATA["
+_LONGEST = 10_000
+"""Characters of an address, with the blanks around it, that are read."""
 
 
 @dataclass(frozen=True)
@@ -57,12 +59,26 @@ def sitemap_of(body: bytes, url: str) -> Sitemap | None:
     head = text[:4096].lower()
     if "<urlset" not in head and "<sitemapindex" not in head:
         return _plain_list(text, url) if "<" not in head else None
-    tree = LexborHTMLParser(_CDATA.sub(r"\1", text))
-    result = {}
-    for kind, selector in (("pages", "url > loc"), ("sitemaps", "sitemap > loc")):
-        addresses = (normal_url(node.text(), url) for node in tree.css(selector)[:MOST_ADDRESSES])
-        result[kind] = tuple(dict.fromkeys(filter(None, addresses)))
-    return Sitemap(**result)
+    result: dict[str, dict[str, None]] = {"url": {}, "sitemap": {}}
+    inside, n_read = "", 0
+    for tag in _TAG.finditer(text):
+        name, is_end = tag[2].lower(), bool(tag[1])
+        if name != "loc":
+            inside = "" if is_end else name
+        elif inside and not is_end and n_read < MOST_ADDRESSES:
+            n_read += 1
+            address = normal_url(_text_at(text, tag.end()), url)
+            if address is not None:
+                result[inside][address] = None
+    return Sitemap(tuple(result["url"]), tuple(result["sitemap"]))
+
+
+def _text_at(text: str, start: int) -> str:
+    """The text of an element from its beginning on."""
+    piece = text[start : start + _LONGEST].lstrip()
+    if piece.startswith(_CDATA):
+        return piece[len(_CDATA) :].partition("]]>")[0]
+    return unescape(piece.partition("<")[0])
 
 
 def _plain_list(text: str, url: str) -> Sitemap | None:

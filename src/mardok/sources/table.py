@@ -10,9 +10,12 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterator
+import re
+import zipfile
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
+import numpy as np
 import pandas as pd
 import pyarrow as pa
 
@@ -25,6 +28,10 @@ from mardok.vocabulary import NotComputed
 
 SUFFIXES = (".csv", ".jsonl", ".parquet", ".xlsx")
 
+_MOST_UNFOLDED = 1 << 29
+"""Bytes of all parts of a workbook, unpacked."""
+_MOST_COLUMNS = 1000
+_STATUS = re.compile(r"[1-9][0-9]{2}(?:\.0+)?")
 _NEEDS = {
     NotComputed.TEXTS: ("html", "text"),
     NotComputed.TITLES: ("html", "title"),
@@ -41,41 +48,109 @@ def read_table(path: Path) -> pd.DataFrame:
     TableError
         If the file cannot be read as its suffix says, or holds two columns of one name.
     """
+    suffix = path.suffix.lower()
     try:
-        frame = _read_as_text(path)
-    except (OSError, ValueError, KeyError, pa.ArrowException, csv.Error, pd.errors.ParserError) as error:
-        raise TableError(f"{path}: cannot be read as a {path.suffix} table: {error}") from error
+        frame = _READERS[suffix](path)
+    except (OSError, ValueError, KeyError, pa.ArrowException, csv.Error, pd.errors.ParserError, RecursionError) as error:
+        raise TableError(f"{path}: cannot be read as a {suffix} table: {_line(error)}") from error
     frame.columns = pd.Index([str(name).strip().lower() for name in frame.columns])
     if not frame.columns.is_unique:
         raise TableError(f"{path}: two columns are named {frame.columns[frame.columns.duplicated()][0]!r}")
     return frame
 
 
-def _read_as_text(path: Path) -> pd.DataFrame:
-    if path.suffix == ".parquet":
-        return _as_text(pd.read_parquet(path))
-    if path.suffix == ".xlsx":
-        return pd.read_excel(path, dtype=str, keep_default_na=False)
-    if path.suffix == ".jsonl":
-        lines = path.read_text("utf-8-sig").splitlines()
-        return _as_text(pd.DataFrame([json.loads(line) for line in lines if line.strip()]))
-    text = path.read_text("utf-8-sig")
+def _line(error: Exception) -> str:
+    return " ".join(str(error).split())[:200] or type(error).__name__
+
+
+def _read_csv(path: Path) -> pd.DataFrame:
+    text = path.read_text("utf-8-sig").replace("\r\n", "\n").replace("\r", "\n")
     if not text.strip():
         raise ValueError("the file is empty")
-    heading = text.partition("\n")[0]
+    heading = text.lstrip("\n").partition("\n")[0]
     separator = max(",;\t", key=heading.count)
     return pd.read_csv(io.StringIO(text), sep=separator, dtype=str, keep_default_na=False)
 
 
-def _as_text(frame: pd.DataFrame) -> pd.DataFrame:
-    def text(value: object) -> str:
-        if isinstance(value, bytes):
-            return value.decode("utf-8", "replace")
-        if isinstance(value, float) and value.is_integer():
-            return str(int(value))
-        return "" if value is None or value is pd.NaT or value != value else str(value)
+def _read_json_lines(path: Path) -> pd.DataFrame:
+    rows = []
+    for number, line in enumerate(path.read_text("utf-8-sig").split("\n"), start=1):
+        if line.strip():
+            try:
+                row = json.loads(line)
+            except (ValueError, RecursionError) as error:
+                raise ValueError(f"line {number}: {_line(error)}") from error
+            if not isinstance(row, dict):
+                raise ValueError(f"line {number}: expected an object with a value for each column")
+            rows.append(row)
+    return _as_text(pd.DataFrame(rows, dtype=object))
 
-    return pd.DataFrame({name: frame[name].map(text) for name in frame.columns})
+
+def _read_parquet(path: Path) -> pd.DataFrame:
+    return _as_text(pd.read_parquet(path))
+
+
+def _read_workbook(path: Path) -> pd.DataFrame:
+    """The first sheet of a workbook, with the columns that have a heading.
+
+    A workbook of a megabyte can unfold to gigabytes, or name a cell that stands below a million empty rows, so it is read
+    row by row and within bounds.
+    """
+    try:
+        with zipfile.ZipFile(path) as parts:
+            unfolded = sum(part.file_size for part in parts.infolist())
+        if unfolded > _MOST_UNFOLDED:
+            raise ValueError(f"it unfolds to {unfolded / 1e6:,.0f} MB; save its first sheet as CSV")
+        rows = _rows_of_sheet(path)
+    except (OSError, ValueError):
+        raise
+    except Exception as error:
+        raise ValueError(f"the workbook is damaged ({type(error).__name__}: {_line(error)})") from error
+    if not rows:
+        raise ValueError("its first sheet is empty")
+    return pd.DataFrame(rows[1:], columns=rows[0], dtype=object)
+
+
+def _rows_of_sheet(path: Path) -> list[list[str]]:
+    from openpyxl import load_workbook  # only who reads workbooks waits for it
+
+    with path.open("rb") as file:
+        book = load_workbook(file, read_only=True, data_only=True)
+        sheet = book.worksheets[0]
+        sheet.reset_dimensions()  # what a sheet says of its size need not be so
+        rows: list[list[str]] = []
+        n_columns = _MOST_COLUMNS
+        for cells in sheet.iter_rows(values_only=True):
+            row = [_cell_text(cell) for cell in cells[:n_columns]]
+            if not rows:
+                n_columns = max((at for at, text in enumerate(row, start=1) if text.strip()), default=0)
+                if not n_columns:
+                    continue
+            if rows and not any(row):
+                continue
+            rows.append((row + [""] * n_columns)[:n_columns])
+    return rows
+
+
+def _cell_text(value: object) -> str:
+    """A cell as text; of a figure without fraction the whole number, of what is no single value nothing."""
+    if value is None or value is pd.NaT or isinstance(value, (list, tuple, dict, set, np.ndarray)):
+        return ""
+    if isinstance(value, bytes):
+        return value.decode("utf-8", "replace")
+    if isinstance(value, float):
+        return "" if value != value else str(int(value)) if value.is_integer() else str(value)
+    # What stands alone for half of a character in JSON is none, and no file takes it.
+    return str(value).encode("utf-8", "replace").decode("utf-8")
+
+
+def _as_text(frame: pd.DataFrame) -> pd.DataFrame:
+    return pd.DataFrame({name: [_cell_text(value) for value in frame[name]] for name in frame.columns}, dtype=object)
+
+
+_READERS: Mapping[str, Callable[[Path], pd.DataFrame]] = {
+    ".csv": _read_csv, ".jsonl": _read_json_lines, ".parquet": _read_parquet, ".xlsx": _read_workbook,
+}  # fmt: skip
 
 
 def read_page_table(path: Path, intake: OpenIntake) -> Iterator[RawPage]:
@@ -110,9 +185,9 @@ def _row_page(path: Path, line: int, row: dict[str, str], intake: OpenIntake) ->
         intake.unread.append(Unread(str(path), place, "", "not an http(s) address"))
         return None
     status_text = row.pop("status", "").strip()
-    status = int(status_text) if status_text.isdecimal() else None
+    status = int(status_text[:3]) if _STATUS.fullmatch(status_text) else None
     if status_text and status is None:
-        intake.unread.append(Unread(str(path), place, url, f"status {status_text!r} is not a whole number; ignored"))
+        intake.unread.append(Unread(str(path), place, url, f"status {status_text[:40]!r} is none of HTTP; ignored"))
     html = row.pop("html", None)
     headers = [("location", row["redirect_url"])] if row.get("redirect_url") else []
     if html:

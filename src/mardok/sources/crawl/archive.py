@@ -14,14 +14,12 @@ record, too: it is no page of the site.
 
 from __future__ import annotations
 
-import hashlib
 import io
 import logging
 import mmap
 import os
 import re
 import shutil
-import tempfile
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -36,6 +34,7 @@ from warcio.statusandheaders import StatusAndHeaders
 from warcio.warcwriter import WARCWriter
 
 from mardok.errors import SourceError
+from mardok.locks import lock_file
 from mardok.sources.body import header_bytes, header_text
 from mardok.sources.crawl.fetched import Fetched, Task
 from mardok.sources.raw import CrawlEnding
@@ -49,12 +48,6 @@ _PIECE = 1 << 16
 _GZIP_START = re.compile(rb"\x1f\x8b\x08")
 _BREAKS = re.compile(rb"[\r\n\0]")
 _PHRASES = {status.value: status.phrase for status in HTTPStatus}
-
-
-def _lock_file(path: Path) -> Path:
-    """A file that only one process at a time may hold; apart from the crawl, beside which it would be litter."""
-    name = hashlib.sha256(str(path.resolve()).encode("utf-8", "surrogatepass")).hexdigest()
-    return Path(tempfile.gettempdir()) / f"mardok-{name[:16]}.lock"
 
 
 class Archive:
@@ -76,7 +69,7 @@ class Archive:
         self.path = path
         self.mended = ""
         """What was done to an older file that was not whole, for a person to read."""
-        self._lock = FileLock(_lock_file(path))
+        self._lock = FileLock(lock_file(path))
         try:
             self._lock.acquire(timeout=0)
         except Timeout as error:

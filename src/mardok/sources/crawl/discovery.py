@@ -21,7 +21,7 @@ from mardok.urls import normal_url
 HTML_TYPES = ("text/html", "application/xhtml+xml")
 _LEADING = "a[href], area[href], iframe[src], frame[src], link[href], base[href], meta[content], img[src]"
 _FOLLOWED_RELS = frozenset(["canonical", "alternate", "next", "prev", "amphtml"])
-_REFRESH = re.compile(r"\s*[\d.]*\s*[;,]\s*(?:url\s*=\s*)?[\"']?([^\"']+)", re.IGNORECASE)
+_REFRESH = re.compile(r"\s*+[\d.]*+\s*+[;,]\s*+(?:url\s*+=\s*+)?[\"']?([^\"']+)", re.IGNORECASE)
 _FEEDS = ("application/rss+xml", "application/atom+xml", "application/json", "text/xml", "application/xml")
 _EMPTY_WORDS = 20
 

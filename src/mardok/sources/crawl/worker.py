@@ -42,8 +42,10 @@ from twisted.internet.defer import Deferred
 from twisted.internet.error import DNSLookupError
 from twisted.internet.threads import deferToThread
 from twisted.python.failure import Failure
+from twisted.web._newclient import HTTPParser
 
 from mardok.errors import MardokError
+from mardok.processes import end_with_parent
 from mardok.settings import Crawl
 from mardok.sources.body import header_text
 from mardok.sources.crawl.archive import SCOPE_FIELD, Archive
@@ -68,6 +70,7 @@ if TYPE_CHECKING:
 _SLOT = "site"
 _TOLD_EVERY_S = 0.25
 _SECRET_HEADERS = frozenset(["authorization", "cookie", "proxy-authorization"])
+_MOST_HEAD_BYTES = 1 << 18
 _FIRST_WAIT_S = 2.0
 """Seconds to wait after a trouble that may pass, where the server does not say; doubled each time."""
 _CALMING = 0.9
@@ -346,6 +349,23 @@ class SiteSpider(Spider):
         os._exit(1)
 
 
+class LongHeadError(ValueError):
+    """An answer whose headers do not end."""
+
+
+def bound_heads() -> None:
+    """Let no answer have more bytes of headers than any server needs: twisted counts those of a line, not of all lines."""
+    read_line = HTTPParser.lineReceived
+
+    def read_counted(parser: Any, line: bytes) -> None:
+        parser.n_read = getattr(parser, "n_read", 0) + len(line)
+        if parser.n_read > _MOST_HEAD_BYTES:
+            raise LongHeadError
+        read_line(parser, line)  # type: ignore[no-untyped-call]
+
+    HTTPParser.lineReceived = read_counted  # type: ignore[method-assign]
+
+
 def retry_after_s(value: str) -> float:
     """Seconds that a ``Retry-After`` header asks for (RFC 9110, section 10.2.3)."""
     try:
@@ -455,6 +475,7 @@ def run(job: Job) -> None:
     n_before = state.tally.n_fetched
     if archive.ended().end == CrawlEnd.STOPPED:
         state.go_on()
+    bound_heads()
     GuardedResolver.home_names = private_names(scope)
     process = CrawlerProcess(scrapy_settings(job))
     process.crawl(SiteSpider, job=job, archive=archive, state=state)
@@ -486,6 +507,7 @@ def run(job: Job) -> None:
 def main() -> None:
     """Read the job, watch the one who gave it, crawl."""
     raw = json.loads(sys.stdin.readline())
+    end_with_parent(raw["parent"])
     job = Job(raw["starts"], raw["listed"], raw["out"], Crawl.model_validate(raw["settings"]), raw["headers"])
     threading.Thread(target=_leave_with_parent, daemon=True).start()
     try:

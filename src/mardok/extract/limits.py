@@ -1,0 +1,172 @@
+"""What of a document is left to the parser: as much as it can read in time that grows with the document, and no more.
+
+In:  a document as text, limits.
+Out: the same document where it is within them, as nearly all are; else without what is past them, and which limit that was.
+
+A parser of HTML does work for each open element at each tag, copies formatting elements that are left open into whatever
+follows (the "reconstruction of active formatting elements" of the HTML standard), and compares each attribute with those
+before it. So a few thousand tags that nobody closes cost seconds and gigabytes. They are counted here, before.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from itertools import islice
+
+from mardok.settings import Extract
+
+_CHEAP_TAGS = 4000
+"""Tags up to which no nesting costs a noticeable time, with few formatting elements among them."""
+_CHEAP_COPIES = 400_000
+"""Copies of formatting elements that may be made."""
+_OPEN_FORMATTING = 32
+"""Formatting elements that may be open at once, where many copies would be made."""
+_TAGS_OF_A_BLOCK = 5
+_LONG_TAG = 2000
+"""Characters of a tag that may hold more attributes than anybody writes."""
+_LONG_TAG_BEGINS = re.compile(rf"<[^>]{{{_LONG_TAG}}}")
+_MOST_OPTIONS = 4000
+"""Choices of one list that are kept apart: the parser looks at all of them at each."""
+_MOST_STEPS = 20_000_000
+"""Steps over open elements, about half a second."""
+_FORMATTING = frozenset(["b", "big", "code", "em", "font", "i", "nobr", "s", "small", "strike", "strong", "tt", "u"])
+_OPENS_FORMATTING = re.compile(rf"<(?:{'|'.join(sorted(_FORMATTING))})[\s/>]", re.IGNORECASE)
+_VOID = frozenset(
+    ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"]
+)
+_ENDED_BY_THE_NEXT = frozenset(["p", "li", "dt", "dd", "tr", "td", "th", "thead", "tbody", "tfoot", "rt", "rp", "a"])
+"""Elements of which one may not hold another of its kind directly, so that none needs an end."""
+_RAW = frozenset(["script", "style", "textarea", "title", "iframe", "noembed", "noframes", "xmp"])
+_TAG = re.compile(r"<(?:(!--)|(/?)([a-zA-Z][^\s/>]*)[^>]*>?)")
+_ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
+
+
+def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
+    """A document as it may be parsed, and the settings whose limit it was past.
+
+    Examples
+    --------
+    >>> within_limits("<p>Bows", Extract())
+    ('<p>Bows', ())
+    >>> text, past = within_limits("<div>" * 100_000 + "Bows", Extract())
+    >>> text.count("<div>"), text[-4:], past
+    (512, 'Bows', ('extract.max_depth',))
+    """
+    n_tags = html.count("<")
+    past: list[str] = []
+    most_tags = _TAGS_OF_A_BLOCK * limits.max_blocks
+    if n_tags > most_tags:
+        html, n_tags = html[: next(islice(re.finditer("<", html), most_tags, None)).start()], most_tags
+        past.append("extract.max_blocks")
+    if _LONG_TAG_BEGINS.search(html) is not None:
+        html = _with_fewer_attributes(html, limits.max_attributes, past)
+    if n_tags > limits.max_depth:
+        makes_copies = len(_OPENS_FORMATTING.findall(html)) * n_tags > _CHEAP_COPIES
+        if makes_copies or n_tags > _CHEAP_TAGS:
+            html = _Nesting(limits, past, spares_formatting=makes_copies).flattened(html)
+    return html, tuple(dict.fromkeys(past))
+
+
+def _tags(html: str) -> Iterator[re.Match[str]]:
+    """The tags of a document, without what stands in comments, scripts and the like."""
+    at = 0
+    while (tag := _TAG.search(html, at)) is not None:
+        at = tag.end()
+        if tag[1]:
+            end = html.find("-->", at)
+            at = end + 3 if end >= 0 else len(html)
+            continue
+        yield tag
+        if not tag[2] and tag[3].lower() in _RAW:
+            ending = re.compile(rf"</{tag[3]}[\s/>]", re.IGNORECASE).search(html, at)
+            at = ending.start() if ending is not None else len(html)
+
+
+def _with_fewer_attributes(html: str, most: int, past: list[str]) -> str:
+    out: list[str] = []
+    end = 0
+    for tag in _tags(html):
+        if tag.end() - tag.start() > _LONG_TAG:
+            found = list(islice(_ATTRIBUTE.finditer(html, tag.end(3), tag.end()), most + 1))
+            if len(found) > most:
+                out += (html[end : found[most].start()], ">")
+                end = tag.end()
+                past.append("extract.max_attributes")
+    return "".join([*out, html[end:]]) if out else html
+
+
+@dataclass
+class _Nesting:
+    """Follows the open elements of a document, as far as their number goes."""
+
+    limits: Extract
+    past: list[str]
+    spares_formatting: bool
+    open: list[str] = field(default_factory=list)
+    formatting: list[str] = field(default_factory=list)
+    """Formatting elements that the parser would put into what follows."""
+    left_out: list[str] = field(default_factory=list)
+    """Elements whose tags are left out, so that their ends are, too."""
+    n_steps: int = 0
+    n_options: int = 0
+
+    def flattened(self, html: str) -> str:
+        """The document without the tags that are nested too deep, up to where it costs too much."""
+        out: list[str] = []
+        kept = 0
+        for tag in _tags(html):
+            self.n_steps += len(self.open) + self.n_options
+            if self.n_steps > _MOST_STEPS:
+                self.past.append("extract.max_depth")
+                html = html[: tag.start()]
+                break
+            name = tag[3].lower()
+            if not (self._ended(name) if tag[2] else self._opened(name)):
+                out.append(html[kept : tag.start()])
+                kept = tag.end()
+        return "".join([*out, html[kept:]])
+
+    def _opened(self, name: str) -> bool:
+        """Take in the begin of an element; whether its tag is kept."""
+        if name in _VOID:
+            return True
+        if name in ("option", "optgroup"):
+            self.n_options += 1
+            if self.n_options > _MOST_OPTIONS:
+                self.n_options = _MOST_OPTIONS
+                self.past.append("extract.max_depth")
+                return False
+            return True
+        self.n_options = 0 if name == "select" else self.n_options
+        if name in _FORMATTING and self.spares_formatting:
+            if len(self.formatting) >= _OPEN_FORMATTING:
+                self.past.append("extract.max_depth")
+                self.left_out.append(name)
+                return False
+            self.formatting.append(name)
+            return True
+        if name in _ENDED_BY_THE_NEXT:
+            return True
+        if len(self.open) >= self.limits.max_depth:
+            self.past.append("extract.max_depth")
+            self.left_out.append(name)
+            return False
+        self.open.append(name)
+        return True
+
+    def _ended(self, name: str) -> bool:
+        """Take in the end of an element; whether its tag is kept."""
+        if self.left_out and self.left_out[-1] == name:
+            self.left_out.pop()
+            return False
+        if name in _FORMATTING and self.spares_formatting:
+            for at in range(len(self.formatting) - 1, -1, -1):
+                if self.formatting[at] == name:
+                    del self.formatting[at]
+                    break
+        elif name in self.open:
+            while self.open.pop() != name:
+                pass
+        return True
