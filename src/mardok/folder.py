@@ -29,6 +29,7 @@ from mardok.locks import BusyError, sole_right
 from mardok.memory import give_back_memory
 from mardok.meta import META_FILE, is_audit_folder
 from mardok.tables import PAGES, SMALL_GAIN_DECIMALS, TABLES, Column, Table
+from mardok.visible import visible
 from mardok.vocabulary import GainUnit
 
 if TYPE_CHECKING:
@@ -45,13 +46,14 @@ _FORMULA = re.compile(r"'*[=+\-@\t\r]")
 
 
 def neutral_cell(text: str) -> str:
-    """Text that no spreadsheet runs as a formula.
+    """Text that no spreadsheet runs as a formula, with every sign visible.
 
     Examples
     --------
     >>> neutral_cell("=HYPERLINK(1)"), neutral_cell("plain")
     ("'=HYPERLINK(1)", 'plain')
     """
+    text = visible(text)
     return "'" + text if _FORMULA.match(text) else text
 
 

@@ -97,7 +97,8 @@ def normal_url(text: str, base: str = "") -> str | None:
     """
     if len(text) + len(base) <= _LONGEST_KEPT:
         return _kept_url(text, base)
-    return _normal_url(text, base) if len(text) <= _LONGEST else None
+    result = _normal_url(text, base) if len(text) <= _LONGEST else None
+    return result if result is not None and len(result) <= _LONGEST else None
 
 
 @lru_cache(maxsize=1 << 16)

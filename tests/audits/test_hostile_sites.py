@@ -45,6 +45,7 @@ PATHS = [
 ]  # fmt: skip
 SUFFIXES = ["", "", "", "?utm_source=x", "?page=2", "?s=%22", "#f", "?utm_source=x&id={}"]
 TARGETS = ["", "//", "javascript:x", "http://[", "?", "#", "https://elsewhere.example/"]
+UNSEEN = frozenset([*map(chr, range(9)), *map(chr, range(14, 32)), "\u202e", "\u2066", "\u200f"])
 SAME = "We hire violins by the month, mend bows, and cut bridges for schools, whatever the size. " * 6
 
 
@@ -108,6 +109,9 @@ def test_a_hostile_site_is_audited_to_the_end(seed: int, tmp_path: Path) -> None
     assert set(moved["target"]) <= set(again.pages.loc[again.pages["indexable"], "url"])
     mardok.hand_off(again, tmp_path / "orders", all_proposals=True)
     assert (tmp_path / "orders" / "redirects.csv").read_text("utf-8").count("\n") >= moved["step"].eq("redirect").sum()
+    for path in tmp_path.rglob("*.*"):
+        if path.suffix in (".csv", ".md", ".txt", ".conf", ".html") and path != search and path.name != "report.html":
+            assert UNSEEN.isdisjoint(path.read_text("utf-8")), path
     assert "<script>document" not in (tmp_path / "out" / "report.html").read_text("utf-8")
 
 

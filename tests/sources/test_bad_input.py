@@ -129,7 +129,7 @@ def test_one_odd_row_costs_that_row(tmp_path: Path) -> None:
     audited = mardok.audit(path)
     audited.save(tmp_path / "out")
     assert mardok.load(tmp_path / "out").pages["title"].tolist() == ["half a character: ?", "Hire", "x"]
-    assert audited.unread["reason"].tolist() == ["status '99999999999999999999' is none of HTTP; ignored"]
+    assert audited.tables["unread"]["reason"].tolist() == ["status '99999999999999999999' is none of HTTP; ignored"]
 
 
 def test_every_way_to_end_a_line_and_to_write_a_suffix(tmp_path: Path) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from mardok.settings import Settings
+from mardok.settings import Extract, Settings
 from mardok.sources.crawl.discovery import leads_of
 from mardok.sources.crawl.fetched import Fetched, Task
 from mardok.sources.crawl.scope import scope_of
@@ -58,7 +58,7 @@ def answer(server: dict[str, Any], task: Task) -> Fetched:
 def new_state(**rules: Any) -> CrawlState:
     conduct = Settings.model_validate({"crawl": rules}).crawl
     start = f"{HOME}/"
-    return CrawlState([start], [], scope_of([start], conduct))
+    return CrawlState([start], [], scope_of([start], conduct), Extract())
 
 
 def carried_on(state: CrawlState, server: dict[str, Any]) -> list[Fetched]:
@@ -110,5 +110,5 @@ def test_only_the_site_is_asked_and_only_what_robots_allow(server: dict[str, Any
 
 @given(st.binary(max_size=120), st.sampled_from(["text/html", "", "text/html; charset=utf-16", "application/pdf"]))
 def test_no_bytes_break_the_finding_of_links(body: bytes, kind: str) -> None:
-    found = leads_of(Fetched(Task(f"{HOME}/", "page", 0), 200, (("Content-Type", kind),), body), 10_000)
+    found = leads_of(Fetched(Task(f"{HOME}/", "page", 0), 200, (("Content-Type", kind),), body), 10_000, Extract())
     assert all(url.startswith(("http://", "https://")) for url in (*found.links, *found.images))

@@ -30,7 +30,7 @@ ORDER = [
 ]
 ROOT = {
     "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "locks", "memory",
-    "processes", "progress", "figures", "__init__",
+    "processes", "progress", "visible", "figures", "__init__",
 }  # fmt: skip
 
 

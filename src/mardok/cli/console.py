@@ -11,7 +11,6 @@ import json
 import logging
 import os
 import platform
-import re
 import sys
 import tempfile
 import time
@@ -25,13 +24,13 @@ from rich.console import Console
 from rich.text import Text
 
 from mardok.progress import Progress
+from mardok.visible import visible
 
 if TYPE_CHECKING:
     import pandas as pd
     from rich.table import Table
 
 _PLAIN_WIDTH = 100
-_CONTROLS = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]")
 _QUIET_SECONDS = 2.0
 
 errors = Console(stderr=True, highlight=False, soft_wrap=True)
@@ -51,7 +50,7 @@ def shown(text: object, style: str = "") -> Text:
     >>> shown("[red]a\\x1b[31mb").plain
     '[red]a\ufffd[31mb'
     """
-    return Text(_CONTROLS.sub("\ufffd", str(text)), style=style)
+    return Text(visible(str(text)).replace("\r", "\ufffd"), style=style)
 
 
 class _ToStandardError(logging.Handler):

@@ -22,6 +22,7 @@ from mardok.sentences import clipped, counted, hours, listing, path_of, sentence
 from mardok.text.spans import WordSpans
 from mardok.text.stems import plain_words, stems
 from mardok.text.words import words
+from mardok.visible import visible
 from mardok.vocabulary import Action, StepKind
 
 BRIEFED = (Action.REWRITE, Action.EXPAND, Action.MERGE)
@@ -41,7 +42,7 @@ _QUOTED = 700
 
 def markdown_text(text: object) -> str:
     """Text in which no sign means anything to Markdown."""
-    return _SPECIAL.sub(r"\\\1", " ".join(str(text).split()))
+    return _SPECIAL.sub(r"\\\1", " ".join(visible(str(text)).split()))
 
 
 def records(frame: pd.DataFrame) -> list[dict[str, Any]]:

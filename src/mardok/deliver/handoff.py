@@ -34,6 +34,7 @@ from mardok.sentences import path_of, sentence
 from mardok.sources.decisions import read_decisions
 from mardok.sources.raw import OpenIntake
 from mardok.urls import split_url
+from mardok.visible import visible
 from mardok.vocabulary import STRUCTURAL_STEPS, Action, Answer, CheckId, Decision, StepKind, VariantRule
 
 _TEMPLATE_PAGES = 3
@@ -158,7 +159,7 @@ def handoff_files(
         **ticket_files(made),
         **briefs(chosen, steps, tables),
     }
-    files = {name: text.encode("utf-8", "replace") for name, text in texts.items()}
+    files = {name: visible(text).encode("utf-8", "replace") for name, text in texts.items()}
     told = letter(chosen, tables["plan"], made, meta, host_of(tables["pages"]), budget)
     return {**files, **letter_files(told), "audit.xlsx": workbook({**tables, "plan": chosen, "steps": steps})}
 

@@ -22,6 +22,7 @@ from mardok.meta import AuditMeta
 from mardok.plan.totals import gain_of_rows, told_apart
 from mardok.sentences import counted, gain_text, hours, listing, sentence
 from mardok.sentences.figures import day, whole
+from mardok.visible import visible
 from mardok.vocabulary import Action, Decision, GroupKind, Owner
 
 MARKDOWN_FILE, HTML_FILE, DOCUMENT_FILE = "letter.md", "letter.html", "letter.docx"
@@ -182,8 +183,8 @@ def _needed(tickets: Sequence[Ticket]) -> Part:
 def letter_files(told: Letter) -> dict[str, bytes]:
     """The letter in its three forms, by the names of the files."""
     return {
-        MARKDOWN_FILE: as_markdown(told).encode("utf-8", "replace"),
-        HTML_FILE: rendered("letter.html.j2", {}, {"letter": told}).encode("utf-8", "replace"),
+        MARKDOWN_FILE: visible(as_markdown(told)).encode(),
+        HTML_FILE: visible(rendered("letter.html.j2", {}, {"letter": told})).encode(),
         DOCUMENT_FILE: as_document(told),
     }
 
@@ -227,32 +228,27 @@ def as_document(told: Letter) -> bytes:
     section.left_margin = section.right_margin = Cm(2.2)
     section.top_margin = section.bottom_margin = Cm(1.8)
     document.styles["Normal"].font.size = Pt(10)
-    document.core_properties.title = _without_controls(told.title)
+    document.core_properties.title = visible(told.title)
     document.core_properties.author = "Mardok"
-    document.add_heading(_without_controls(told.title), 0)
+    document.add_heading(visible(told.title), 0)
     document.add_paragraph(told.date)
     for part in told.parts:
-        document.add_heading(_without_controls(part.heading), 1)
+        document.add_heading(visible(part.heading), 1)
         for text in part.paragraphs:
-            document.add_paragraph(_without_controls(text))
+            document.add_paragraph(visible(text))
         for matter, figures, reason in part.items:
             paragraph = document.add_paragraph(style="List Number")
-            paragraph.add_run(_without_controls(matter)).bold = True
-            paragraph.add_run(_without_controls(f": {figures}"))
+            paragraph.add_run(visible(matter)).bold = True
+            paragraph.add_run(visible(f": {figures}"))
             paragraph.add_run().add_break()
-            paragraph.add_run(_without_controls(reason)).font.size = Pt(9)
+            paragraph.add_run(visible(reason)).font.size = Pt(9)
         for text in part.bullets:
-            document.add_paragraph(_without_controls(text), style="List Bullet")
+            document.add_paragraph(visible(text), style="List Bullet")
         if part.rows:
             table = document.add_table(rows=0, cols=len(part.header), style="Light Grid Accent 1")
             for cells in (part.header, *part.rows):
                 for cell, text in zip(table.add_row().cells, cells, strict=True):
-                    cell.text = _without_controls(text)
+                    cell.text = visible(text)
     buffer = io.BytesIO()
     document.save(buffer)
     return buffer.getvalue()
-
-
-def _without_controls(text: str) -> str:
-    """Text as XML can hold it."""
-    return "".join(letter if letter >= " " and letter not in "\ufffe\uffff" else " " for letter in text)

@@ -7,7 +7,6 @@ Out: an ``.xlsx`` file with a sheet for each table: header frozen, filters, widt
 from __future__ import annotations
 
 import io
-import re
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -26,7 +25,6 @@ _MOST_ROWS = 1_000_000
 _MOST_LINKS = 60_000
 """Links of a sheet; the format allows 65,530."""
 _MOST_CHARACTERS = 32_000
-_UNWRITABLE = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 _WIDE = {
     "summary": 60,
     "why": 80,
@@ -80,7 +78,7 @@ def _cells(sheet: Any, columns: Sequence[Column], values: Sequence[Any], *, is_l
     for column, value in zip(columns, values, strict=True):
         name = column.name
         if isinstance(value, str):
-            cell = WriteOnlyCell(sheet, neutral_cell(_UNWRITABLE.sub("", value))[:_MOST_CHARACTERS])
+            cell = WriteOnlyCell(sheet, neutral_cell(value)[:_MOST_CHARACTERS])
             cell.data_type = "s"
             if is_linked and name in _LINKED and value.startswith("http"):
                 cell.hyperlink = value

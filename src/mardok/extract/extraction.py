@@ -23,11 +23,11 @@ from mardok.extract import directives
 from mardok.extract.batch import Batch, batch_of
 from mardok.extract.html import Document, read_document
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
-from mardok.extract.limits import within_limits
 from mardok.extract.page import Block, Context, Page
 from mardok.memory import no_search_for_cycles
 from mardok.processes import Lost, can_fork, is_worker, workers
 from mardok.settings import Settings
+from mardok.sources.limits import within_limits
 from mardok.sources.raw import RawPage
 from mardok.urls import bare_host, normal_url, resolved_url
 

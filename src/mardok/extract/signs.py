@@ -35,6 +35,7 @@ _LOADED = (
     'script[src^="http:"],img[src^="http:"],iframe[src^="http:"],audio[src^="http:"],video[src^="http:"],'
     'source[src^="http:"],embed[src^="http:"],object[data^="http:"],link[rel~="stylesheet"][href^="http:"]'
 )
+_MOST_FIELDS = 1000
 _MOST_LOADED = 20
 _SOCIAL = ("og:title", "og:description", "og:image", "twitter:card", "twitter:title", "twitter:image")
 MAY_SHOW_CODE = re.compile("&amp;[a-zA-Z#][a-zA-Z0-9]{1,8};|\u00c3|\u00e2\u20ac|\u00c2|\ufffd")
@@ -86,7 +87,7 @@ def _holds_frame(html: str) -> bool:
 def _fields(parser: LexborHTMLParser) -> list[str]:
     """Types of the form fields that stand in the page's own part."""
     result = []
-    for node in parser.css("input,select,textarea"):
+    for node in parser.css("input,select,textarea")[:_MOST_FIELDS]:
         kind = (node.attributes.get("type") or "text").lower() if node.tag == "input" else "text"
         if kind not in _NO_FIELDS and not _is_in_furniture(node):
             result.append(kind)

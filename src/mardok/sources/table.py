@@ -11,6 +11,7 @@ import csv
 import io
 import json
 import re
+import warnings
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
@@ -69,7 +70,12 @@ def _read_csv(path: Path) -> pd.DataFrame:
         raise ValueError("the file is empty")
     heading = text.lstrip("\n").partition("\n")[0]
     separator = max(",;\t", key=heading.count)
-    return pd.read_csv(io.StringIO(text), sep=separator, dtype=str, keep_default_na=False)
+    with warnings.catch_warnings():
+        warnings.simplefilter("error", pd.errors.ParserWarning)
+        try:
+            return pd.read_csv(io.StringIO(text), sep=separator, dtype=str, keep_default_na=False, index_col=False)
+        except pd.errors.ParserWarning as error:
+            raise ValueError("its rows have more cells than its heading") from error
 
 
 def _read_json_lines(path: Path) -> pd.DataFrame:

@@ -210,15 +210,18 @@ class Archive:
             )
         self._write(*records)
 
+    def close(self) -> None:
+        """Let go of the file."""
+        try:
+            self._file.close()
+        finally:
+            self._lock.release()
+
     def end(self, how: CrawlEnding) -> None:
         """Note how the crawl ended, and close the file."""
         if self.ended() != how:
             self._write(_fields_record("metadata", "", {END_FIELD: str(how)}))
-        self._close()
-
-    def _close(self) -> None:
-        self._file.close()
-        self._lock.release()
+        self.close()
 
     def _write(self, *records: ArcWarcRecord) -> None:
         buffer = io.BytesIO()

@@ -10,12 +10,15 @@ from __future__ import annotations
 import re
 import zlib
 from dataclasses import dataclass
+from itertools import islice
 
 from selectolax.lexbor import LexborHTMLParser
 from w3lib.encoding import html_to_unicode
 
+from mardok.settings import Extract
 from mardok.sources.body import BodyError, decoded
 from mardok.sources.crawl.fetched import Fetched
+from mardok.sources.limits import within_limits
 from mardok.urls import normal_url
 
 HTML_TYPES = ("text/html", "application/xhtml+xml")
@@ -53,13 +56,15 @@ def plain_body(fetched: Fetched, limit: int) -> bytes:
         return b""
 
 
-def leads_of(fetched: Fetched, limit: int) -> Leads:
+def leads_of(fetched: Fetched, limit: int, limits: Extract) -> Leads:
     """What an HTML answer leads to; nothing for others.
 
     Parameters
     ----------
     limit : int
         Most bytes that the body may unfold to.
+    limits : Extract
+        What is read of a page at the most, by an audit too.
     """
     if not is_html(fetched):
         return Leads()
@@ -67,7 +72,7 @@ def leads_of(fetched: Fetched, limit: int) -> Leads:
         text = fetched.rendered
     else:
         _, text = html_to_unicode(fetched.header("content-type") or None, plain_body(fetched, limit))
-    tree = LexborHTMLParser(text)
+    tree = LexborHTMLParser(within_limits(text, limits)[0])
     base, is_noindex = fetched.task.url, "noindex" in fetched.header("x-robots-tag").lower()
     links: dict[str, None] = {}
     images: dict[str, None] = {}
@@ -90,8 +95,8 @@ def leads_of(fetched: Fetched, limit: int) -> Leads:
     tree.strip_tags(["script", "style", "noscript"])
     words = (tree.body.text(separator=" ") if tree.body else "").split()
     return Leads(
-        tuple(filter(None, links)),
-        tuple(filter(None, images)),
+        tuple(islice(filter(None, links), limits.max_links)),
+        tuple(islice(filter(None, images), limits.max_images)),
         is_noindex,
         is_empty=len(words) < _EMPTY_WORDS and has_script,
         digest=zlib.crc32(" ".join(words).encode("utf-8", "replace")),

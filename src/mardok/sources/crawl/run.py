@@ -135,6 +135,7 @@ def crawl(
         "listed": [_address(text) for text in listed],
         "out": str(path.absolute()),
         "settings": settings.crawl.model_dump(mode="json"),
+        "limits": settings.extract.model_dump(mode="json"),
         "parent": os.getpid(),
         "headers": read_credentials(credentials) if credentials else {},
     }

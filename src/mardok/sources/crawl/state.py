@@ -15,7 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from urllib.parse import urlsplit
 
-from mardok.settings import Crawl
+from mardok.settings import Crawl, Extract
 from mardok.sources.crawl.discovery import Leads, is_html, leads_of, plain_body
 from mardok.sources.crawl.fetched import Fetched, Task
 from mardok.sources.crawl.robots import Robots, origin_of
@@ -59,10 +59,10 @@ class Tally:
 class CrawlState:
     """All that is known in the middle of a crawl."""
 
-    def __init__(self, starts: Sequence[str], listed: Sequence[str], scope: Scope) -> None:
+    def __init__(self, starts: Sequence[str], listed: Sequence[str], scope: Scope, limits: Extract) -> None:
         self.tally = Tally()
         self.robots = Robots()
-        self._scope, self._settings = scope, scope.settings
+        self._scope, self._settings, self._limits = scope, scope.settings, limits
         self._queue: deque[Task] = deque()
         self._first: deque[Task] = deque()
         self._waiting: dict[str, list[Task]] = defaultdict(list)
@@ -240,7 +240,7 @@ class CrawlState:
                 kind = fetched.header("content-type").partition(";")[0].strip().lower()
                 tally.skipped[f"not HTML: {kind or 'unknown'}"] += 1
             return
-        leads = leads_of(fetched, int(self._settings.max_page_mb * 1e6))
+        leads = leads_of(fetched, int(self._settings.max_page_mb * 1e6), self._limits)
         if fetched.status == 200:
             tally.n_html += 1
             tally.n_noindex += leads.is_noindex

@@ -46,7 +46,7 @@ from twisted.web._newclient import HTTPParser
 
 from mardok.errors import MardokError
 from mardok.processes import end_with_parent
-from mardok.settings import Crawl
+from mardok.settings import Crawl, Extract
 from mardok.sources.body import header_text
 from mardok.sources.crawl.archive import SCOPE_FIELD, Archive
 from mardok.sources.crawl.certificates import (
@@ -85,6 +85,7 @@ class Job:
     listed: list[str]
     out: str
     settings: Crawl
+    limits: Extract
     headers: dict[str, str]
     """Credentials as headers; they go to the origins of the start addresses alone."""
 
@@ -469,7 +470,7 @@ def run(job: Job) -> None:
     )
     if archive.mended:
         tell({"warning": archive.mended})
-    state = CrawlState(job.starts, job.listed, scope)
+    state = CrawlState(job.starts, job.listed, scope, job.limits)
     for fetched in archive.answers():
         state.learn(fetched)
     n_before = state.tally.n_fetched
@@ -508,7 +509,8 @@ def main() -> None:
     """Read the job, watch the one who gave it, crawl."""
     raw = json.loads(sys.stdin.readline())
     end_with_parent(raw["parent"])
-    job = Job(raw["starts"], raw["listed"], raw["out"], Crawl.model_validate(raw["settings"]), raw["headers"])
+    conduct, limits = Crawl.model_validate(raw["settings"]), Extract.model_validate(raw["limits"])
+    job = Job(raw["starts"], raw["listed"], raw["out"], conduct, limits, raw["headers"])
     threading.Thread(target=_leave_with_parent, daemon=True).start()
     try:
         run(job)

@@ -57,5 +57,8 @@ const folded = (text) =>
     .replace(/\u2019/g, "'")
     .replace(/\u2010/g, "-");
 
+// Signs that a terminal obeys or that change the direction of what follows; each gets a stand-in that is seen.
+const UNSEEN = /(?![\t\n\r])[\p{Cc}\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069\ufffe\uffff]/gu;
+const visible = (text) => text.replace(UNSEEN, "\ufffd");
 // Text that no spreadsheet runs as a formula.
-const neutral = (text) => (/^'*[=+\-@\t\r]/.test(text) ? `'${text}` : text);
+const neutral = (text) => (/^'*[=+\-@\t\r]/.test(visible(text)) ? `'${visible(text)}` : visible(text));

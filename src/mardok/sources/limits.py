@@ -29,6 +29,8 @@ _LONG_TAG = 2000
 _LONG_TAG_BEGINS = re.compile(rf"<[^>]{{{_LONG_TAG}}}")
 _MOST_OPTIONS = 4000
 """Choices of one list that are kept apart: the parser looks at all of them at each."""
+_MOST_COPIED = 2_000_000_000
+"""Characters that the parser copies in texts that hold no markup, about a fifth of a second."""
 _MOST_STEPS = 20_000_000
 """Steps over open elements, about half a second."""
 _FORMATTING = frozenset(["b", "big", "code", "em", "font", "i", "nobr", "s", "small", "strike", "strong", "tt", "u"])
@@ -62,6 +64,8 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
         past.append("extract.max_blocks")
     if _LONG_TAG_BEGINS.search(html) is not None:
         html = _with_fewer_attributes(html, limits.max_attributes, past)
+    if n_tags * len(html) > _MOST_COPIED:
+        html = _with_plain_raws(html, past)
     if n_tags > limits.max_depth:
         makes_copies = len(_OPENS_FORMATTING.findall(html)) * n_tags > _CHEAP_COPIES
         if makes_copies or n_tags > _CHEAP_TAGS:
@@ -71,7 +75,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
 
 def _tags(html: str) -> Iterator[re.Match[str]]:
     """The tags of a document, without what stands in comments, scripts and the like."""
-    at = 0
+    at = n_foreign = 0
     while (tag := _TAG.search(html, at)) is not None:
         at = tag.end()
         if tag[1]:
@@ -79,9 +83,31 @@ def _tags(html: str) -> Iterator[re.Match[str]]:
             at = end + 3 if end >= 0 else len(html)
             continue
         yield tag
+        name = tag[3].lower()
+        if name in ("svg", "math"):  # inside of these the elements that hold no markup are as all others
+            n_foreign = max(0, n_foreign + (-1 if tag[2] else 1))
+        elif not tag[2] and not n_foreign and name in _RAW:
+            at = _end_of_raw(html, name, at)
+
+
+def _end_of_raw(html: str, name: str, start: int) -> int:
+    """Where the text of an element ends that holds no markup."""
+    ending = re.compile(rf"</{name}[\s/>]", re.IGNORECASE).search(html, start)
+    return ending.start() if ending is not None else len(html)
+
+
+def _with_plain_raws(html: str, past: list[str]) -> str:
+    """The document without the ``<`` in long texts that hold no markup: at each the parser copies all before it."""
+    out: list[str] = []
+    end = 0
+    for tag in _tags(html):
         if not tag[2] and tag[3].lower() in _RAW:
-            ending = re.compile(rf"</{tag[3]}[\s/>]", re.IGNORECASE).search(html, at)
-            at = ending.start() if ending is not None else len(html)
+            stop = _end_of_raw(html, tag[3], tag.end())
+            if html.count("<", tag.end(), stop) * (stop - tag.end()) > _MOST_COPIED:
+                out += (html[end : tag.end()], html[tag.end() : stop].replace("<", " "))
+                end = stop
+                past.append("extract.max_blocks")
+    return "".join([*out, html[end:]]) if out else html
 
 
 def _with_fewer_attributes(html: str, most: int, past: list[str]) -> str:
