@@ -31,6 +31,7 @@ from pathlib import Path
 from mardok.errors import MardokError
 from mardok.extract.extraction import extract_page
 from mardok.extract.html import read_document
+from mardok.extract.language import language_of
 from mardok.settings import Crawl, Extract, Settings, read_settings
 from mardok.sources.body import BodyError, decoded, decoded_beginning, header_text, without_chunks
 from mardok.sources.crawl.archive import SCOPE_FIELD, Archive
@@ -122,14 +123,14 @@ class Choices:
 
     def times(self) -> int:
         """How often to repeat: mostly once, now and then very often, as who means harm does."""
-        kind = self.number(40)
+        kind = self.number(150)
         return 1 if kind > 2 else (7, 700, 20_000)[kind]
 
 
 def markup(choices: Choices) -> str:
     """A document."""
     parts: list[str] = []
-    while not choices.is_over() and sum(map(len, parts)) < 2_000_000:
+    while not choices.is_over() and sum(map(len, parts)) < 1_000_000:
         kind = choices.number(8)
         if kind < 3:
             attributes = "".join(
@@ -312,6 +313,9 @@ def _small_warc() -> bytes:
 
 
 SETTINGS = Settings()
+language_of(
+    "violins are hired by the month and bows are mended " * 20, "", SETTINGS.language
+)  # once for all processes: it reads its model
 WARC = b""
 TARGETS: dict[str, Callable[[bytes], None]] = {
     one.__name__: one for one in (page, answer, warc, sitemap, robots, table, settings, address)
@@ -443,7 +447,8 @@ def main() -> None:
         guided(asked.targets[0])
         return
     if asked.replay:
-        troubles = [(target, path, trouble_of(target, path.read_bytes())) for target, path in kept_inputs()]
+        kept = [(target, path) for target, path in kept_inputs() if target in asked.targets]
+        troubles = [(target, path, trouble_of(target, path.read_bytes())) for target, path in kept]
         say(*(f"{target} {path.name}: {told or 'fine'}" for target, path, told in troubles))
         sys.exit(any(told for *_, told in troubles))
     is_bad = False

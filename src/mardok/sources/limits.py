@@ -23,7 +23,7 @@ _CHEAP_COPIES = 400_000
 """Copies of formatting elements that may be made."""
 _OPEN_FORMATTING = 32
 """Formatting elements that may be open at once, where many copies would be made."""
-_TAGS_OF_A_BLOCK = 5
+_TAGS_OF_A_BLOCK = 3
 _LONG_TAG = 2000
 """Characters of a tag that may hold more attributes than anybody writes."""
 _LONG_TAG_BEGINS = re.compile(rf"<[^>]{{{_LONG_TAG}}}")
@@ -40,7 +40,16 @@ _VOID = frozenset(
 )
 _ENDED_BY_THE_NEXT = frozenset(["p", "li", "dt", "dd", "tr", "td", "th", "thead", "tbody", "tfoot", "rt", "rp", "a"])
 """Elements of which one may not hold another of its kind directly, so that none needs an end."""
+_FOREIGN = frozenset(["svg", "math"])
+_BREAK_OUT = _FORMATTING | frozenset(
+    [
+        "blockquote", "body", "br", "center", "dd", "div", "dl", "dt", "embed", "h1", "h2", "h3", "h4", "h5", "h6", "head", "hr",
+        "img", "li", "listing", "menu", "meta", "ol", "p", "pre", "ruby", "span", "sub", "sup", "table", "ul", "var",
+    ]
+)  # fmt: skip
+"""Elements that end SVG and MathML where they begin (HTML standard, section 13.2.6.5)."""
 _RAW = frozenset(["script", "style", "textarea", "title", "iframe", "noembed", "noframes", "xmp"])
+_RAW_TAG = re.compile(rf"<({'|'.join(sorted(_RAW))})(?=[\s/>])", re.IGNORECASE)
 _TAG = re.compile(r"<(?:(!--)|(/?)([a-zA-Z][^\s/>]*)[^>]*>?)")
 _ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
 
@@ -84,7 +93,7 @@ def _tags(html: str) -> Iterator[re.Match[str]]:
             continue
         yield tag
         name = tag[3].lower()
-        if name in ("svg", "math"):  # inside of these the elements that hold no markup are as all others
+        if name in _FOREIGN:  # inside of these the elements that hold no markup are as all others
             n_foreign = max(0, n_foreign + (-1 if tag[2] else 1))
         elif not tag[2] and not n_foreign and name in _RAW:
             at = _end_of_raw(html, name, at)
@@ -99,14 +108,13 @@ def _end_of_raw(html: str, name: str, start: int) -> int:
 def _with_plain_raws(html: str, past: list[str]) -> str:
     """The document without the ``<`` in long texts that hold no markup: at each the parser copies all before it."""
     out: list[str] = []
-    end = 0
-    for tag in _tags(html):
-        if not tag[2] and tag[3].lower() in _RAW:
-            stop = _end_of_raw(html, tag[3], tag.end())
-            if html.count("<", tag.end(), stop) * (stop - tag.end()) > _MOST_COPIED:
-                out += (html[end : tag.end()], html[tag.end() : stop].replace("<", " "))
-                end = stop
-                past.append("extract.max_blocks")
+    end = at = 0
+    while (tag := _RAW_TAG.search(html, at)) is not None:
+        at = _end_of_raw(html, tag[1], tag.end())
+        if html.count("<", tag.end(), at) * (at - tag.end()) > _MOST_COPIED:
+            out += (html[end : tag.end()], html[tag.end() : at].replace("<", " "))
+            end = at
+            past.append("extract.max_blocks")
     return "".join([*out, html[end:]]) if out else html
 
 
@@ -137,25 +145,38 @@ class _Nesting:
     """Elements whose tags are left out, so that their ends are, too."""
     n_steps: int = 0
     n_options: int = 0
+    n_foreign: int = 0
+    """Open elements in which others are no HTML."""
 
     def flattened(self, html: str) -> str:
         """The document without the tags that are nested too deep, up to where it costs too much."""
         out: list[str] = []
         kept = 0
         for tag in _tags(html):
-            self.n_steps += len(self.open) + self.n_options
+            name = tag[3].lower()
+            if self.n_foreign and name in _BREAK_OUT:
+                self._leave_foreign()
+            is_alone = self.n_foreign > 0 and tag[0].endswith("/>")
+            if not is_alone and not (self._ended(name) if tag[2] else self._opened(name)):
+                out.append(html[kept : tag.start()])
+                kept = tag.end()
+                continue
+            self.n_steps += (len(self.open) if name not in _VOID else 0) + self.n_options
             if self.n_steps > _MOST_STEPS:
                 self.past.append("extract.max_depth")
                 html = html[: tag.start()]
                 break
-            name = tag[3].lower()
-            if not (self._ended(name) if tag[2] else self._opened(name)):
-                out.append(html[kept : tag.start()])
-                kept = tag.end()
         return "".join([*out, html[kept:]])
+
+    def _leave_foreign(self) -> None:
+        """End what is no HTML, as the parser does at an element that can only be HTML."""
+        while self.n_foreign:
+            self.n_foreign -= self.open.pop() in _FOREIGN
 
     def _opened(self, name: str) -> bool:
         """Take in the begin of an element; whether its tag is kept."""
+        if self.n_foreign:  # there each element is open until it ends
+            return self._nested(name)
         if name in _VOID:
             return True
         if name in ("option", "optgroup"):
@@ -173,13 +194,15 @@ class _Nesting:
                 return False
             self.formatting.append(name)
             return True
-        if name in _ENDED_BY_THE_NEXT:
-            return True
+        return True if name in _ENDED_BY_THE_NEXT else self._nested(name)
+
+    def _nested(self, name: str) -> bool:
         if len(self.open) >= self.limits.max_depth:
             self.past.append("extract.max_depth")
             self.left_out.append(name)
             return False
         self.open.append(name)
+        self.n_foreign += name in _FOREIGN
         return True
 
     def _ended(self, name: str) -> bool:
@@ -193,6 +216,9 @@ class _Nesting:
                     del self.formatting[at]
                     break
         elif name in self.open:
-            while self.open.pop() != name:
-                pass
+            while True:
+                last = self.open.pop()
+                self.n_foreign -= last in _FOREIGN
+                if last == name:
+                    break
         return True

@@ -26,7 +26,7 @@ from mardok.settings import Search
 from mardok.sources.cells import date_formats, day, decimal_number, whole_number
 from mardok.sources.doubled import without_repeats
 from mardok.sources.raw import OpenIntake, Unread
-from mardok.sources.table import read_table
+from mardok.sources.table import MOST_COLUMNS, read_table
 from mardok.tables import SEARCH_COLUMNS
 from mardok.urls import normal_url
 
@@ -205,6 +205,8 @@ def _csv_as_arrow(path: Path, intake: OpenIntake) -> tuple[pa.Table, NDArray[np.
     if not heading.strip():
         raise TableError(f"{path}: cannot be read as a .csv table: the file is empty")
     separator = max(",;\t", key=heading.count)
+    if heading.count(separator) >= MOST_COLUMNS:
+        raise TableError(f"{path}: its heading has more than {MOST_COLUMNS:,} cells")
     try:
         names = next(csv.reader([heading.strip()], delimiter=separator))
     except csv.Error as error:

@@ -11,9 +11,9 @@ import csv
 import io
 import json
 import re
-import warnings
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
+from itertools import islice
 from pathlib import Path
 
 import numpy as np
@@ -31,7 +31,9 @@ SUFFIXES = (".csv", ".jsonl", ".parquet", ".xlsx")
 
 _MOST_UNFOLDED = 1 << 29
 """Bytes of all parts of a workbook, unpacked."""
-_MOST_COLUMNS = 1000
+MOST_COLUMNS = 1000
+"""Columns of a table; nobody's export has so many."""
+_LONGEST_CELL = 1 << 28
 _STATUS = re.compile(r"[1-9][0-9]{2}(?:\.0+)?")
 _NEEDS = {
     NotComputed.TEXTS: ("html", "text"),
@@ -70,12 +72,16 @@ def _read_csv(path: Path) -> pd.DataFrame:
         raise ValueError("the file is empty")
     heading = text.lstrip("\n").partition("\n")[0]
     separator = max(",;\t", key=heading.count)
-    with warnings.catch_warnings():
-        warnings.simplefilter("error", pd.errors.ParserWarning)
-        try:
-            return pd.read_csv(io.StringIO(text), sep=separator, dtype=str, keep_default_na=False, index_col=False)
-        except pd.errors.ParserWarning as error:
-            raise ValueError("its rows have more cells than its heading") from error
+    if heading.count(separator) >= MOST_COLUMNS:
+        raise ValueError(f"its heading has more than {MOST_COLUMNS:,} cells")
+    before = csv.field_size_limit(_LONGEST_CELL)
+    try:
+        first = list(islice(csv.reader(io.StringIO(text), delimiter=separator), 2))
+    finally:
+        csv.field_size_limit(before)
+    if len(first[-1]) > len(first[0]):
+        raise ValueError(f"row 2 has {len(first[-1])} cells, and the heading has {len(first[0])}")
+    return pd.read_csv(io.StringIO(text), sep=separator, dtype=str, keep_default_na=False, index_col=False)
 
 
 def _read_json_lines(path: Path) -> pd.DataFrame:
@@ -125,7 +131,7 @@ def _rows_of_sheet(path: Path) -> list[list[str]]:
         sheet = book.worksheets[0]
         sheet.reset_dimensions()  # what a sheet says of its size need not be so
         rows: list[list[str]] = []
-        n_columns = _MOST_COLUMNS
+        n_columns = MOST_COLUMNS
         for cells in sheet.iter_rows(values_only=True):
             row = [_cell_text(cell) for cell in cells[:n_columns]]
             if not rows:
