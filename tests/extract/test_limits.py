@@ -28,7 +28,6 @@ BOMBS = {
     "formatting before many paragraphs": ("<i><b><u><s><tt>" * 2000 + "<p>bows" * 20_000, "extract.max_depth"),
     "choices": ("<p>bows<select>" + "<option>x" * N, "extract.max_depth"),
     "signs in a text without markup": ("<p>bows<textarea>" + "<header x=y>" * N, "extract.max_blocks"),
-    "links in formulas": ("<p>bows<math><table>" + "<a>" * N, "extract.max_depth"),
     "lists that end a picture": ("<p>bows<svg>" + "<ol/>" * N, "extract.max_depth"),
     "fields in furniture": ("<p>bows<nav>" + "<div>" * 400 + "<input>" * 50_000, ""),
     "a refresh of blanks": (f'<meta http-equiv=refresh content="{" " * N}x"><p>bows', ""),

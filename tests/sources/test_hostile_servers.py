@@ -5,8 +5,11 @@ from __future__ import annotations
 import datetime
 import gzip
 import ipaddress
+import json
 import random
 import ssl
+import subprocess
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -323,3 +326,89 @@ def test_nothing_is_sent_to_a_server_with_a_bad_certificate(
         assert any(f"certificate is not trusted ({reason}" in failure for failure in summary.failures), summary.failures
         allowed = crawl(server.base, tmp_path / "again.warc.gz", "crawl.allow_bad_certificates=127.0.0.1")
         assert allowed.n_html == 2
+
+
+HARM = {
+    "/nested": "<div>" * 100_000 + "<a href=/found>x</a>",
+    "/attributes": "<p " + " ".join(f"a{n}" for n in range(100_000)) + "><a href=/found>x</a>",
+    "/formatting": "".join(f"<p><b a={n}>" for n in range(20_000)),
+    "/refresh": f"<meta http-equiv=refresh content='{' ' * 100_000}x'><p>words",
+    "/links": "".join(f"<a href='https://elsewhere.example/{n}'>x</a>" for n in range(60_000)),
+    "/inline": f"<img src='data:image/png;base64,{'x' * 3000}'>" * 4000,
+    "/long": f"<a href='/{'x' * 1_000_000}'>x</a>",
+}
+
+
+def test_pages_sitemaps_and_heads_without_measure_cost_a_crawl_neither_time_nor_memory(tmp_path: Path) -> None:
+    def answer(handler: Handler) -> None:
+        if handler.path == "/":
+            send(handler, "".join(f"<a href={path}>x</a>" for path in [*HARM, "/heads", "/line", "/storm", "/short"]))
+        elif handler.path in HARM:
+            send(handler, HARM[handler.path])
+        elif handler.path == "/sitemap.xml":
+            send(handler, "<urlset>" + "<url><loc><![CDATA[" * 50_000, kind="application/xml")
+        elif handler.path == "/heads":
+            handler.wfile.write(b"HTTP/1.1 200 OK\r\n")
+            for number in range(400_000):
+                handler.wfile.write(b"X-%d: %s\r\n" % (number, b"x" * 1000))
+        elif handler.path == "/line":
+            handler.wfile.write(b"HTTP/1.1 200 OK\r\nX: " + b"x" * 50_000_000 + b"\r\n\r\n")
+        elif handler.path == "/storm":
+            send(handler, status=429, Retry_After="9" * 400)
+        elif handler.path == "/short":
+            handler.wfile.write(
+                b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nContent-Length: 9\r\n\r\n<p>words and many more"
+            )
+            handler.close_connection = True
+        else:
+            send(handler, "<p>words", 200 if handler.path == "/found" else 404)
+
+    out = tmp_path / "site.warc.gz"
+    with serving(answer) as server:
+        call = [
+            sys.executable,
+            "-c",
+            MEASURED,
+            f"{server.base}/",
+            str(out),
+            *FAST,
+            "crawl.longest_wait_s=0.1",
+            "crawl.timeout_s=10",
+        ]
+        done = subprocess.run(call, capture_output=True, text=True, timeout=100, check=True)
+        assert server.count("/found") == 1
+    told = json.loads(done.stdout)
+    assert told["ending"] == ["complete", ""]
+    assert told["failures"] == {"the answer is not valid HTTP": 2}
+    assert told["statuses"]["429"] == 1
+    assert told["mb"] < 500
+    assert told["seconds"] < 30  # of one processor
+
+
+MEASURED = """
+import json, resource, sys, mardok
+summary = mardok.crawl(sys.argv[1], out=sys.argv[2], settings=mardok.read_settings(assignments=sys.argv[3:]))
+used = resource.getrusage(resource.RUSAGE_CHILDREN)
+told = {**vars(summary), "path": "", "mb": used.ru_maxrss / 1024, "seconds": used.ru_utime + used.ru_stime}
+print(json.dumps(told))
+"""
+
+
+def test_a_disk_that_is_full_ends_a_crawl_in_one_line_and_it_goes_on_when_there_is_room(tmp_path: Path) -> None:
+    out = tmp_path / "site.warc.gz"
+    with serving(site_of_pages(60)) as server:
+        command = [sys.executable, "-m", "mardok", "crawl", f"{server.base}/", "-o", str(out)]
+        command += [part for one in FAST for part in ("--set", one)]
+        bounded = ["sh", "-c", 'ulimit -f 16; exec "$@"', "sh", *command]  # blocks of 512 bytes
+        done = subprocess.run(bounded, capture_output=True, text=True, check=False)
+        assert done.returncode == 2, done
+        assert len(done.stderr.splitlines()) == 1
+        assert "cannot be written" in done.stderr
+        n_asked = len(server.log)
+        assert subprocess.run(command, capture_output=True, text=True, check=False).returncode == 0
+        assert len(server.log) < n_asked + 60  # what was kept is not asked for again
+    assert len(mardok.audit(out).pages) == 61
+    path = tmp_path / "full.warc.gz"
+    path.symlink_to("/dev/full")
+    with serving(site_of_pages(1)) as server, pytest.raises(SourceError, match="cannot be written"):
+        crawl(server.base, path)

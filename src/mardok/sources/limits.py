@@ -43,8 +43,8 @@ _ENDED_BY_THE_NEXT = frozenset(["p", "li", "dt", "dd", "tr", "td", "th", "thead"
 _FOREIGN = frozenset(["svg", "math"])
 _BREAK_OUT = _FORMATTING | frozenset(
     [
-        "blockquote", "body", "br", "center", "dd", "div", "dl", "dt", "embed", "h1", "h2", "h3", "h4", "h5", "h6", "head", "hr",
-        "img", "li", "listing", "menu", "meta", "ol", "p", "pre", "ruby", "span", "sub", "sup", "table", "ul", "var",
+        "blockquote", "body", "br", "center", "dd", "div", "dl", "dt", "embed", "h1", "h2", "h3", "h4", "h5", "h6", "head",
+        "hr", "img", "li", "listing", "menu", "meta", "ol", "p", "pre", "ruby", "span", "sub", "sup", "table", "ul", "var",
     ]
 )  # fmt: skip
 """Elements that end SVG and MathML where they begin (HTML standard, section 13.2.6.5)."""
