@@ -88,8 +88,9 @@ def leads_of(fetched: Fetched, limit: int, limits: Extract) -> Leads:
             elif (attributes.get("http-equiv") or "").lower() == "refresh" and (result := _REFRESH.match(content)):
                 links[normal_url(result[1], base) or ""] = None
         elif tag == "img":
-            images[normal_url(target, base) or ""] = None
-        elif tag != "link" or _is_followed(attributes):
+            if len(images) <= limits.max_images:
+                images[normal_url(target, base) or ""] = None
+        elif len(links) <= limits.max_links and (tag != "link" or _is_followed(attributes)):
             links[normal_url(target, base) or ""] = None
     has_script = tree.css_first("script") is not None
     tree.strip_tags(["script", "style", "noscript"])

@@ -42,7 +42,7 @@ from twisted.internet.defer import Deferred
 from twisted.internet.error import DNSLookupError
 from twisted.internet.threads import deferToThread
 from twisted.python.failure import Failure
-from twisted.web._newclient import HTTPParser
+from twisted.web._newclient import HTTPClientParser
 
 from mardok.errors import MardokError
 from mardok.processes import end_with_parent
@@ -355,16 +355,17 @@ class LongHeadError(ValueError):
 
 
 def bound_heads() -> None:
-    """Let no answer have more bytes of headers than any server needs: twisted counts those of a line, not of all lines."""
-    read_line = HTTPParser.lineReceived
+    """Let no answer have more bytes of headers than any server needs: twisted bounds each line, and not their number."""
+    read = HTTPClientParser.dataReceived
 
-    def read_counted(parser: Any, line: bytes) -> None:
-        parser.n_read = getattr(parser, "n_read", 0) + len(line)
-        if parser.n_read > _MOST_HEAD_BYTES:
-            raise LongHeadError
-        read_line(parser, line)  # type: ignore[no-untyped-call]
+    def read_counted(parser: Any, data: bytes) -> None:
+        if parser.line_mode:
+            parser.n_read = getattr(parser, "n_read", 0) + len(data)
+            if parser.n_read > _MOST_HEAD_BYTES:
+                raise LongHeadError
+        read(parser, data)  # type: ignore[no-untyped-call]
 
-    HTTPParser.lineReceived = read_counted  # type: ignore[method-assign]
+    HTTPClientParser.dataReceived = read_counted  # type: ignore[method-assign]
 
 
 def retry_after_s(value: str) -> float:
