@@ -25,7 +25,7 @@ WARC_PAGES = [(f"https://host.example/{n}", 200, [], html(f"number {n} " * 60)) 
 
 
 def digest(folder: Path) -> dict[str, bytes]:
-    return {path.name: path.read_bytes() for path in sorted(folder.glob("*.csv"))}
+    return {path.name: path.read_bytes() for path in sorted([*folder.glob("*.csv"), *folder.glob("data/*.parquet")])}
 
 
 def test_the_demo_ends_with_a_plan_and_a_report(run: Run, tmp_path: Path) -> None:
@@ -46,6 +46,36 @@ def test_one_process_or_more_give_the_same_bytes(run: Run, tmp_path: Path) -> No
     for jobs in (1, 3):
         assert run("audit", DEMO_WARC, "--search", DEMO_SEARCH, "-o", tmp_path / f"{jobs}", "--jobs", jobs).returncode == 0
     assert digest(tmp_path / "1") == digest(tmp_path / "3")
+
+
+def test_the_same_input_gives_the_same_bytes_wherever_and_however_it_is_read(tmp_path: Path) -> None:
+    folder = tmp_path / "it's a \u00fc;b"
+    folder.mkdir()
+    source = folder / "site $HOME.csv"
+    text = "We hire violins by the month, mend bows and cut bridges, \u00fcber \u5c0f. " * 9
+    rows = [f'https://host.example/{n},Page {n % 7},"{text} {n % 5}"' for n in range(60)]
+    source.write_text("\n".join(["url,title,text", *rows]), "utf-8")
+    source.chmod(0o400)
+    folder.chmod(0o500)
+    (tmp_path / "real").mkdir()
+    (tmp_path / "link").symlink_to(tmp_path / "real")
+    base = {name: value for name, value in os.environ.items() if name in ("PATH", "PYTHONPATH", "VIRTUAL_ENV")}
+    made = []
+    for number, (environment, where, jobs) in enumerate(
+        [
+            ({"HOME": str(tmp_path), "LANG": "en_GB.UTF-8", "TZ": "UTC", "PYTHONHASHSEED": "0"}, tmp_path / "plain", 1),
+            ({"LANG": "C", "LC_ALL": "C", "TZ": "Pacific/Kiritimati", "PYTHONHASHSEED": "1"}, tmp_path / "a b\n c", 2),
+            ({"LANG": "tr_TR.UTF-8", "TZ": "America/Caracas", "PYTHONHASHSEED": "77"}, tmp_path / "-o", 3),
+            ({"PYTHONHASHSEED": "5", "PYTHONUTF8": "0"}, tmp_path / "link", 4),
+        ]
+    ):
+        command = [sys.executable, "-m", "mardok", "audit", str(source), f"--output={where}", "--jobs", str(jobs)]
+        done = subprocess.run(command, env={**base, **environment}, cwd=tmp_path, capture_output=True, check=False)
+        assert done.returncode == 0, (number, done)
+        made.append(digest(where))
+    folder.chmod(0o700)
+    assert (tmp_path / "link").is_symlink()
+    assert all(one == made[0] for one in made)
 
 
 def test_an_audit_is_made_again_from_its_folder_with_other_settings(run: Run, tmp_path: Path) -> None:

@@ -41,6 +41,10 @@ def crawl(base: str, out: Path, *assignments: str, **more: str) -> mardok.CrawlS
     return mardok.crawl(f"{base}/", out=out, settings=settings, credentials=more.get("credentials"))
 
 
+def gzipped(content: bytes) -> bytes:
+    return gzip.compress(content, mtime=0)
+
+
 def raw(handler: Handler, head: bytes, body: bytes = b"<p>a page of some words") -> None:
     """An answer whose head is the bytes given."""
     handler.wfile.write(b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nConnection: close\r\n" + head + b"\r\n\r\n" + body)
@@ -169,8 +173,8 @@ def test_going_on_with_a_damaged_file_destroys_nothing(
     "foreign",
     [
         b"a letter to somebody\n" * 100,
-        gzip.compress(b"a letter to somebody\n" * 100)[:-9],
-        gzip.compress(b"WARC/1.0\r\nWARC-Type: warcinfo\r\nContent-Length: 2\r\n\r\nx\n\r\n\r\n") + b"\x1f\x8b\x08half",
+        gzipped(b"a letter to somebody\n" * 100)[:-9],
+        gzipped(b"WARC/1.0\r\nWARC-Type: warcinfo\r\nContent-Length: 2\r\n\r\nx\n\r\n\r\n") + b"\x1f\x8b\x08half",
     ],
 )
 def test_a_file_of_somebody_else_is_not_touched(tmp_path: Path, foreign: bytes) -> None:
@@ -234,8 +238,8 @@ FILLING = b"# nothing that counts\n" * 40_000
     [
         (CLOSING + FILLING, {}, {"/", "/open"}),  # of a long file the beginning counts
         (FILLING + CLOSING, {}, {"/", "/open", "/closed"}),  # and what stands behind it does not
-        (gzip.compress(CLOSING + bytes(50_000_000)), {"Content_Encoding": "gzip"}, {"/", "/open"}),
-        (gzip.compress(CLOSING)[:-9], {"Content_Encoding": "gzip"}, {"/", "/open"}),
+        (gzipped(CLOSING + bytes(50_000_000)), {"Content_Encoding": "gzip"}, {"/", "/open"}),
+        (gzipped(CLOSING)[:-9], {"Content_Encoding": "gzip"}, {"/", "/open"}),
         (b"no gzip at all", {"Content_Encoding": "gzip"}, set()),
         (CLOSING, {"Content_Encoding": "zoom"}, set()),
     ],
