@@ -19,6 +19,7 @@ import os
 import random
 import resource
 import signal
+import subprocess
 import sys
 import tempfile
 import time
@@ -27,6 +28,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from mardok.errors import MardokError
 from mardok.extract.extraction import extract_page
@@ -411,21 +413,34 @@ def smaller(target: str, data: bytes, tries: int = 300) -> bytes:
     return data
 
 
+GUIDED = """
+import sys
+import atheris
+with atheris.instrument_imports(include=["mardok"]):
+    import fuzz
+fuzz.led(atheris, *sys.argv[1:])
+"""
+
+
 def guided(target: str) -> None:
-    """Let atheris lead, until it is stopped or finds something."""
-    import atheris
+    """Let atheris lead, until it is stopped or finds something; it has to see the code while that is loaded."""
+    environment = {**os.environ, "PYTHONPATH": os.pathsep.join([str(Path(__file__).parent), *filter(None, sys.path)])}
+    sys.exit(subprocess.run([sys.executable, "-c", GUIDED, target], env=environment, check=False).returncode)
+
+
+def led(atheris: Any, target: str) -> None:
+    """Run a target in the process that atheris leads."""
 
     def run(data: bytes) -> None:
         with suppress(MardokError):
             TARGETS[target](data)
 
-    atheris.instrument_all()
     folder = CORPUS / target
     folder.mkdir(parents=True, exist_ok=True)
-    atheris.Setup(
-        [sys.argv[0], str(folder), "-timeout=2", f"-rss_limit_mb={MEGABYTES + 1000}", f"-max_len={MOST_BYTES}"], run
-    )
-    atheris.Fuzz()
+    limits = ["-timeout=2", f"-rss_limit_mb={MEGABYTES + 1000}", f"-max_len={MOST_BYTES}"]
+    with tempfile.TemporaryDirectory() as found:  # what it meets on its way is not kept
+        atheris.Setup([sys.argv[0], found, str(folder), f"-artifact_prefix={folder}/", *limits], run)
+        atheris.Fuzz()
 
 
 def kept_inputs() -> list[tuple[str, Path]]:
@@ -439,10 +454,12 @@ def main() -> None:
     parser.add_argument("targets", nargs="*", default=list(TARGETS), metavar="TARGET", help=", ".join(TARGETS))
     parser.add_argument("--inputs", type=int, default=20_000, help="inputs in all")
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--seconds", type=float, default=SECONDS, help="of one processor that an input may take")
     parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--replay", action="store_true", help="only the inputs that are kept")
     parser.add_argument("--guided", action="store_true", help="let atheris lead")
     asked = parser.parse_args()
+    globals()["SECONDS"] = asked.seconds  # what is forked inherits it
     if asked.guided:
         guided(asked.targets[0])
         return

@@ -260,7 +260,10 @@ COMMANDS = {
     "handoff": ["handoff", "{kept}", "-o", "{orders}", "--all"],
     "crawl": ["crawl", "{base}/", "-o", "{warc}", "--set", "crawl.delay_s=0"],
     "page": ["page", "{kept}", "/"],
+    "pages": ["pages", "{kept}"],
+    "pair": ["pair", "{kept}", "/", "/a"],
     "phrases": ["phrases", "{kept}"],
+    "demo": ["demo", "{demo}"],
 }
 
 
@@ -278,13 +281,12 @@ def test_a_command_that_is_ended_leaves_nothing_running_and_nothing_broken(tmp_p
         send(handler, f"<title>{handler.path}</title><p>page {links}", 404 if handler.path.endswith("txt") else 200)
 
     with serving(answer) as server:
-        for number in range(20 if SAMPLE else 100):
+        for number in range(20 if SAMPLE else 100 if sign == signal.SIGINT else 200):
             name = draw.choice(list(COMMANDS))
-            places = {
-                "site": site, "kept": kept, "out": tmp_path / "out", "orders": tmp_path / "orders", "base": server.base,
-                "warc": tmp_path / f"{number}.warc.gz",
-            }  # fmt: skip
-            command = [part.format(**places) for part in COMMANDS[name]]
+            names = ("site", "kept", "out", "orders", "demo")
+            places = {name: tmp_path / name for name in names} | {"warc": tmp_path / f"{number}.warc.gz"}
+            places["site"] = site
+            command = [part.format(base=server.base, **places) for part in COMMANDS[name]]
             command += ["--jobs", str(draw.randint(1, 8))] if name == "audit" else []
             process = subprocess.Popen(
                 [sys.executable, "-m", "mardok", *command], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,

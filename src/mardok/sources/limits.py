@@ -49,8 +49,7 @@ _BREAK_OUT = _FORMATTING | frozenset(
 )  # fmt: skip
 """Elements that end SVG and MathML where they begin (HTML standard, section 13.2.6.5)."""
 _RAW = frozenset(["script", "style", "textarea", "title", "iframe", "noembed", "noframes", "xmp"])
-_RAW_TAG = re.compile(rf"<({'|'.join(sorted(_RAW))})(?=[\s/>])", re.IGNORECASE)
-_TAG = re.compile(r"<(?:(!--)|(/?)([a-zA-Z][^\s/>]*)[^>]*>?)")
+_TAG = re.compile(r"""<(?:(!--)|(/?)([a-zA-Z][^\s/>]*)(?:[^>=]++|=\s*+(?:"[^"]*+(?:"|\Z)|'[^']*+(?:'|\Z))?+)*+>?)""")
 _ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
 
 
@@ -74,7 +73,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
     if _LONG_TAG_BEGINS.search(html) is not None:
         html = _with_fewer_attributes(html, limits.max_attributes, past)
     if n_tags * len(html) > _MOST_COPIED:
-        html = _with_plain_raws(html, past)
+        html = _with_plain_texts(html, past)
     if n_tags > limits.max_depth:
         makes_copies = len(_OPENS_FORMATTING.findall(html)) * n_tags > _CHEAP_COPIES
         if makes_copies or n_tags > _CHEAP_TAGS:
@@ -82,8 +81,8 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
     return html, tuple(dict.fromkeys(past))
 
 
-def _tags(html: str) -> Iterator[re.Match[str]]:
-    """The tags of a document, without what stands in comments, scripts and the like."""
+def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
+    """The tags of a document, without what stands in comments; of an element that holds no markup with the end of its text."""
     at = n_foreign = 0
     while (tag := _TAG.search(html, at)) is not None:
         at = tag.end()
@@ -91,29 +90,23 @@ def _tags(html: str) -> Iterator[re.Match[str]]:
             end = html.find("-->", at)
             at = end + 3 if end >= 0 else len(html)
             continue
-        yield tag
-        name = tag[3].lower()
+        name, end = tag[3].lower(), 0
         if name in _FOREIGN:  # inside of these the elements that hold no markup are as all others
             n_foreign = max(0, n_foreign + (-1 if tag[2] else 1))
         elif not tag[2] and not n_foreign and name in _RAW:
-            at = _end_of_raw(html, name, at)
+            ending = re.compile(rf"</{name}[\s/>]", re.IGNORECASE).search(html, at)
+            at = end = ending.start() if ending is not None else len(html)
+        yield tag, end
 
 
-def _end_of_raw(html: str, name: str, start: int) -> int:
-    """Where the text of an element ends that holds no markup."""
-    ending = re.compile(rf"</{name}[\s/>]", re.IGNORECASE).search(html, start)
-    return ending.start() if ending is not None else len(html)
-
-
-def _with_plain_raws(html: str, past: list[str]) -> str:
+def _with_plain_texts(html: str, past: list[str]) -> str:
     """The document without the ``<`` in long texts that hold no markup: at each the parser copies all before it."""
     out: list[str] = []
-    end = at = 0
-    while (tag := _RAW_TAG.search(html, at)) is not None:
-        at = _end_of_raw(html, tag[1], tag.end())
-        if html.count("<", tag.end(), at) * (at - tag.end()) > _MOST_COPIED:
-            out += (html[end : tag.end()], html[tag.end() : at].replace("<", " "))
-            end = at
+    end = 0
+    for tag, stop in _tags(html):
+        if html.count("<", tag.end(), stop) * (stop - tag.end()) > _MOST_COPIED:
+            out += (html[end : tag.end()], html[tag.end() : stop].replace("<", " "))
+            end = stop
             past.append("extract.max_blocks")
     return "".join([*out, html[end:]]) if out else html
 
@@ -121,7 +114,7 @@ def _with_plain_raws(html: str, past: list[str]) -> str:
 def _with_fewer_attributes(html: str, most: int, past: list[str]) -> str:
     out: list[str] = []
     end = 0
-    for tag in _tags(html):
+    for tag, _ in _tags(html):
         if tag.end() - tag.start() > _LONG_TAG:
             found = list(islice(_ATTRIBUTE.finditer(html, tag.end(3), tag.end()), most + 1))
             if len(found) > most:
@@ -152,7 +145,7 @@ class _Nesting:
         """The document without the tags that are nested too deep, up to where it costs too much."""
         out: list[str] = []
         kept = 0
-        for tag in _tags(html):
+        for tag, _ in _tags(html):
             name = tag[3].lower()
             if self.n_foreign and name in _BREAK_OUT:
                 self._leave_foreign()
