@@ -82,7 +82,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
 
 
 def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
-    """The tags of a document, without what stands in comments; of an element that holds no markup with the end of its text."""
+    """The tags of a document, but for comments; of an element that holds no markup with the end of its text."""
     at = n_foreign = 0
     while (tag := _TAG.search(html, at)) is not None:
         at = tag.end()
