@@ -25,7 +25,7 @@ WARC_PAGES = [(f"https://host.example/{n}", 200, [], html(f"number {n} " * 60)) 
 
 
 def digest(folder: Path) -> dict[str, bytes]:
-    return {path.name: path.read_bytes() for path in sorted([*folder.glob("*.csv"), *folder.glob("data/*.parquet")])}
+    return {path.name: path.read_bytes() for path in sorted(folder.glob("*.csv"))}
 
 
 def test_the_demo_ends_with_a_plan_and_a_report(run: Run, tmp_path: Path) -> None:
@@ -72,7 +72,7 @@ def test_the_same_input_gives_the_same_bytes_wherever_and_however_it_is_read(tmp
         command = [sys.executable, "-m", "mardok", "audit", str(source), f"--output={where}", "--jobs", str(jobs)]
         done = subprocess.run(command, env={**base, **environment}, cwd=tmp_path, capture_output=True, check=False)
         assert done.returncode == 0, (number, done)
-        made.append(digest(where))
+        made.append(digest(where) | {path.name: path.read_bytes() for path in sorted(where.glob("data/*"))})
     folder.chmod(0o700)
     assert (tmp_path / "link").is_symlink()
     assert all(one == made[0] for one in made)
