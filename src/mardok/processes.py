@@ -13,6 +13,7 @@ import os
 import signal
 import sys
 import threading
+import warnings
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -139,6 +140,8 @@ class Workers(Generic[_Piece, _Result]):
             process.kill()
         for process in list(self._processes.values()):
             process.join()
+        for thread in self._threads:
+            thread.join(_END_S)
 
     def _begin(self, number: int) -> Connection:
         with self._forking:
@@ -146,20 +149,17 @@ class Workers(Generic[_Piece, _Result]):
             process = multiprocessing.get_context("fork").Process(
                 target=_serve, args=(self._work, theirs, ours, os.getpid()), daemon=True
             )
-            process.start()
+            with warnings.catch_warnings():
+                # From Python 3.12 on it is told that a fork beside threads may hang: those here hold no lock that is needed.
+                warnings.simplefilter("ignore", DeprecationWarning)
+                process.start()
             theirs.close()
             self._processes[number] = process
             return ours
 
     def _attend(self, number: int, pipe: Connection) -> None:
         """Hand pieces to one process; begin another where it ends."""
-        while True:
-            with self._changed:
-                while not self._waiting and not self._is_closed:
-                    self._changed.wait()
-                if self._is_closed:
-                    return
-                task = self._waiting.popleft()
+        while (task := self._next_task()) is not None:
             try:
                 pipe.send(task.piece)
                 if pipe not in wait([pipe, self._processes[number].sentinel]):
@@ -167,15 +167,30 @@ class Workers(Generic[_Piece, _Result]):
                 is_whole, came = pipe.recv()
                 task.result, task.error = (came, None) if is_whole else (None, came)
             except (EOFError, OSError):
-                pipe.close()
-                process = self._processes[number]
-                process.join()
-                task.result = Lost(max(0, -(process.exitcode or 0)))
-                if not self._is_closed:
-                    pipe = self._begin(number)
+                task.result = self._lost(number, pipe)
             except Exception as error:  # noqa: BLE001 - what cannot be pickled is told to whoever asks
                 task.error = error
             task.is_done.set()
+            if isinstance(task.result, Lost) and not self._is_closed:
+                try:
+                    pipe = self._begin(number)
+                except OSError as error:  # there are no more processes to be had: none of what waits is done
+                    while (task := self._next_task()) is not None:
+                        task.error = error
+                        task.is_done.set()
+
+    def _next_task(self) -> _Task[_Piece, _Result] | None:
+        """What is to be done next, as soon as there is something; None when all is over."""
+        with self._changed:
+            while not self._waiting and not self._is_closed:
+                self._changed.wait()
+            return None if self._is_closed else self._waiting.popleft()
+
+    def _lost(self, number: int, pipe: Connection) -> Lost:
+        pipe.close()
+        process = self._processes[number]
+        process.join()
+        return Lost(max(0, -(process.exitcode or 0)))
 
 
 class _Task(Generic[_Piece, _Result]):
