@@ -15,7 +15,6 @@ record, too: it is no page of the site.
 from __future__ import annotations
 
 import io
-import logging
 import mmap
 import os
 import re
@@ -41,7 +40,6 @@ from mardok.sources.raw import CrawlEnding
 
 SCOPE_FIELD = "mardok-scope"
 END_FIELD = "mardok-end"
-log = logging.getLogger(__name__)
 _FIELDS = "application/warc-fields"
 _ANSWER = "application/http; msgtype=response"
 _PIECE = 1 << 16
@@ -117,17 +115,20 @@ class Archive:
             return
         aside = _free_name(self.path)
         fresh = self.path.with_name(f"{self.path.name}.mending")
-        with self.path.open("rb") as old, fresh.open("wb") as new:
-            for begin, end in found.whole:
-                old.seek(begin)
-                new.write(old.read(end - begin))
-            new.flush()
-            os.fsync(new.fileno())
         try:
-            os.link(self.path, aside)
-        except OSError:  # not every file system has links
-            shutil.copy2(self.path, aside)
-        fresh.replace(self.path)
+            with self.path.open("rb") as old, fresh.open("wb") as new:
+                for begin, end in found.whole:
+                    old.seek(begin)
+                    new.write(old.read(end - begin))
+                new.flush()
+                os.fsync(new.fileno())
+            try:
+                os.link(self.path, aside)
+            except OSError:  # not every file system has links
+                shutil.copy2(self.path, aside)
+            fresh.replace(self.path)
+        finally:
+            fresh.unlink(missing_ok=True)
         self.mended = (
             f"{self.path}: was damaged in {found.n_damaged} {'place' if found.n_damaged == 1 else 'places'}; "
             f"the old file is kept as {aside.name}, and what is missing is asked for again"
