@@ -47,3 +47,20 @@ def test_the_log_is_left_to_others_however_the_command_ends(arguments: list[str]
     done = run_here(*(str(tmp_path / one) if one == "nowhere" else one for one in arguments))
     assert done.returncode == (0 if "--version" in arguments else 2)
     assert (logging.getLogger("mardok").handlers, logging.getLogger("mardok").level) == before
+
+
+def test_a_defect_ends_in_one_line_and_leaves_a_report_without_a_name_of_the_client(
+    run_here: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def broken(*_: object, **__: object) -> None:
+        raise RuntimeError("a wheel came\noff")
+
+    monkeypatch.setattr("mardok.load", broken)
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    done = run_here("page", tmp_path / "client-name", "/")
+    assert done.returncode == 70
+    assert len(done.stderr.splitlines()) == 1
+    report = next(tmp_path.glob("mardok-report-*.txt"))
+    assert str(report) in done.stderr
+    assert "RuntimeError: a wheel came" in report.read_text()
+    assert "client-name" not in report.read_text()
