@@ -35,7 +35,19 @@ _ENOUGH_AHEAD = 2
 """Pieces for each process that are taken before what came of the first is asked for."""
 
 
+_LOOK_S = 1.0
 _is_worker = False
+_forking = threading.Lock()
+"""A process that is forked between the begin of another and the closing of its end here would keep that open."""
+
+
+def _new_lock() -> None:
+    global _forking
+    _forking = threading.Lock()
+
+
+if hasattr(os, "register_at_fork"):
+    os.register_at_fork(after_in_child=_new_lock)
 
 
 def can_fork() -> bool:
@@ -101,8 +113,6 @@ class Workers(Generic[_Piece, _Result]):
         self._changed = threading.Condition()
         self._is_closed = False
         self._processes: dict[int, BaseProcess] = {}
-        self._forking = threading.Lock()
-        """A process that is forked between the begin of another and the closing of its end here would keep that open."""
         pipes = [self._begin(number) for number in range(n)]  # all are forked before the first thread is there
         self._threads = [
             threading.Thread(target=self._attend, args=(number, pipe), daemon=True) for number, pipe in enumerate(pipes)
@@ -144,7 +154,7 @@ class Workers(Generic[_Piece, _Result]):
             thread.join(_END_S)
 
     def _begin(self, number: int) -> Connection:
-        with self._forking:
+        with _forking:
             ours, theirs = multiprocessing.Pipe()
             process = multiprocessing.get_context("fork").Process(
                 target=_serve, args=(self._work, theirs, ours, os.getpid()), daemon=True
@@ -162,8 +172,7 @@ class Workers(Generic[_Piece, _Result]):
         while (task := self._next_task()) is not None:
             try:
                 pipe.send(task.piece)
-                if pipe not in wait([pipe, self._processes[number].sentinel]):
-                    raise EOFError
+                self._wait(number, pipe)
                 is_whole, came = pipe.recv()
                 task.result, task.error = (came, None) if is_whole else (None, came)
             except (EOFError, OSError):
@@ -185,6 +194,14 @@ class Workers(Generic[_Piece, _Result]):
             while not self._waiting and not self._is_closed:
                 self._changed.wait()
             return None if self._is_closed else self._waiting.popleft()
+
+    def _wait(self, number: int, pipe: Connection) -> None:
+        """Wait for an answer; raise EOFError where the process has ended without one."""
+        process = self._processes[number]
+        while pipe not in (ready := wait([pipe, process.sentinel], _LOOK_S)):
+            # Another process may hold the end of the pipe that should tell; so it is asked for, too.
+            if ready or process.exitcode is not None:
+                raise EOFError
 
     def _lost(self, number: int, pipe: Connection) -> Lost:
         pipe.close()
@@ -251,10 +268,11 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
     if jobs == 1 or sys.platform != "linux":
         return work
     context = multiprocessing.get_context("fork")
-    receiver, sender = context.Pipe(duplex=False)
-    process = context.Process(target=_send, args=(work, sender, os.getpid()), daemon=True)
-    process.start()
-    sender.close()
+    with _forking:
+        receiver, sender = context.Pipe(duplex=False)
+        process = context.Process(target=_send, args=(work, sender, os.getpid()), daemon=True)
+        process.start()
+        sender.close()
 
     def result() -> _Result:
         try:
