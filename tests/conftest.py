@@ -20,6 +20,7 @@ from warcio.warcwriter import WARCWriter
 
 import mardok
 from mardok.cli import main
+from mardok.extract import extraction
 
 # In CI a failure must be the change's own: the same examples every time. Elsewhere every run tries new ones.
 settings.register_profile("ci", derandomize=True)
@@ -86,6 +87,16 @@ def demo_folder(demo: mardok.Audit, tmp_path_factory: pytest.TempPathFactory) ->
     folder = tmp_path_factory.mktemp("demo") / "audit"
     demo.save(folder)
     return folder
+
+
+JUDGEMENT = frozenset(["compare", "deliver", "findings", "plan", "text"])
+
+
+@pytest.fixture(autouse=True)
+def pages_are_read_here(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where judgement is tested, on hundreds of small sites, no process is begun for each to read its pages."""
+    if JUDGEMENT & set(request.path.parts):
+        monkeypatch.setattr(extraction, "can_fork", lambda: False)
 
 
 @pytest.fixture(scope="session")

@@ -48,6 +48,8 @@ TARGETS = ["", "//", "javascript:x", "http://[", "?", "#", "https://elsewhere.ex
 UNSEEN = frozenset([*map(chr, range(9)), *map(chr, range(14, 32)), "\u202e", "\u2066", "\u200f"])
 SAME = "We hire violins by the month, mend bows, and cut bridges for schools, whatever the size. " * 6
 
+pytestmark = pytest.mark.harm
+
 
 def site(chance: random.Random) -> Iterator[Response]:
     """Answers of a few hundred addresses."""

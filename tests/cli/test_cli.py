@@ -48,7 +48,7 @@ def test_one_process_or_more_give_the_same_bytes(run: Run, tmp_path: Path) -> No
     assert digest(tmp_path / "1") == digest(tmp_path / "3")
 
 
-@pytest.mark.broken_off
+@pytest.mark.harm
 def test_the_same_input_gives_the_same_bytes_wherever_and_however_it_is_read(tmp_path: Path) -> None:
     folder = tmp_path / "it's a \u00fc;b"
     folder.mkdir()

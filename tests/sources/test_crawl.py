@@ -186,7 +186,7 @@ def worker_of(process: subprocess.Popen[Any]) -> int:
     return 0
 
 
-@pytest.mark.broken_off
+@pytest.mark.harm
 @pytest.mark.parametrize("killed", ["worker", "command"])
 def test_a_crawl_that_is_killed_goes_on_and_fetches_nothing_twice(tmp_path: Path, killed: str) -> None:
     whole, broken = tmp_path / "whole.warc.gz", tmp_path / "broken.warc.gz"

@@ -35,6 +35,8 @@ FAST = ("crawl.delay_s=0", "crawl.concurrency=4", "crawl.retries=0")
 HOUR = datetime.timedelta(hours=1)
 INFO = {SCOPE_FIELD: "this crawl"}
 
+pytestmark = pytest.mark.harm
+
 
 def crawl(base: str, out: Path, *assignments: str, **more: str) -> mardok.CrawlSummary:
     settings = mardok.read_settings(assignments=[*FAST, *assignments])

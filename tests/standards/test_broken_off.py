@@ -35,7 +35,7 @@ TEXTS = (
     "We hire violins by the month and mend bows and cut bridges for schools whatever the size of the school. " * 3,
 )
 OPERATIONS = ("mkdir", "rename", "replace", "fsync", "unlink", "rmdir", "chmod", "truncate", "link")
-pytestmark = pytest.mark.broken_off
+pytestmark = pytest.mark.harm
 SAMPLE = None if os.environ.get("MARDOK_FULL_PROOFS") else 12
 """Places that are tried of each run; all of them in the long proofs."""
 
