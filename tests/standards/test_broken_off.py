@@ -296,7 +296,8 @@ def test_a_command_that_is_ended_leaves_nothing_running_and_nothing_broken(tmp_p
             begun = time.monotonic()
             os.killpg(process.pid, sign) if sign == signal.SIGINT else process.kill()
             _, told = process.communicate(timeout=20)
-            assert process.returncode in (0, status), (command, told)
+            is_unborn = process.returncode == -sign and not told  # Python itself was still being loaded
+            assert process.returncode in (0, status) or is_unborn, (command, process.returncode, told)
             assert len(told.splitlines()) <= 2, (command, told)
             if process.returncode == status == 130:
                 assert time.monotonic() - begun < 5

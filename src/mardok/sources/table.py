@@ -11,6 +11,7 @@ import csv
 import io
 import json
 import re
+import warnings
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
 from itertools import islice
@@ -81,7 +82,12 @@ def _read_csv(path: Path) -> pd.DataFrame:
         csv.field_size_limit(before)
     if len(first[-1]) > len(first[0]):
         raise ValueError(f"row 2 has {len(first[-1])} cells, and the heading has {len(first[0])}")
-    return pd.read_csv(io.StringIO(text), sep=separator, dtype=str, keep_default_na=False, index_col=False)
+    with warnings.catch_warnings():
+        warnings.simplefilter("error", pd.errors.ParserWarning)
+        try:
+            return pd.read_csv(io.StringIO(text), sep=separator, dtype=str, keep_default_na=False, index_col=False)
+        except pd.errors.ParserWarning as error:
+            raise ValueError("a row has more cells than the heading") from error
 
 
 def _read_json_lines(path: Path) -> pd.DataFrame:
