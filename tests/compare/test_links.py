@@ -119,3 +119,21 @@ def test_a_page_read_twice_counts_once_and_as_it_was_last(page_table: Callable[.
     blocks = audit.tables["blocks"]
     assert blocks[["page", "block", "tag", "level"]].to_numpy().tolist() == [[0, 0, "h2", 2], [0, 1, "p", 0], [1, 0, "p", 0]]
     assert audit.pages["inlinks"].tolist() == [1, 1]
+
+
+def test_a_way_of_any_length_leads_to_its_end(page_table: Callable[..., Path]) -> None:
+    way, circle = 300, 40
+    rows = [{"url": f"{HOST}/{n}", "status": "301", "redirect_url": f"{HOST}/{n + 1}"} for n in range(way)]
+    rows += [{"url": f"{HOST}/{way}", "status": "200", "title": "Hire", "text": "We hire violins by the month."}]
+    rows += [
+        {"url": f"{HOST}/round/{n}", "status": "301", "redirect_url": f"{HOST}/round/{(n + 1) % circle}"}
+        for n in range(circle)
+    ]
+    audit = mardok.audit(page_table(rows))
+    ends = audit.pages.set_index("url")["final_url"].to_dict()
+    assert {ends[f"{HOST}/{n}"] for n in range(way + 1)} == {f"{HOST}/{way}"}
+    assert {ends[f"{HOST}/round/{n}"] for n in range(circle)} == {""}
+    checks = audit.checks.groupby("check")["url"].nunique()
+    assert (checks["redirect-chain"], checks["redirect-loop"]) == (way - 1, circle)
+    repaired = audit.steps[audit.steps["rule"] == "redirect-chain"]
+    assert set(repaired["target"]) == {f"{HOST}/{way}"}

@@ -11,6 +11,9 @@ from dataclasses import dataclass
 from mardok.extract.page import Page
 from mardok.text.site import Site
 
+_MOST_HOPS = 20
+"""Addresses of a way that are kept: browsers follow no more redirects than these (Fetch standard, section 4.4)."""
+
 
 def pointer_of(page: Page) -> str:
     """The other address that a page sends on to by redirect, or names as canonical if it answers; ``""`` if none."""
@@ -27,7 +30,7 @@ class Destination:
     row: int
     """Row of the page there; -1 if it was not read or there is a loop."""
     hops: tuple[str, ...]
-    """Addresses it leads through, the first target first, the last the final one."""
+    """Addresses it leads through, the first target first, the last the final one; of a long way the first and the last."""
     redirects: tuple[str, ...]
     """Those of them that redirects alone lead to, before any canonical."""
     is_loop: bool
@@ -52,21 +55,46 @@ def find_destinations(site: Site) -> tuple[Destination, ...]:
     >>> [destination.url for destination in find_destinations(site)]
     ['https://host.example/hire', 'https://host.example/hire']
     """
-    return tuple(_destination(site, row) for row in range(len(site.pages)))
+    far_ends: dict[int, tuple[str, int]] = {}
+    return tuple(_destination(site, row, far_ends) for row in range(len(site.pages)))
 
 
-def _destination(site: Site, start: int) -> Destination:
+def _destination(site: Site, start: int, far_ends: dict[int, tuple[str, int]]) -> Destination:
     row, url = start, site.pages[start].url
     hops: list[str] = []
+    seen = {url}
     n_redirects = 0
     while row >= 0 and (target := pointer_of(site.pages[row])):
         if n_redirects == len(hops) and site.pages[row].redirect_url:
             n_redirects += 1
         hops.append(target)
-        if target == site.pages[start].url or target in hops[:-1]:
+        if target in seen:
             # Canonicals that name each other settle nothing; the page stays where it is. Redirects never arrive.
             is_loop = n_redirects == len(hops)
             end = ("", -1) if is_loop else (site.pages[start].url, start)
             return Destination(*end, tuple(hops), tuple(hops[:n_redirects]), is_loop)
+        seen.add(target)
         url, row = target, site.row_of.get(target, -1)
+        if len(hops) == _MOST_HOPS and row >= 0:
+            url, row = _far_end(site, row, far_ends)
+            hops[-1] = url or hops[-1]
+            return Destination(url, row, tuple(hops), tuple(hops[:n_redirects]), is_loop=not url)
     return Destination(url, row, tuple(hops), tuple(hops[:n_redirects]), is_loop=False)
+
+
+def _far_end(site: Site, start: int, known: dict[int, tuple[str, int]]) -> tuple[str, int]:
+    """Address and row at the end of a long way, ``""`` and -1 if it has none; each row of all ways is passed once."""
+    row, end = start, ("", -1)
+    passed: dict[int, None] = {}
+    while row not in passed:
+        if row in known:
+            end = known[row]
+            break
+        passed[row] = None
+        target = pointer_of(site.pages[row])
+        if not target or target not in site.row_of:
+            end = (target, -1) if target else (site.pages[row].url, row)
+            break
+        row = site.row_of[target]
+    known.update(dict.fromkeys(passed, end))
+    return end
