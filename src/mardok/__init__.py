@@ -16,6 +16,7 @@ if TYPE_CHECKING:
         FolderError,
         HandoffError,
         MardokError,
+        RecheckError,
         SelectionError,
         SettingsError,
         SourceError,
@@ -26,6 +27,8 @@ if TYPE_CHECKING:
     from mardok.page_search import find_pages
     from mardok.pipeline import audit
     from mardok.questions import Selection, mentions, missing_links, passages, phrases
+    from mardok.rechecking.job import recheck
+    from mardok.rechecking.rechecked import Rechecked
     from mardok.settings import Settings, read_settings
     from mardok.sheets import PageSheet
     from mardok.sources.crawl.run import CrawlSummary, crawl
@@ -34,11 +37,12 @@ _MODULE_OF = {
     "Audit": "audits", "PageGroup": "audits", "PagePair": "audits", "load": "audits", "find_copies": "compare.copies",
     "find_pages": "page_search", "Run": "compare.difference", "HandedOver": "deliver.handoff",
     "hand_off": "deliver.handoff", "FolderError": "errors", "HandoffError": "errors", "MardokError": "errors",
+    "RecheckError": "errors",
     "SelectionError": "errors", "SettingsError": "errors", "SourceError": "errors", "TableError": "errors",
     "UnknownPageError": "errors", "UnsafePlanError": "errors", "audit": "pipeline", "Selection": "questions",
     "mentions": "questions", "missing_links": "questions", "passages": "questions", "phrases": "questions",
     "Settings": "settings", "read_settings": "settings", "PageSheet": "sheets", "CrawlSummary": "sources.crawl.run",
-    "crawl": "sources.crawl.run",
+    "crawl": "sources.crawl.run", "recheck": "rechecking.job", "Rechecked": "rechecking.rechecked",
 }  # fmt: skip
 
 __all__ = [
@@ -51,6 +55,8 @@ __all__ = [
     "PageGroup",
     "PagePair",
     "PageSheet",
+    "RecheckError",
+    "Rechecked",
     "Run",
     "Selection",
     "SelectionError",
@@ -72,6 +78,7 @@ __all__ = [
     "passages",
     "phrases",
     "read_settings",
+    "recheck",
 ]
 
 

@@ -10,6 +10,7 @@
     ├── UnknownPageError an address that the audit does not know
     ├── SelectionError   a question about no page, or for what is not to be had
     ├── HandoffError     a plan of which nothing can be handed over
+    ├── RecheckError     two audits that cannot be compared
     └── UnsafePlanError  a plan that failed its safety check and was not written
 """
 
@@ -44,6 +45,10 @@ class SelectionError(MardokError):
 
 class HandoffError(MardokError):
     """A plan of which nothing is accepted, or that cannot be written as server rules."""
+
+
+class RecheckError(MardokError):
+    """Two audits that cannot be compared: of other sites, or in the wrong order."""
 
 
 class UnsafePlanError(MardokError):

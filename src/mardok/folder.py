@@ -12,6 +12,7 @@ from __future__ import annotations
 import csv
 import ctypes
 import glob
+import io
 import logging
 import math
 import os
@@ -22,7 +23,7 @@ import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TextIO
 
 from mardok.errors import FolderError
 from mardok.locks import BusyError, sole_right
@@ -107,7 +108,13 @@ def write_folder(
         (sibling / META_FILE).write_text(meta, "utf-8", newline="\n")
 
 
-def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> None:
+def write_files(
+    folder: Path,
+    files: Mapping[str, bytes],
+    *,
+    marker: str,
+    inside: Mapping[str, Callable[[Path], object]] | None = None,
+) -> None:
     """Write a folder of files beside its place, then put it there.
 
     Parameters
@@ -116,6 +123,8 @@ def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> Non
         Contents by name; a name may lead into a folder below.
     marker : str
         One of the names: a folder that stands there is replaced only if it is empty or has this file.
+    inside : mapping of str to callable, optional
+        Folders below, name to what writes one at a path.
 
     Raises
     ------
@@ -129,6 +138,8 @@ def write_files(folder: Path, files: Mapping[str, bytes], *, marker: str) -> Non
         for name, contents in files.items():
             (sibling / name).parent.mkdir(parents=True, exist_ok=True)
             (sibling / name).write_bytes(contents)
+        for name, write in (inside or {}).items():
+            write(sibling / name)
 
 
 @contextmanager
@@ -277,13 +288,24 @@ def write_csv(path: Path, table: Table, frame: pd.DataFrame) -> None:
     frame : DataFrame
         Its rows.
     """
+    with path.open("w", encoding="utf-8", errors="replace", newline="") as file:
+        _write_table(file, table, frame)
+
+
+def csv_bytes(table: Table, frame: pd.DataFrame) -> bytes:
+    """A table as the bytes of its CSV file; see :func:`write_csv`."""
+    buffer = io.StringIO(newline="")
+    _write_table(buffer, table, frame)
+    return buffer.getvalue().encode("utf-8", "replace")
+
+
+def _write_table(file: TextIO, table: Table, frame: pd.DataFrame) -> None:
     columns = [column for column in table.columns if column.csv]
     units = frame["gain_unit"] if "gain_unit" in frame.columns else None
     cells = [_cells(column, frame[column.name], units) for column in columns]
-    with path.open("w", encoding="utf-8", errors="replace", newline="") as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(column.name for column in columns)
-        writer.writerows(zip(*cells, strict=True))
+    writer = csv.writer(file, lineterminator="\n")
+    writer.writerow(column.name for column in columns)
+    writer.writerows(zip(*cells, strict=True))
 
 
 def write_rows(path: Path, frame: pd.DataFrame) -> None:

@@ -505,6 +505,27 @@ class Plan(Section):
     """Hours of work by kind."""
 
 
+class Recheck(Section):
+    """When a step counts as done, and what is claimed of its effect."""
+
+    moved_share: float = Field(default=0.8, gt=0, le=1)
+    """Share of the words of passages that were to be moved from which on they have arrived."""
+    lost_share: float = Field(default=0.1, ge=0, lt=1)
+    """Share up to which none of them has."""
+    alike: float = Field(default=0.5, gt=0, le=1)
+    """Resemblance from which on two pages that were to be told apart are still alike."""
+    unchanged: float = Field(default=0.9, gt=0, le=1)
+    """Resemblance of a page to what it was before from which on it was not rewritten."""
+    grown_share: float = Field(default=0.1, gt=0)
+    """Share by which the own words of a page have to grow for it to be expanded at all."""
+    trimmed_share: float = Field(default=0.5, gt=0, lt=1)
+    """Share of words that also stand on other pages up to which a page was trimmed."""
+    least_untouched: int = Field(default=20, ge=20)
+    """Untouched pages with which an effect is compared; with fewer nothing is claimed."""
+    least_days: int = Field(default=28, ge=7)
+    """Days of search data after the change from which on an effect is told."""
+
+
 class Settings(Section):
     """All settings of an audit."""
 
@@ -542,6 +563,8 @@ class Settings(Section):
     """From when on something on a page is a trouble."""
     plan: Plan = Plan()
     """How actions are chosen and ranked."""
+    recheck: Recheck = Recheck()
+    """When a step counts as done, and what is claimed of its effect."""
 
 
 def read_settings(

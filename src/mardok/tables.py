@@ -18,17 +18,22 @@ from mardok.vocabulary import (
     RULES,
     Action,
     Answer,
+    Change,
     CheckId,
     Confidence,
     Decision,
     Evidence,
+    Found,
     GainUnit,
     GroupKind,
     GroupRole,
+    Measure,
     NoindexReason,
+    Outcome,
     Owner,
     PageKind,
     StepKind,
+    Subject,
     VariantRule,
 )
 
@@ -252,6 +257,7 @@ PAGES = Table(
         Column("index_state", "str", "what a search engine says of the page", csv=False),
         Column("declared_language", "str", "lang attribute or Content-Language header", csv=False),
         Column("canonical_url", "str", "absolute target of rel=canonical (RFC 6596)", csv=False),
+        Column("canonical_is_relative", "bool", "whether that is written without scheme and host", csv=False),
         Column("redirect_url", "str", "absolute target of the redirect", csv=False),
         Column("robots", "str", "robots directives as found, agent first where one is named", csv=False),
         Column("bytes_hash", "str", "SHA-256 of the decoded body", csv=False),
@@ -546,7 +552,7 @@ STEP_ROWS = Table(
         Column(
             "pattern_value",
             "str",
-            "the parameter, or scheme or host with the one in its place; of a link to repair, where it leads",
+            "the parameter, or scheme or host with the one in its place; of a link to change, where it leads",
         ),
         Column("owner", "str", "whose work it is", words=tuple(Owner)),
         Column("detail", "str", "what else the person who does it must know"),
@@ -563,6 +569,71 @@ TABLES: Mapping[str, Table] = {
     )
 }  # fmt: skip
 """All tables by name."""
+
+VERIFIED = Table(
+    "verified",
+    "one row for each step of the proposals that were to be carried out",
+    (
+        Column("proposal", "str", "id of the proposal"),
+        Column("order", "int64", "place in the proposal, from 1"),
+        Column("url", "str", "address that was to change"),
+        Column("step", "str", "what was to be done to it", words=tuple(StepKind)),
+        Column("target", "str", "where it was to lead, where it leads anywhere"),
+        Column("decision", "str", "a person's decision about the proposal", words=tuple(Decision)),
+        Column("outcome", "str", "what became of it", words=tuple(Outcome)),
+        Column("found", "str", "what was found"),
+        Column("reason", "str", "the same as a fixed word", words=tuple(Found), csv=False),
+        Column("rule", "str", "the row of the table of actions that decided, or the check", csv=False),
+    ),
+    ("proposal", "order"),
+)
+CHANGES = Table(
+    "changes",
+    "one row for each finding of either audit",
+    (
+        Column("subject", "str", "what kind of finding it is", words=tuple(Subject)),
+        Column("id", "str", "id of the proposal, group or check; of a thin page nothing"),
+        Column("url", "str", "page, or the first of them"),
+        Column("change", "str", "what became of it", words=tuple(Change)),
+        Column("before", "float64", "how much of it there was: pages, of a thin page its own words", decimals=0),
+        Column("after", "float64", "how much of it there is now", decimals=0),
+        Column("detail", "str", "what it is"),
+    ),
+    ("subject", "change", "id", "url", "detail"),
+)
+EFFECT = Table(
+    "effect",
+    "one row for all touched pages together, for each page that stays with those merged into it, and for their queries",
+    (
+        Column("unit", "str", "page that stays; all of them; or a query of one of them"),
+        Column("kind", "str", "all, page or query", words=("all", "page", "query")),
+        Column("measure", "str", "what is measured", words=tuple(Measure)),
+        Column("pages", "int64", "pages that were touched", unit="pages"),
+        Column("before", "float64", "a month before the change; of a position the mean", unit="a month", decimals=1),
+        Column("after", "float64", "a month after it", unit="a month", decimals=1),
+        Column("effect", "float64", "part of the change that the untouched pages do not show", unit="a month", decimals=1),
+        Column("effect_low", "float64", "lower end of an interval of 80% around it", unit="a month", decimals=1),
+        Column("effect_high", "float64", "upper end of that interval", unit="a month", decimals=1),
+        Column("expected", "float64", "gain that the plan expected", unit="clicks/month", decimals=1),
+        Column("expected_low", "float64", "lower end of its interval", unit="clicks/month", decimals=1),
+        Column("expected_high", "float64", "upper end of its interval", unit="clicks/month", decimals=1),
+    ),
+    ("kind", "unit", "measure"),
+)
+HISTORY = Table(
+    "history",
+    "one row for each audit and figure",
+    (
+        Column("audit", "int64", "number of the audit, the first 1"),
+        Column("day", "str", "last day of the crawl, else the day of the audit"),
+        Column("measure", "str", "what is counted"),
+        Column("count", "float64", "how many", decimals=1),
+        Column("share", "float64", "of the indexable pages, where it counts such", unit="share, 0 to 1", decimals=6),
+    ),
+    ("audit", "measure"),
+)
+RECHECK_TABLES: Mapping[str, Table] = {table.name: table for table in (VERIFIED, CHANGES, EFFECT, HISTORY)}
+"""The tables of a recheck by name."""
 
 SMALL_GAIN_DECIMALS = 6
 """Decimals of a gain in link weight, which is a share of the whole site and would vanish in one decimal."""

@@ -435,6 +435,121 @@ class CheckId(StrEnum):
     VARIANT_ANSWERS = "variant-answers"
 
 
+class Outcome(StrEnum):
+    """What became of a step."""
+
+    DONE = "done"
+    PARTLY = "partly"
+    OTHERWISE = "otherwise"
+    NOT_DONE = "not-done"
+    UNDONE = "undone"
+    NOT_TESTABLE = "not-testable"
+
+
+class Found(StrEnum):
+    """What a later audit found where a step was to be done."""
+
+    UNSEEN = "unseen"
+    NO_STATUS = "no-status"
+    NO_TEXTS = "no-texts"
+    NO_SITEMAP = "no-sitemap"
+    NOT_CHECKED = "not-checked"
+    NOT_ASKED = "not-asked"
+    JUDGEMENT = "judgement"
+    STAYS = "stays"
+    STILL_ANSWERS = "still-answers"
+    AS_BEFORE = "as-before"
+    GONE = "gone"
+    MOVED = "moved"
+    NOT_INDEXABLE = "not-indexable"
+    REDIRECT_RIGHT = "redirect-right"
+    REDIRECT_TEMPORARY = "redirect-temporary"
+    REDIRECT_REFRESH = "redirect-refresh"
+    REDIRECT_CHAIN = "redirect-chain"
+    REDIRECT_HOME = "redirect-home"
+    REDIRECT_SOFT_404 = "redirect-soft-404"
+    REDIRECT_ERROR = "redirect-error"
+    REDIRECT_LOOP = "redirect-loop"
+    REDIRECT_ELSEWHERE = "redirect-elsewhere"
+    TARGET_UNSEEN = "target-unseen"
+    TARGET_NOT_INDEXABLE = "target-not-indexable"
+    CANONICAL_RIGHT = "canonical-right"
+    CANONICAL_MISSING = "canonical-missing"
+    CANONICAL_ELSEWHERE = "canonical-elsewhere"
+    CANONICAL_SEVERAL = "canonical-several"
+    CANONICAL_RELATIVE = "canonical-relative"
+    CANONICAL_INSTEAD = "canonical-instead"
+    NOINDEX_RIGHT = "noindex-right"
+    STILL_INDEXABLE = "still-indexable"
+    RETIRED = "retired"
+    SOFT_404 = "soft-404"
+    NOT_LISTED = "not-listed"
+    LISTED = "listed"
+    NOW_INDEXABLE = "now-indexable"
+    TEXT_ARRIVED = "text-arrived"
+    TEXT_PARTLY = "text-partly"
+    TEXT_MISSING = "text-missing"
+    NOTHING_TO_MOVE = "nothing-to-move"
+    APART = "apart"
+    LESS_ALIKE = "less-alike"
+    STILL_ALIKE = "still-alike"
+    TEXT_UNCHANGED = "text-unchanged"
+    RETITLED = "retitled"
+    TITLE_UNCHANGED = "title-unchanged"
+    TITLE_STILL_SAYS = "title-still-says"
+    TITLE_MISSING = "title-missing"
+    TITLE_TAKEN = "title-taken"
+    LINKED = "linked"
+    LINKED_PARTLY = "linked-partly"
+    NOT_LINKED = "not-linked"
+    LINKS_AS_BEFORE = "links-as-before"
+    LINK_DROPPED = "link-dropped"
+    EXPANDED = "expanded"
+    EXPANDED_PARTLY = "expanded-partly"
+    NOT_EXPANDED = "not-expanded"
+    TRIMMED = "trimmed"
+    TRIMMED_PARTLY = "trimmed-partly"
+    NOT_TRIMMED = "not-trimmed"
+    TRANSLATED = "translated"
+    STILL_UNTRANSLATED = "still-untranslated"
+    OTHER_LANGUAGE = "other-language"
+    REPAIRED = "repaired"
+    REPAIRED_PARTLY = "repaired-partly"
+    CHANGED_NOT_REPAIRED = "changed-not-repaired"
+    NOT_REPAIRED = "not-repaired"
+    TEMPLATE_LEFT = "template-left"
+
+
+class Subject(StrEnum):
+    """What two audits are compared by."""
+
+    PROPOSAL = "proposal"
+    GROUP = "group"
+    RIVALS = "rivals"
+    THIN = "thin"
+    CHECK = "check"
+
+
+class Change(StrEnum):
+    """What became of a finding."""
+
+    GONE = "gone"
+    BETTER = "better"
+    LEFT = "left"
+    WORSE = "worse"
+    NEW = "new"
+    NEW_PAGE = "new-page"
+    NOT_SEEN = "not-seen"
+
+
+class Measure(StrEnum):
+    """What an effect is measured in."""
+
+    CLICKS = "clicks"
+    IMPRESSIONS = "impressions"
+    POSITION = "position"
+
+
 STEPS_OF_ACTION: Mapping[Action, tuple[StepKind, ...]] = {
     Action.MERGE: (
         StepKind.REDIRECT,

@@ -22,6 +22,7 @@ ORDER = [
     "audits",
     "deliver",
     "pipeline",
+    "rechecking",
     "questions",
     "page_search",
     "demo",

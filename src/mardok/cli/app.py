@@ -2,7 +2,8 @@
 
 In:  the command line.
 Out: the answer on standard output, all else on standard error, and an exit status: 0 done, 1 done with pages that could
-     not be read, 2 wrong call or unusable input, 70 a defect, of which a report is left, 130 interrupted.
+     not be read, 2 wrong call or unusable input, 3 a recheck that found something undone, done otherwise or worse, 70 a
+     defect, of which a report is left, 130 interrupted.
 """
 
 from __future__ import annotations
@@ -12,7 +13,7 @@ import sys
 
 import typer
 
-from mardok.cli import audit, crawl, demo, handoff, page, pages, pair, phrases
+from mardok.cli import audit, crawl, demo, handoff, page, pages, pair, phrases, recheck
 from mardok.cli.console import fail, fail_unexpectedly, hide_log, replace_what_cannot_be_shown, show_log
 from mardok.errors import FolderError, MardokError
 
@@ -32,6 +33,7 @@ app.command("pages")(pages.pages)
 app.command("pair")(pair.pair)
 app.command("phrases")(phrases.phrases)
 app.command("handoff")(handoff.handoff)
+app.command("recheck")(recheck.recheck)
 
 
 @app.callback(invoke_without_command=True)

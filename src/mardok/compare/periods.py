@@ -22,7 +22,7 @@ from mardok.vocabulary import StepUnit
 DAYS_A_MONTH = 30.44
 _DAYS_A_WEEK = 7
 _LEAST_DAYS_A_MONTH = 28
-_YEAR = {StepUnit.DAY: 364, StepUnit.WEEK: 52, StepUnit.MONTH: 12}
+YEAR = {StepUnit.DAY: 364, StepUnit.WEEK: 52, StepUnit.MONTH: 12}
 """Steps of a year."""
 _QUARTERS = 4
 _WHOLE = 0.9
@@ -54,11 +54,17 @@ class Grid:
     def first_day(self, number: int) -> np.datetime64:
         """First day of a step."""
         if self.unit == StepUnit.MONTH:
-            year, month = divmod(number, _YEAR[StepUnit.MONTH])
+            year, month = divmod(number, YEAR[StepUnit.MONTH])
             return np.datetime64(f"{_EPOCH + year:04}-{month + 1:02}-01", "D")
         if self.unit == StepUnit.WEEK:
             return np.datetime64(number * _DAYS_A_WEEK + self.anchor, "D")
         return np.datetime64(number, "D")
+
+    def months(self, steps: int) -> float:
+        """Months that so many steps are."""
+        if self.unit == StepUnit.MONTH:
+            return float(steps)
+        return steps * (_DAYS_A_WEEK if self.unit == StepUnit.WEEK else 1) / DAYS_A_MONTH
 
 
 def grid_of(days: Days) -> Grid:
@@ -102,12 +108,12 @@ class Spans:
     @property
     def is_year_apart(self) -> bool:
         """Whether the earlier span is the same time a year before, so that seasons do not count."""
-        return self.first - self.before_first == _YEAR[self.grid.unit]
+        return self.first - self.before_first == YEAR[self.grid.unit]
 
     @property
     def recent_steps(self) -> int:
         """Steps of the last quarter of a year of the later span, or of all of it if it is shorter."""
-        return min(self.steps, _YEAR[self.grid.unit] // _QUARTERS)
+        return min(self.steps, YEAR[self.grid.unit] // _QUARTERS)
 
     @property
     def recent_months(self) -> float:
@@ -158,13 +164,35 @@ class Spans:
         return self._step(dates, self.before_first)
 
     def _months(self, steps: int) -> float:
-        if self.grid.unit == StepUnit.MONTH:
-            return float(steps)
-        return steps * (_DAYS_A_WEEK if self.grid.unit == StepUnit.WEEK else 1) / DAYS_A_MONTH
+        return self.grid.months(steps)
 
     def _step(self, dates: Days, first: int) -> NDArray[np.int64]:
         step = self.grid.number(dates) - first
         return np.where((step >= 0) & (step < self.steps) & ~np.isnat(dates), step, -1)
+
+
+def whole_steps(dates: Days, impressions: NDArray[np.float64]) -> tuple[Grid, int, int] | None:
+    """The steps of search data, and the numbers of the first and the last that was not cut off; None for less than two days.
+
+    Parameters
+    ----------
+    dates : ndarray of datetime64, shape (n_rows,)
+        Day of each row; NaT where it has none.
+    impressions : ndarray of float64, shape (n_rows,)
+        Impressions of each row, by which a step is seen to be cut off.
+    """
+    is_dated = ~np.isnat(dates)
+    days, of_day = np.unique(dates[is_dated].astype("datetime64[D]"), return_inverse=True)
+    if len(days) < 2:
+        return None
+    grid = grid_of(days)
+    first, last = (int(grid.number(days[at : at + 1])[0]) for at in (0, len(days) - 1))
+    if grid.unit != StepUnit.DAY and last > first:
+        by_day = np.bincount(of_day.ravel(), weights=impressions[is_dated])
+        by_step = np.bincount(grid.number(days) - first, weights=by_day, minlength=last - first + 1)
+        cut = by_step[[0, -1]] < _WHOLE * by_step[[1, -2]]
+        first, last = first + int(cut[0]), last - int(cut[1])
+    return grid, first, last
 
 
 def spans_of(dates: Days, impressions: NDArray[np.float64]) -> Spans | None:
@@ -184,18 +212,11 @@ def spans_of(dates: Days, impressions: NDArray[np.float64]) -> Spans | None:
     >>> spans.steps, str(spans.since), spans.is_year_apart
     (12, '2031-01-01', True)
     """
-    is_dated = ~np.isnat(dates)
-    days, of_day = np.unique(dates[is_dated].astype("datetime64[D]"), return_inverse=True)
-    if len(days) < 2:
+    found = whole_steps(dates, impressions)
+    if found is None:
         return None
-    grid = grid_of(days)
-    first, last = (int(grid.number(days[at : at + 1])[0]) for at in (0, len(days) - 1))
-    if grid.unit != StepUnit.DAY and last > first:
-        by_day = np.bincount(of_day.ravel(), weights=impressions[is_dated])
-        by_step = np.bincount(grid.number(days) - first, weights=by_day, minlength=last - first + 1)
-        cut = by_step[[0, -1]] < _WHOLE * by_step[[1, -2]]
-        first, last = first + int(cut[0]), last - int(cut[1])
-    whole, year, least = last - first + 1, _YEAR[grid.unit], _LEAST[grid.unit]
+    grid, first, last = found
+    whole, year, least = last - first + 1, YEAR[grid.unit], _LEAST[grid.unit]
     beyond = whole - year
     steps, apart = (min(beyond, year), year) if beyond >= least else (whole // 2, whole // 2)
     if steps < least:

@@ -13,11 +13,10 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import takewhile
 from typing import Any
 
-import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
 from mardok.compare.contradictions import Contradiction, contradictions, sentences_of
+from mardok.deliver.lacking import MovedText, lacking_blocks, plain_line, teased_words
 from mardok.sentences import clipped, counted, hours, listing, path_of, sentence
 from mardok.text.spans import WordSpans
 from mardok.text.stems import plain_words, stems
@@ -136,15 +135,15 @@ def merged_draft(steps: Sequence[Mapping[str, Any]], tables: Tables) -> str:
     kept = moving[0][1]
     blocks = _main_blocks(tables.row_of[kept], tables)
     language = str(tables.pages["language"][tables.row_of[kept]])
-    place_of = {_plain(text): place for place, (_, text) in enumerate(blocks)}
+    place_of = {plain_line(text): place for place, (_, text) in enumerate(blocks)}
     after: dict[int, list[tuple[str, str]]] = defaultdict(list)
     for url in dict.fromkeys(url for url, _ in moving if url in tables.row_of):
-        unique = {_plain(text) for text in _unique(tables.row_of[kept], tables.row_of[url], tables)}
+        unique = {plain_line(text) for text in _unique(tables.row_of[kept], tables.row_of[url], tables)}
         place = len(blocks)
         for level, text in _main_blocks(tables.row_of[url], tables):
-            if _plain(text) in place_of:
-                place = place_of[_plain(text)]
-            elif _plain(text) in unique and not level:
+            if plain_line(text) in place_of:
+                place = place_of[plain_line(text)]
+            elif plain_line(text) in unique and not level:
                 place = _nearest_block(text, blocks, language, place)
                 after[place].append((url, text))
     lines = [f"# {sentence('draft.title', page=markdown_text(kept))}", "", str(sentence("draft.note")), ""]
@@ -207,14 +206,14 @@ def _lacking(
     """For each page of a merge the blocks with a sentence that the keeper lacks, without what the facts tell."""
     if proposal["action"] != Action.MERGE:
         return {}
-    told = {_plain(one) for fact in facts for one in fact.sentences}
+    told = {plain_line(one) for fact in facts for one in fact.sentences}
     result = {}
     for step in steps:
         url, target = step["url"], step["target"]
         if step["step"] in _MOVING and url in tables.row_of and target in tables.row_of:
             own = _unique(tables.row_of[target], tables.row_of[url], tables)
-            there = told | {_plain(one) for one in sentences_of(str(tables.pages["main_text"][tables.row_of[target]]))}
-            result[url] = [text for text in own if any(_plain(one) not in there for one in sentences_of(text))]
+            there = told | {plain_line(one) for one in sentences_of(str(tables.pages["main_text"][tables.row_of[target]]))}
+            result[url] = [text for text in own if any(plain_line(one) not in there for one in sentences_of(text))]
     return result
 
 
@@ -337,42 +336,24 @@ def _pasted(row: int, tables: Tables) -> list[str]:
             merged[-1][1] = max(merged[-1][1], int(word + n))
         else:
             merged.append([int(word), int(word + n)])
-    teased = _teased(row, tables)
+    teased = teased_words(int(tables.pages["words"][row]), _teasers(row, tables))
     kept = [(begin, end) for begin, end in merged if 2 * int(teased[begin:end].sum()) <= end - begin]
     longest = sorted(sorted(kept, key=lambda one: one[0] - one[1])[:_MOST_PASSAGES])
     spans = WordSpans(str(tables.pages["main_text"][row]))
     return [_cut(spans.written(begin, end - begin)) for begin, end in longest]
 
 
-def _teased(row: int, tables: Tables) -> NDArray[np.bool_]:
-    """For each word of a page whether it stands in a teaser of another page."""
-    result = np.zeros(int(tables.pages["words"][row]) + 1, bool)
-    for first, n in tables.of("teasers", row)[["word", "words"]].itertuples(index=False, name=None):
-        result[first : first + n] = True
-    return result
+def _teasers(row: int, tables: Tables) -> tuple[tuple[int, int], ...]:
+    """First word and number of words of each teaser on a page."""
+    return tuple(tables.of("teasers", row)[["word", "words"]].itertuples(index=False, name=None))
 
 
 def _unique(kept: int, moved: int, tables: Tables) -> list[str]:
-    """Blocks of a page that the keeper does not have word for word, in their order.
-
-    What many pages carry is left out, and what teases another page: that page says it in full.
-    """
-    there = {_plain(line) for line in str(tables.pages["main_text"][kept]).split("\n")}
-    blocks = tables.of("blocks", moved)
-    there |= {_plain(text) for text in blocks.loc[blocks["reason"] == "boilerplate", "text"]}
-    teased = _teased(moved, tables)
-    result, at = [], 0
-    for line in str(tables.pages["main_text"][moved]).split("\n"):
-        n_words = len(words(line))
-        is_teaser = n_words > 0 and 2 * int(teased[at : at + n_words].sum()) > n_words
-        at += n_words
-        if _plain(line) not in there and not is_teaser and _plain(line) != _plain(tables.pages["h1"][moved]):
-            result.append(line)
-    return result
-
-
-def _plain(line: str) -> str:
-    return " ".join(str(line).split()).casefold()
+    """Blocks of a page that the keeper does not have word for word, in their order."""
+    blocks, page = tables.of("blocks", moved), tables.pages.iloc[moved]
+    boilerplate = tuple(blocks.loc[blocks["reason"] == "boilerplate", "text"])
+    text = MovedText(str(page["main_text"]), str(page["h1"]), boilerplate, _teasers(moved, tables))
+    return lacking_blocks(str(tables.pages["main_text"][kept]), text)
 
 
 def _cut(text: str) -> str:

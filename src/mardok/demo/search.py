@@ -12,7 +12,7 @@ from __future__ import annotations
 import datetime
 import math
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 
@@ -20,7 +20,7 @@ from mardok.demo import troubles
 from mardok.demo.content import all_articles
 from mardok.demo.site import with_listing_queries
 
-WEEKS = 65
+WEEKS, LATER_WEEKS = 65, 17
 FIRST_DAY = datetime.date(2025, 8, 4)
 _SEED = 1994
 _RATE_AT_TOP = 0.31
@@ -45,20 +45,55 @@ Row = tuple[str, str, str, int, int, float]
 def search_rows() -> list[Row]:
     """Rows in order of date, query and page."""
     random = np.random.default_rng(_SEED)
+    shown = _shown()
+    return sorted(row for query in sorted(shown) for row in _rows_of_query(query, shown[query], random, range(WEEKS)))
+
+
+def _shown() -> dict[str, list[tuple[str, float, float]]]:
+    """For each query the pages that are shown, with impressions a week and mean position."""
     shown: dict[str, list[tuple[str, float, float]]] = defaultdict(list)
     for article in with_listing_queries(all_articles()):
         for query, impressions, position in article.queries:
             shown[query].append((troubles.url(article.path), impressions, position))
     for url, (query, impressions, position) in _STRAYS.items():
         shown[query].append((url, impressions, position))
-    return sorted(row for query in sorted(shown) for row in _rows_of_query(query, shown[query], random))
+    return shown
 
 
-def _rows_of_query(query: str, pages: list[tuple[str, float, float]], random: np.random.Generator) -> Iterator[Row]:
+def later_rows(gains: Mapping[str, float], merged: Mapping[str, str], changed: datetime.date) -> list[Row]:
+    """Rows of the weeks that follow, in order of date, query and page.
+
+    Parameters
+    ----------
+    gains : mapping of str to float
+        Places that each touched page wins by the change, by its address.
+    merged : mapping of str to str
+        Pages that are gone from then on, with the page that is shown in their place.
+    changed : date
+        Day of the change.
+    """
+    random = np.random.default_rng(_SEED + 1)
+    shown = _shown()
+    first_after = (changed - FIRST_DAY).days // 7
+    rows = [row for query in sorted(shown) for row in _rows_of_query(query, shown[query], random, range(WEEKS, first_after))]
+    after = {}
+    for query, pages in shown.items():
+        kept = [(url, impressions, place) for url, impressions, place in pages if url not in merged]
+        after[query] = [(url, impressions, max(1.0, place - gains.get(url, 0.0))) for url, impressions, place in kept]
+    weeks = range(first_after, WEEKS + LATER_WEEKS)
+    rows += [row for query in sorted(after) for row in _rows_of_query(query, after[query], random, weeks)]
+    return sorted(rows)
+
+
+def _rows_of_query(
+    query: str, pages: list[tuple[str, float, float]], random: np.random.Generator, weeks: range
+) -> Iterator[Row]:
+    if not pages:
+        return
     demand = max(impressions for _, impressions, _ in pages)
     strong = [url for url, impressions, _ in pages if impressions == 0 or impressions > 0.4 * demand]
     leader = 0
-    for week in range(WEEKS):
+    for week in weeks:
         day = FIRST_DAY + datetime.timedelta(weeks=week)
         season = 1 + 0.25 * math.cos(2 * math.pi * (day.timetuple().tm_yday - 265) / 365)
         if len(strong) > 1 and random.random() < 0.22:

@@ -25,6 +25,7 @@ _ROBOT_NAMES = re.compile(r"robots|[\w-]*bot(?:-[\w-]+)?|slurp", re.IGNORECASE)
 _REFRESH = re.compile(
     r"""\s*+0*+(?:\.\d*+)?\s*+[;,]\s*+(?:url\s*+=\s*+)?(?:"([^"]+).*|'([^']+).*|([^"'].*))""", re.IGNORECASE | re.DOTALL
 )
+_WITH_SCHEME = re.compile(r"https?:", re.IGNORECASE)
 _REDIRECTS = frozenset([301, 302, 303, 307, 308])
 
 
@@ -86,6 +87,14 @@ def canonical_addresses(page: RawPage, link_elements: Iterable[Mapping[str, str]
         if "canonical" in parameters.get("rel", "").lower().split()
     ]
     return result
+
+
+def has_relative_canonical(link_elements: Iterable[Mapping[str, str]]) -> bool:
+    """Whether the first canonical address of the elements is written without scheme and host."""
+    for element in link_elements:
+        if "canonical" in element.get("rel", "").lower().split() and element.get("href", "").strip():
+            return not _WITH_SCHEME.match(element["href"].strip())
+    return False
 
 
 def language_alternates(page: RawPage, link_elements: Iterable[Mapping[str, str]], base: str) -> tuple[tuple[str, str], ...]:

@@ -155,7 +155,11 @@ def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
         unread=tuple(f"goes past {setting}; the part within it is used" for setting in past),
         is_html=True,
         script_words=script_words,
-        signs=document.signs._replace(canonicals=tuple(dict.fromkeys(filter(None, canonicals))), loaded=_loaded(document)),
+        signs=document.signs._replace(
+            canonicals=tuple(dict.fromkeys(filter(None, canonicals))),
+            canonical_is_relative=directives.has_relative_canonical(document.link_elements),
+            loaded=_loaded(document),
+        ),
     )
 
 

@@ -90,6 +90,8 @@ class Signs(NamedTuple):
     """H1 that hold an image and no text."""
     canonicals: tuple[str, ...] = ()
     """Different absolute canonical addresses that the page names."""
+    canonical_is_relative: bool = False
+    """Whether the first of them is written without scheme and host."""
     insecure: tuple[str, ...] = ()
     """Of a page read over https, what it loads over http."""
 

@@ -45,6 +45,8 @@ class Coverage:
     unread: tuple[str, ...]
     """Addresses of the site that pages link to and that were not read, in order."""
     has_sitemap: bool
+    days: tuple[str, str]
+    """Days on which the first and the last answer came, ``""`` where the sources do not tell."""
     gaps: tuple[str, ...]
     """Why the site was not read whole; none if it was."""
 
@@ -64,6 +66,8 @@ class Coverage:
         return {
             "whole": self.is_whole,
             "gaps": list(self.gaps),
+            "first_day": self.days[0] or None,
+            "last_day": self.days[1] or None,
             "unread_targets": len(self.unread),
             "unread_examples": list(self.unread[:_LISTED]),
             "by_depth": {str(depth): int(n) for depth, n in enumerate(np.bincount(reached)) if n} if len(reached) else {},
@@ -119,6 +123,7 @@ def coverage_of(
         listed_unread=tuple(sorted(url for url in listed if url not in site.row_of and url not in known)),
         unread=tuple(sorted(unread)),
         has_sitemap=bool(intake.sitemaps),
+        days=(intake.first_day, intake.last_day),
         gaps=tuple(gaps),
     )
 

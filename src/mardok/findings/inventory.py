@@ -174,6 +174,7 @@ def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.Data
             "index_state": [facts.signals[page.url].index_state if page.url in facts.signals else "" for page in site.pages],
             "declared_language": [page.declared_language for page in site.pages],
             "canonical_url": [page.canonical_url for page in site.pages],
+            "canonical_is_relative": [page.signs.canonical_is_relative for page in site.pages],
             "redirect_url": [page.redirect_url for page in site.pages],
             "robots": [", ".join(": ".join(filter(None, text_words)) for text_words in page.robots) for page in site.pages],
             "bytes_hash": [page.bytes_hash for page in site.pages],

@@ -80,14 +80,15 @@ class Moves:
                 by_anchor[anchor].append(source)
             else:
                 link = sentence("step.relink", anchor=anchor, url=old)
-                steps.append(Step(self._url(source), StepKind.RELINK, target, link))
+                steps.append(Step(self._url(source), StepKind.RELINK, target, link, pattern_value=old))
         for anchor, sources in sorted(by_anchor.items()):
             if len(sources) >= _TEMPLATE_PAGES:
                 detail = sentence("step.relink-template", anchor=anchor, url=old, pages=len(sources))
-                steps.append(Step(self._url(sources[0]), StepKind.RELINK, target, detail, whose=Owner.DEVELOPER))
+                first = self._url(sources[0])
+                steps.append(Step(first, StepKind.RELINK, target, detail, pattern_value=old, whose=Owner.DEVELOPER))
             else:
                 link = sentence("step.relink", anchor=anchor, url=old)
-                steps += [Step(self._url(source), StepKind.RELINK, target, link) for source in sources]
+                steps += [Step(self._url(source), StepKind.RELINK, target, link, pattern_value=old) for source in sources]
         return steps
 
     def _url(self, row: int) -> str:

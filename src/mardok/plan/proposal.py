@@ -75,8 +75,8 @@ class Step:
     pattern: VariantRule = VariantRule.NONE
     """How the address differs from the one that stays, where it goes by a rule for many."""
     pattern_value: str = ""
-    """The parameter, or the scheme or host with the one that takes its place, such as ``http > https``; of the repair of a
-    link the address that it leads to today."""
+    """The parameter, or the scheme or host with the one that takes its place, such as ``http > https``; of a link that is to
+    be changed the address that it leads to today."""
     whose: Owner | None = None
     """Whose work it is, where that is somebody else than usual."""
     check: CheckId | None = None

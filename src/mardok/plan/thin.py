@@ -202,7 +202,11 @@ def _expand_all(drafts: Sequence[ThinDraft], context: PlanContext) -> Proposal:
             )
         ),
         unless=sentence("thin.unless.expand-section"), steps=steps,
-        basis={"gain": {one.urls[0]: round(one.gain.expected, 1) for one in single[:_MOST_TOLD]}, **gain_basis(gain)},
+        basis={
+            "gain": {one.urls[0]: round(one.gain.expected, 1) for one in single[:_MOST_TOLD]},
+            "queries_of": {one.urls[0]: one.basis["queries_named"] for one in single},
+            **gain_basis(gain),
+        },
     )  # fmt: skip
 
 

@@ -50,6 +50,18 @@ def tenths(value: float) -> str:
     return _number(value, _PATTERNS["tenths"])
 
 
+def signed_tenths(value: float) -> str:
+    """A change with one decimal and its sign.
+
+    Examples
+    --------
+    >>> signed_tenths(12.34), signed_tenths(-0.5), signed_tenths(0.01)
+    ('+12.3', '\u22120.5', '0.0')
+    """
+    text = tenths(abs(value))
+    return text if text == "0.0" else f"{'+' if value > 0 else chr(0x2212)}{text}"
+
+
 def short(value: float) -> str:
     """A number with as many decimals as it needs, six digits at most."""
     return f"{value:g}"
@@ -112,6 +124,7 @@ FORMATS: Mapping[str, Callable[[Any], str]] = {
     "": str,
     "whole": whole,
     "tenths": tenths,
+    "signed_tenths": signed_tenths,
     "short": short,
     "percent": percent,
     "fine_percent": fine_percent,

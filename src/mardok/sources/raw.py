@@ -106,6 +106,9 @@ class Intake:
     """How the crawl ended, where its file tells."""
     missing: Mapping[NotComputed, str] = field(default_factory=dict)
     """What the sources cannot tell, with the reason: it is not computed."""
+    first_day: str = ""
+    last_day: str = ""
+    """Days on which the first and the last answer came, YYYY-MM-DD, where the sources tell."""
 
 
 @dataclass
@@ -124,6 +127,13 @@ class OpenIntake:
     probes: list[RawPage] = field(default_factory=list)
     ended: CrawlEnding = field(default_factory=CrawlEnding)
     missing: dict[NotComputed, str] = field(default_factory=dict)
+    first_day: str = ""
+    last_day: str = ""
+
+    def came(self, day: str) -> None:
+        """Note the day on which an answer came."""
+        self.first_day = min(self.first_day or day, day)
+        self.last_day = max(self.last_day, day)
 
     def closed(self) -> Intake:
         """What was met, when all sources have been read to the end."""

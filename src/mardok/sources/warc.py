@@ -30,6 +30,7 @@ from mardok.vocabulary import CheckId
 _STATUS_LINE = re.compile(rb"HTTP/\d(?:\.\d)? +(\d{3})")
 _RECORD_START = re.compile(rb"WARC/\d\.\d\r?\n")
 _GZIP_START = re.compile(rb"\x1f\x8b\x08")
+_DAY = re.compile(r"[12]\d{3}-[01]\d-[0-3]\d", re.ASCII)
 _PIECE = 1 << 16
 _WITH_ADDRESS = frozenset(["link", "location", "refresh"])
 _HTML_TYPES = ("text/html", "application/xhtml+xml")
@@ -109,6 +110,8 @@ def _records(file: BinaryIO, content: mmap.mmap, source: str, intake: OpenIntake
                     continue
                 if record.record_type not in (WarcRecordType.response, WarcRecordType.conversion) and not is_probe:
                     continue
+                if day := _DAY.match(record.headers.get("WARC-Date") or ""):
+                    intake.came(day[0])
                 declared = record.headers.get("Content-Length")
                 length = int(declared or 0)
                 if length > 2 * max_body_bytes:

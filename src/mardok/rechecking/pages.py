@@ -1,0 +1,178 @@
+"""Steps to titles and links, and repairs of what the checks found.
+
+In:  a planned step, and the states before and after.
+Out: a verdict.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from mardok.rechecking.verdict import UNSEEN, Compared, PlannedStep, Verdict, named, verdict
+from mardok.sentences import Text, clipped, counted, listing, sentence
+from mardok.text.words import words
+from mardok.vocabulary import CheckId, Found, Outcome, StepKind
+
+_NAMED, _QUOTED = 3, 80
+_TEMPLATE_PAGES = 3
+"""Pages from which on a link in the furniture is one of a template."""
+
+
+def verify_retitle(step: PlannedStep, compared: Compared) -> Verdict:
+    """Whether the title of a page has changed as asked."""
+    before, after = compared.before, compared.after
+    there, row = before.row_of.get(step.url, -1), compared.page_now(step.url)
+    if there < 0 or isinstance(row, Verdict):
+        return UNSEEN if there < 0 or not isinstance(row, Verdict) else row
+    was, now = str(before.cell("title", there)), str(after.cell("title", row))
+    name, phrase = str(step.basis.get("name", "")), str(step.basis.get("phrase", ""))
+    if was and not now:
+        return verdict(Outcome.OTHERWISE, Found.TITLE_MISSING)
+    if now == was and (name or after.cell("h1", row) == before.cell("h1", there)):
+        return verdict(Outcome.NOT_DONE, Found.TITLE_UNCHANGED, title=now)
+    unwanted = name or phrase
+    if unwanted and _says(now, unwanted):
+        return verdict(Outcome.OTHERWISE, Found.TITLE_STILL_SAYS, title=now, phrase=unwanted)
+    if (step.url, CheckId.TITLE_DUPLICATE) in after.troubles:
+        return verdict(Outcome.OTHERWISE, Found.TITLE_TAKEN, title=now)
+    return verdict(Outcome.DONE, Found.RETITLED, title=now)
+
+
+def _says(title: str, phrase: str) -> bool:
+    return f" {' '.join(words(phrase))} " in f" {' '.join(words(title))} "
+
+
+@dataclass(frozen=True)
+class LinkChecks:
+    """Links that were to be changed or made."""
+
+    compared: Compared
+    wanted: frozenset[str]
+    """Addresses whose links are asked for by any step."""
+
+    @cached_property
+    def _before(self) -> Mapping[str, Mapping[int, Sequence[bool]]]:
+        return self.compared.before.links_to(self.wanted)
+
+    @cached_property
+    def _after(self) -> Mapping[str, Mapping[int, Sequence[bool]]]:
+        return self.compared.after.links_to(self.wanted)
+
+    def verify(self, step: PlannedStep) -> Verdict:
+        """Whether a page links to the target, and no longer to the old address where there is one."""
+        row = self.compared.page_now(step.url)
+        if isinstance(row, Verdict):
+            return row
+        there = self.compared.before.row_of.get(step.url, -1)
+        old = step.pattern_value
+        if not old:
+            linked = self._after.get(step.target, {}).get(row, ())
+            was = self._before.get(step.target, {}).get(there, ())
+            is_linked = len(linked) > len(was) or any(not in_chrome for in_chrome in linked)
+            if is_linked:
+                return verdict(Outcome.DONE, Found.LINKED, target=named(step.target, step))
+            return verdict(Outcome.NOT_DONE, Found.NOT_LINKED, target=named(step.target, step))
+        was_on = self._before.get(old, {})
+        if sum(all(in_chrome) for in_chrome in was_on.values()) >= _TEMPLATE_PAGES and all(was_on.get(there, (True,))):
+            return self._of_template(step, was_on)
+        n_was, n_now = len(was_on.get(there, ())), len(self._after.get(old, {}).get(row, ()))
+        return self._counted(step, n_was, n_now, is_linked=bool(self._after.get(step.target, {}).get(row)))
+
+    def _of_template(self, step: PlannedStep, was_on: Mapping[int, Sequence[bool]]) -> Verdict:
+        """The verdict about a link that a template puts on many pages."""
+        before, after = self.compared.before, self.compared.after
+        urls = before.column("url")
+        rows = {after.row_of[urls[page]] for page in was_on if urls[page] in after.row_of}
+        rows = {row for row in rows if after.cell("status", row) in (None, 200)}
+        left = [row for row in rows if row in self._after.get(step.pattern_value, {})]
+        linked = any(row in self._after.get(step.target, {}) for row in rows)
+        return self._counted(step, len(rows), len(left), is_linked=linked)
+
+    def _counted(self, step: PlannedStep, n_was: int, n_now: int, *, is_linked: bool) -> Verdict:
+        told = {
+            "old": named(step.pattern_value, step),
+            "target": named(step.target, step) if step.target else "",
+            "was": counted("link", n_was),
+            "all": n_was,
+            "left": n_now,
+        }
+        if n_now >= max(n_was, 1):
+            return verdict(Outcome.NOT_DONE, Found.LINKS_AS_BEFORE, **told)
+        if n_now:
+            return verdict(Outcome.PARTLY, Found.LINKED_PARTLY, **told)
+        if step.target and not is_linked:
+            return verdict(Outcome.OTHERWISE, Found.LINK_DROPPED, **told)
+        return verdict(Outcome.DONE, Found.LINKED, **told)
+
+
+def link_targets(steps: Sequence[PlannedStep]) -> frozenset[str]:
+    """Addresses whose links the steps are about."""
+    relinks = [step for step in steps if step.step == StepKind.RELINK]
+    return frozenset(url for step in relinks for url in (step.target, step.pattern_value) if url)
+
+
+def verify_repair(step: PlannedStep, compared: Compared, can_check: bool) -> Verdict:
+    """Whether what a check found is gone from a page, or from the pages of a template.
+
+    Parameters
+    ----------
+    can_check : bool
+        Whether the later audit could find it at all.
+    """
+    before, after = compared.before, compared.after
+    row = after.row_of.get(step.url, -1)
+    if row < 0:
+        return UNSEEN
+    if not can_check:
+        return verdict(Outcome.NOT_TESTABLE, Found.NOT_CHECKED)
+    was = before.troubles.get((step.url, step.rule), [])
+    now = after.troubles.get((step.url, step.rule), [])
+    if was and all(trouble.is_template for trouble in was):
+        return _repaired_template(step, compared)
+    there = before.row_of.get(step.url, -1)
+    if there >= 0 and not now and before.cell("status", there) in (None, 200):
+        # A page that is gone has no trouble, and that is not what was asked.
+        page = compared.page_now(step.url)
+        if isinstance(page, Verdict):
+            return page
+        now = after.troubles.get((str(after.cell("url", page)), step.rule), [])
+    if step.pattern_value:
+        was, now = ([one for one in rows if step.pattern_value in one.detail] for rows in (was, now))
+    told = {"trouble": _trouble(step.rule, [one.value for one in now])}
+    if not now:
+        return verdict(Outcome.DONE, Found.REPAIRED, **told)
+    if len(now) < len(was) or _number(now[0].value) < _number(was[0].value if was else ""):
+        return verdict(Outcome.PARTLY, Found.REPAIRED_PARTLY, **told)
+    if Counter(one.value for one in now) != Counter(one.value for one in was):
+        return verdict(Outcome.OTHERWISE, Found.CHANGED_NOT_REPAIRED, **told)
+    return verdict(Outcome.NOT_DONE, Found.NOT_REPAIRED, **told)
+
+
+def _trouble(check: str, values: Iterable[str]) -> Text:
+    """What a check finds, with the figures or texts that are wrong."""
+    shown = listing([clipped(value, _QUOTED) for value in dict.fromkeys(values) if value], most=_NAMED)
+    trouble = sentence(f"check.{check}.trouble")
+    return sentence("recheck.trouble", trouble=trouble, values=shown) if str(shown) else trouble
+
+
+def _number(value: str) -> float:
+    return float(value) if value.isascii() and value.isdigit() and len(value) < 16 else float("inf")
+
+
+def _repaired_template(step: PlannedStep, compared: Compared) -> Verdict:
+    """The verdict about a trouble that one edit of a template mends on many pages."""
+    before, after = compared.before, compared.after
+    seen = [
+        url
+        for url in before.of_templates.get(step.rule, frozenset())
+        if url in after.row_of and after.cell("status", after.row_of[url]) in (None, 200)
+    ]
+    left = [url for url in sorted(seen) if (url, step.rule) in after.troubles]
+    told = {"trouble": _trouble(step.rule, ()), "left": len(left), "pages": counted("page", len(seen))}
+    if not left:
+        return verdict(Outcome.DONE, Found.REPAIRED, **told)
+    outcome = Outcome.PARTLY if len(left) < len(seen) else Outcome.NOT_DONE
+    return verdict(outcome, Found.TEMPLATE_LEFT, **told)
