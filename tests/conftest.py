@@ -89,7 +89,7 @@ def demo_folder(demo: mardok.Audit, tmp_path_factory: pytest.TempPathFactory) ->
     return folder
 
 
-JUDGEMENT = frozenset(["compare", "deliver", "findings", "plan", "text"])
+JUDGEMENT = frozenset(["compare", "deliver", "findings", "plan", "rechecking", "text"])
 
 
 @pytest.fixture(autouse=True)

@@ -137,15 +137,6 @@ def read_meta(folder: Path) -> AuditMeta:
         ) from error
 
 
-def read_totals(folder: Path) -> tuple[str, dict[str, Any]] | None:
-    """When the audit in a folder was made, and its counts and sums; None if there is none of this form."""
-    try:
-        meta = read_meta(folder)
-    except FolderError:
-        return None
-    return meta.made, meta.totals
-
-
 def way_out(folder: Path) -> str:
     """How to make the audit in a folder again, from the sources it names."""
     try:

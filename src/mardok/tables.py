@@ -603,10 +603,11 @@ CHANGES = Table(
 )
 EFFECT = Table(
     "effect",
-    "one row for all touched pages together, for each page that stays with those merged into it, and for their queries",
+    "one row for all touched pages together, for those that clicks were expected of, for each page that stays, with those "
+    "merged into it, and for their queries",
     (
-        Column("unit", "str", "page that stays; all of them; or a query of one of them"),
-        Column("kind", "str", "all, page or query", words=("all", "page", "query")),
+        Column("unit", "str", "page that stays, or a query of one of them; empty for several together"),
+        Column("kind", "str", "what the row is about", words=("all", "expected", "page", "query")),
         Column("measure", "str", "what is measured", words=tuple(Measure)),
         Column("pages", "int64", "pages that were touched", unit="pages"),
         Column("before", "float64", "a month before the change; of a position the mean", unit="a month", decimals=1),

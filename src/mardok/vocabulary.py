@@ -456,6 +456,7 @@ class Found(StrEnum):
     NOT_CHECKED = "not-checked"
     NOT_ASKED = "not-asked"
     JUDGEMENT = "judgement"
+    PAGE_GONE = "page-gone"
     STAYS = "stays"
     STILL_ANSWERS = "still-answers"
     AS_BEFORE = "as-before"

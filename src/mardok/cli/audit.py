@@ -18,16 +18,19 @@ from mardok.cli.console import answer_console, errors, new_table, print_json, pr
 from mardok.cli.crawl import summary_text, tell_hints
 from mardok.progress import Progress
 from mardok.sentences import Sentence, counted, gain_range, hours, listing, path_of, percent, sentence, signed
-from mardok.vocabulary import Band, GainUnit, GroupKind, NoindexReason
+from mardok.vocabulary import Band, Change, GainUnit, GroupKind, NoindexReason, Subject
 
 if TYPE_CHECKING:
     import pandas as pd
     from rich.table import Table
 
+    from mardok.rechecking.since import Since
+
 _SHOWN_PROPOSALS = 5
 _SHOWN_UNREAD = 5
 _SHOWN_TARGETS = 5
 _SHOWN_PARTS = 10
+_TOLD_CHANGES = (Change.GONE, Change.WORSE, Change.NEW, Change.NEW_PAGE)
 _CLOSED_BY = {
     NoindexReason.CANONICAL_ON_OTHER_HOST: "canonical",
     NoindexReason.NOINDEX: "noindex",
@@ -65,11 +68,11 @@ def audit(
     Example: mardok audit site.warc.gz --search search.csv -o audit
     """
     from mardok.folder import check_replaceable, claimed  # only here: the other commands start without tables and settings
-    from mardok.meta import is_audit_folder, read_given_settings, read_origin, read_totals
+    from mardok.meta import is_audit_folder, read_given_settings, read_origin
+    from mardok.rechecking.since import changes_since
 
     with claimed(out):
         check_replaceable(out)
-        before = read_totals(out)
         audited = [Path(source) for source in sources if is_audit_folder(Path(source))]
         earlier = [read_origin(folder) for folder in audited]
         chosen = mardok.read_settings(settings, set_ or [], base=read_given_settings(audited[-1]) if audited else None)
@@ -89,12 +92,14 @@ def audit(
                 jobs=jobs,
                 progress=progress,
             )
+            progress("comparing with the earlier audit", 0)
+            since = None if as_json else changes_since(out, finished)
             progress("writing the report", 0)
             finished.save(out, jobs=jobs)
     if as_json:
         print_json({"folder": str(out), "totals": finished.meta.totals, "plan": records(finished.plan)})
     else:
-        print_summary(finished, out, before)
+        print_summary(finished, out, since)
     if tell_unread(finished):
         raise typer.Exit(1)
 
@@ -110,13 +115,13 @@ def _crawled(sources: list[str], out: Path, settings: mardok.Settings, progress:
     return [str(summary.path), *(source for source in sources if source not in starts)]
 
 
-def print_summary(finished: mardok.Audit, out: Path, earlier: tuple[str, dict[str, Any]] | None = None) -> None:
+def print_summary(finished: mardok.Audit, out: Path, since: Since | None = None) -> None:
     """The answer: what was read, what was found, the first proposals, where the rest is.
 
     Parameters
     ----------
-    earlier : tuple of str and dict, optional
-        When the audit that stood in the folder was made, and its totals.
+    since : Since, optional
+        What changed since the audit that stood in the folder.
     """
     from mardok.plan.totals import told_apart  # only here: it takes longer to import than some commands to run
 
@@ -125,7 +130,7 @@ def print_summary(finished: mardok.Audit, out: Path, earlier: tuple[str, dict[st
     closed = _closed_line(finished.pages)
     if closed:
         console.print(shown(closed, style="bold"))
-    for told in [*_found_lines(totals), *_change_lines(totals, earlier)]:
+    for told in [*_found_lines(totals), *_since_lines(since)]:
         console.print(shown(told))
     lost = len(totals["decisions_without_proposal"])
     if lost:
@@ -183,25 +188,25 @@ def _found_lines(totals: Mapping[str, Any]) -> list[Sentence]:
     return lines
 
 
-def _change_lines(totals: Mapping[str, Any], earlier: tuple[str, dict[str, Any]] | None) -> list[Sentence]:
-    """What is otherwise than in the audit that stood in the folder."""
-    if earlier is None:
+def _since_lines(since: Since | None) -> list[Sentence]:
+    """What changed since the audit that stood in the folder, and where to ask."""
+    if since is None:
         return []
-    made, before = earlier
-    changes = [
-        sentence(f"answer.changed.{name}", was=was, now=now)
-        for name, was, now in (
-            ("pages", before["pages"], totals["pages"]),
-            ("indexable", before["indexable"], totals["indexable"]),
-            ("copies", before["duplicates"]["pages"], totals["duplicates"]["pages"]),
-            ("thin", before["thin"], totals["thin"]),
-            ("rivals", before["groups"].get(GroupKind.RIVALS, 0), totals["groups"].get(GroupKind.RIVALS, 0)),
-            ("checks", sum(before["checks"].values()), sum(totals["checks"].values())),
-        )
-        if was != now
-    ]
-    key = "answer.since" if changes else "answer.since-nothing"
-    return [sentence(key, date=made[:10], changes=listing(changes, most=len(changes)))]
+    parts = []
+    for subject in Subject:
+        numbers = [(change, since.counts.get((subject, change), 0)) for change in _TOLD_CHANGES]
+        told = [sentence(f"recheck.change.{change}", n=n) for change, n in numbers if n]
+        if told:
+            named = sentence(f"recheck.subject.{subject}")
+            parts.append(sentence("answer.since-part", subject=named, changes=listing(told, most=len(told))))
+    key = "answer.since" if parts else "answer.since-nothing"
+    lines = [sentence(key, date=since.made[:10], changes="; ".join(map(str, parts)))]
+    if since.left_out:
+        what = listing([sentence(f"recheck.subject.{subject}") for subject in since.left_out], most=len(Subject))
+        lines.append(sentence("answer.since-left-out", what=what, why=next(iter(since.left_out.values()))))
+    elif parts:
+        lines.append(sentence("answer.since-where"))
+    return lines
 
 
 def _closed_line(pages: pd.DataFrame) -> str:

@@ -1,13 +1,14 @@
 """``mardok demo``: build and audit the made-up site.
 
 In:  a folder.
-Out: the made-up site's crawl and search data in it, and their audit.
+Out: the made-up site's crawl and search data in it, and their audit; on demand also what came after, checked against it.
 """
 
 from __future__ import annotations
 
 import os
 import shutil
+from collections.abc import Sequence
 from importlib.resources import as_file, files
 from pathlib import Path
 from typing import Annotated
@@ -17,27 +18,66 @@ import typer
 import mardok
 from mardok.cli.audit import print_summary
 from mardok.cli.console import progress_line
+from mardok.cli.recheck import print_recheck
 from mardok.errors import FolderError
+from mardok.progress import Progress
 
 
 def demo(
     folder: Annotated[Path, typer.Argument(help="Folder to put the made-up site and its audit in.")] = Path("mardok-demo"),
+    later: Annotated[
+        bool, typer.Option("--later", help="Also what the site became after its audit, checked against the plan.")
+    ] = False,
 ) -> None:
     """Audit a made-up site, to see what an audit is.
 
     Example: mardok demo
     """
-    from mardok.demo.build import SEARCH_FILE, SITE_FILE  # only here: it writes archives
+    from mardok.demo import build  # only here: it writes archives
 
+    later_files = [build.DEPLOYED_FILE, build.LATER_FILE, build.LATER_SEARCH_FILE] if later else []
+    _copy_into(folder, [build.SITE_FILE, build.SEARCH_FILE, *later_files])
+    jobs = os.cpu_count() or 1
+    with progress_line() as progress:
+        finished = mardok.audit(folder / build.SITE_FILE, search=folder / build.SEARCH_FILE, jobs=jobs, progress=progress)
+        finished.save(folder / "audit", jobs=jobs)
+        checked = _checked(folder, finished, jobs, progress) if later else None
+    if checked is None:
+        print_summary(finished, folder / "audit")
+    else:
+        print_recheck(checked, folder / "recheck")
+
+
+def _copy_into(folder: Path, names: Sequence[str]) -> None:
+    """Copy files of the made-up site into a folder.
+
+    Raises
+    ------
+    FolderError
+        If the disk does not take them.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        for name in (SITE_FILE, SEARCH_FILE):
+        for name in names:
             with as_file(files("mardok.demo") / name) as source:
                 shutil.copyfile(source, folder / name)
     except OSError as error:
         raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
-    jobs = os.cpu_count() or 1
-    with progress_line() as progress:
-        finished = mardok.audit(folder / SITE_FILE, search=folder / SEARCH_FILE, jobs=jobs, progress=progress)
-        finished.save(folder / "audit", jobs=jobs)
-    print_summary(finished, folder / "audit")
+
+
+def _checked(folder: Path, finished: mardok.Audit, jobs: int, progress: Progress) -> mardok.Rechecked:
+    """What the site became, soon after the change and in spring, against what a person had accepted of its plan."""
+    from mardok.demo import build, later
+
+    decided = later.decided(finished)
+    decided.save(folder / "audit", jobs=jobs)
+    searches = [folder / build.SEARCH_FILE, folder / build.LATER_SEARCH_FILE]
+    for source, name, search in (
+        (build.DEPLOYED_FILE, "deployed", searches[:1]),
+        (build.LATER_FILE, "later", searches),
+    ):
+        mardok.audit(folder / source, search=search, jobs=jobs, progress=progress).save(folder / name, jobs=jobs)
+    states = [folder / "deployed", folder / "later"]
+    result = mardok.recheck(folder / "audit", *states, changed=later.CHANGED, progress=progress)
+    result.save(folder / "recheck")
+    return result

@@ -18,7 +18,7 @@ import mardok
 from mardok.cli.console import answer_console, errors, new_table, print_json, progress_line, records, shown
 from mardok.cli.crawl import summary_text, tell_hints
 from mardok.progress import Progress
-from mardok.sentences import Sentence, clipped, counted, listing, path_of, sentence
+from mardok.sentences import Sentence, clipped, counted, listing, sentence
 from mardok.vocabulary import Change, Outcome, StepKind, Subject
 
 if TYPE_CHECKING:
@@ -138,6 +138,7 @@ def _worst_table(result: mardok.Rechecked) -> Table | None:
     if not rows:
         return None
     rows.sort(key=lambda one: one[:3])
+    home = result.home
     table = new_table(show_edge=False)
     table.add_column("outcome", style="bold")
     table.add_column("step")
@@ -145,7 +146,9 @@ def _worst_table(result: mardok.Rechecked) -> Table | None:
     table.add_column("found", ratio=3, overflow="fold")
     for _, _, _, row in rows[:_SHOWN]:
         found = clipped(row["found"], _LONGEST)
-        table.add_row(row["outcome"], row["step"].replace("_", " "), shown(path_of(row["url"])), shown(found))
+        table.add_row(
+            row["outcome"], row["step"].replace("_", " "), shown(row["url"].removeprefix(home) or "/"), shown(found)
+        )
     if len(rows) > _SHOWN:
         table.add_row("", "", "", shown(listing([f"{len(rows) - _SHOWN:,} more in verified.csv"])))
     return table

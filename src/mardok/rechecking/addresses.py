@@ -109,8 +109,8 @@ def verify_canonical(step: PlannedStep, compared: Compared) -> Verdict:
     canonical = after.cell("canonical_url", row)
     if canonical in ("", step.url):
         return verdict(Outcome.NOT_DONE, Found.CANONICAL_MISSING)
+    there = compared.before.row_of.get(step.url, -1)
     if canonical != step.target:
-        there = compared.before.row_of.get(step.url, -1)
         is_old = there >= 0 and compared.before.cell("canonical_url", there) == canonical
         found = Found.AS_BEFORE if is_old else Found.CANONICAL_ELSEWHERE
         return verdict(
@@ -124,7 +124,8 @@ def verify_canonical(step: PlannedStep, compared: Compared) -> Verdict:
         return verdict(Outcome.OTHERWISE, Found.CANONICAL_SEVERAL, canonicals=trouble.detail)
     if after.cell("canonical_is_relative", row):
         return verdict(Outcome.OTHERWISE, Found.CANONICAL_RELATIVE)
-    if after.cell("noindex_reason", row) == NoindexReason.NOINDEX:
+    was = there >= 0 and compared.before.cell("noindex_reason", there) == NoindexReason.NOINDEX
+    if after.cell("noindex_reason", row) == NoindexReason.NOINDEX and not was:
         return verdict(Outcome.OTHERWISE, Found.NOT_INDEXABLE, reason=after.cell("reason", row))
     return _target_verdict(step, compared) or verdict(Outcome.DONE, Found.CANONICAL_RIGHT, end=named(step.target, step))
 

@@ -121,7 +121,8 @@ def _check_changes(compared: Compared, identity: Identity) -> Iterator[Row]:
     for (url, check), now in after.items():
         if (url, check) in matched or check in left_out:
             continue
-        change = Change.NEW if url in identity.origin else Change.NEW_PAGE
+        is_old = url in identity.origin or not compared.is_new(url)
+        change = Change.NEW if is_old else Change.NEW_PAGE
         if any(one.is_template for one in now):
             templates[check, change].append((url, False, True))
         else:
@@ -244,7 +245,8 @@ def _finding_changes(
         there = [member for member in new.members if _url(member) in before]
         is_whole = all(identity.is_seen(_url(member)) for member in old.members if _url(member) in before)
         change = _of_counts(len(old.members), len(there)) if there else Change.LEFT
-        if change == Change.BETTER and not is_whole:
+        # Pages of one pattern are no trouble, however many; and what was not seen is not better.
+        if GroupKind.SERIES in (old.kind, new.kind) or (change == Change.BETTER and not is_whole):
             change = Change.LEFT
         if change == Change.LEFT and len(new.members) > len(there):
             change = Change.NEW_PAGE

@@ -118,7 +118,7 @@ def effect_answer(
         few = sentence("recheck.effect.few-untouched", pages=counted("page", n_untouched), least=rules.least_untouched)
         return EffectAnswer(nothing, few, spans.text)
     table = EFFECT.frame([*_all_rows(units, plan), *_unit_rows(units, plan), *_query_rows(units)])
-    return EffectAnswer(table, _told(table, n_touched), spans.text)
+    return EffectAnswer(table, _told(table), spans.text)
 
 
 def compared_spans(rows: pd.DataFrame, changed: ChangeDates, rules: Recheck) -> Comparison | Text:
@@ -257,8 +257,17 @@ def _rows_of(units: _Units, name: str, kind: str, of: NDArray[np.bool_], expecte
 
 
 def _all_rows(units: _Units, plan: pd.DataFrame) -> Rows:
-    ids = frozenset(one for unit in units.proposals.values() for one in unit)
-    return _rows_of(units, "", "all", units.is_touched, _expected(plan, ids))
+    """Rows of all touched units, and of those that clicks were expected of."""
+    gaining = set(plan.loc[(plan["gain_unit"] == GainUnit.CLICKS) & (plan["gain"] > 0), "proposal"])
+    rows: list[tuple[object, ...]] = []
+    for kind, ids in (("all", None), ("expected", gaining)):
+        of = units.is_touched.copy()
+        if ids is not None:
+            of &= np.array([bool(units.proposals.get(at, frozenset()) & ids) for at in range(len(units.names))], bool)
+        if of.any():
+            own = frozenset(one for at in np.flatnonzero(of).tolist() for one in units.proposals.get(at, frozenset()))
+            rows += _rows_of(units, "", kind, of, _expected(plan, own))
+    return rows
 
 
 def _unit_rows(units: _Units, plan: pd.DataFrame) -> Rows:
@@ -304,13 +313,17 @@ def _query_rows(units: _Units) -> Rows:
     return rows
 
 
-def _told(table: pd.DataFrame, n_touched: int) -> Text:
+def _told(table: pd.DataFrame) -> Text:
     """The effect in one sentence."""
-    row = table[(table["kind"] == "all") & (table["measure"] == Measure.CLICKS)].iloc[0]
+    clicks = table[table["measure"] == Measure.CLICKS]
+    expected_of = clicks[clicks["kind"] == "expected"]
+    row = (clicks[clicks["kind"] == "all"] if expected_of.empty else expected_of).iloc[0]
     low, high = float(row["effect_low"]), float(row["effect_high"])
     key = "chance" if low <= 0 <= high else "more" if low > 0 else "less"
+    key_of_pages = "recheck.effect.all" if expected_of.empty else "recheck.effect.expected"
+    named = sentence(key_of_pages, pages=counted("page", int(row["pages"])))
     told = sentence(
-        f"recheck.effect.{key}", pages=counted("page", n_touched), effect=float(row["effect"]), low=low, high=high,
+        f"recheck.effect.{key}", pages=named, effect=float(row["effect"]), low=low, high=high,
         before=float(row["before"]), after=float(row["after"]),
     )  # fmt: skip
     if np.isnan(row["expected"]):

@@ -30,7 +30,7 @@ _OUTCOMES = (
 )  # fmt: skip
 _SHORT_OF_DONE = (Outcome.UNDONE, Outcome.OTHERWISE, Outcome.NOT_DONE, Outcome.PARTLY)
 _WORST = (Change.WORSE, Change.NEW, Change.NEW_PAGE, Change.LEFT, Change.BETTER, Change.NOT_SEEN, Change.GONE)
-_BAR, _CHART_HEIGHT = 34, 74
+_BAR, _CHART_HEIGHT = 46, 74
 """Width of a bar with its gap, and height of the tallest, in pixels."""
 
 
@@ -40,7 +40,7 @@ def recheck_html(result: Rechecked) -> str:
         files("mardok.deliver") / "templates" / "recheck.css"
     ).read_text("utf-8")
     digest = base64.b64encode(hashlib.sha256(style.encode()).digest()).decode()
-    home = _home(result)
+    home = result.home
     values = {
         "site": urlsplit(home).netloc or "site",
         "days": [day_of(meta) for meta in (result.before, *result.audits)],
@@ -66,13 +66,6 @@ def recheck_html(result: Rechecked) -> str:
         "say": _say,
     }
     return rendered("recheck.html.j2", filters, values)
-
-
-def _home(result: Rechecked) -> str:
-    """Scheme and host of most addresses, which need not be repeated on every line."""
-    urls = pd.concat([result.verified["url"], result.verified["target"], result.changes["url"]])
-    origins = urls.str.extract(r"^(https?://[^/]+)")[0].mode()
-    return str(origins.iloc[0]) if len(origins) else ""
 
 
 def _say(name: str, kind: str) -> str:
@@ -136,10 +129,10 @@ def _subjects(result: Rechecked) -> Iterator[dict[str, Any]]:
 def _effects(result: Rechecked) -> Iterator[dict[str, Any]]:
     """Rows of the effect in clicks, with the positions beside, all touched pages first."""
     effect = result.effect[result.effect["kind"] != "query"]
-    position = effect[effect["measure"] == Measure.POSITION].set_index("unit")
+    position = effect[effect["measure"] == Measure.POSITION].set_index(["kind", "unit"])
     clicks = effect[effect["measure"] == Measure.CLICKS].sort_values(["kind", "effect"], ascending=[True, False])
     for row in clicks.to_dict("records"):
-        places = position.loc[row["unit"]]
+        places = position.loc[(row["kind"], row["unit"])]
         yield {
             **dict(zip(map(str, row), row.values(), strict=True)),
             "position_before": places["before"],

@@ -11,14 +11,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+from mardok.rechecking.state import Trouble
 from mardok.rechecking.verdict import UNSEEN, Compared, PlannedStep, Verdict, named, verdict
 from mardok.sentences import Text, clipped, counted, listing, sentence
 from mardok.text.words import words
-from mardok.vocabulary import CheckId, Found, Outcome, StepKind
+from mardok.vocabulary import CheckId, Found, Outcome, Owner, StepKind
 
 _NAMED, _QUOTED = 3, 80
-_TEMPLATE_PAGES = 3
-"""Pages from which on a link in the furniture is one of a template."""
 
 
 def verify_retitle(step: PlannedStep, compared: Compared) -> Verdict:
@@ -33,9 +32,10 @@ def verify_retitle(step: PlannedStep, compared: Compared) -> Verdict:
         return verdict(Outcome.OTHERWISE, Found.TITLE_MISSING)
     if now == was and (name or after.cell("h1", row) == before.cell("h1", there)):
         return verdict(Outcome.NOT_DONE, Found.TITLE_UNCHANGED, title=now)
-    unwanted = name or phrase
-    if unwanted and _says(now, unwanted):
-        return verdict(Outcome.OTHERWISE, Found.TITLE_STILL_SAYS, title=now, phrase=unwanted)
+    if name and _says(now, name):
+        return verdict(Outcome.NOT_DONE, Found.TITLE_STILL_SAYS, title=now, phrase=name)
+    if phrase and _says(now, phrase):
+        return verdict(Outcome.OTHERWISE, Found.TITLE_STILL_SAYS, title=now, phrase=phrase)
     if (step.url, CheckId.TITLE_DUPLICATE) in after.troubles:
         return verdict(Outcome.OTHERWISE, Found.TITLE_TAKEN, title=now)
     return verdict(Outcome.DONE, Found.RETITLED, title=now)
@@ -76,7 +76,7 @@ class LinkChecks:
                 return verdict(Outcome.DONE, Found.LINKED, target=named(step.target, step))
             return verdict(Outcome.NOT_DONE, Found.NOT_LINKED, target=named(step.target, step))
         was_on = self._before.get(old, {})
-        if sum(all(in_chrome) for in_chrome in was_on.values()) >= _TEMPLATE_PAGES and all(was_on.get(there, (True,))):
+        if step.owner == Owner.DEVELOPER:  # one edit of a template; of a single page it is the editor's work
             return self._of_template(step, was_on)
         n_was, n_now = len(was_on.get(there, ())), len(self._after.get(old, {}).get(row, ()))
         return self._counted(step, n_was, n_now, is_linked=bool(self._after.get(step.target, {}).get(row)))
@@ -104,7 +104,7 @@ class LinkChecks:
         if n_now:
             return verdict(Outcome.PARTLY, Found.LINKED_PARTLY, **told)
         if step.target and not is_linked:
-            return verdict(Outcome.OTHERWISE, Found.LINK_DROPPED, **told)
+            return verdict(Outcome.PARTLY, Found.LINK_DROPPED, **told)
         return verdict(Outcome.DONE, Found.LINKED, **told)
 
 
@@ -139,16 +139,23 @@ def verify_repair(step: PlannedStep, compared: Compared, can_check: bool) -> Ver
         if isinstance(page, Verdict):
             return page
         now = after.troubles.get((str(after.cell("url", page)), step.rule), [])
-    if step.pattern_value:
-        was, now = ([one for one in rows if step.pattern_value in one.detail] for rows in (was, now))
+        if not now and before.cell("indexable", there) and not after.cell("indexable", page):
+            # What is not in the index is not checked.
+            return verdict(Outcome.NOT_TESTABLE, Found.NOT_INDEXABLE, reason=after.cell("reason", page))
     told = {"trouble": _trouble(step.rule, [one.value for one in now])}
     if not now:
         return verdict(Outcome.DONE, Found.REPAIRED, **told)
     if len(now) < len(was) or _number(now[0].value) < _number(was[0].value if was else ""):
         return verdict(Outcome.PARTLY, Found.REPAIRED_PARTLY, **told)
-    if Counter(one.value for one in now) != Counter(one.value for one in was):
+    if _what_is_wrong(step, now) != _what_is_wrong(step, was):
         return verdict(Outcome.OTHERWISE, Found.CHANGED_NOT_REPAIRED, **told)
     return verdict(Outcome.NOT_DONE, Found.NOT_REPAIRED, **told)
+
+
+def _what_is_wrong(step: PlannedStep, troubles: Iterable[Trouble]) -> Counter[tuple[str, str]]:
+    """Figures and texts of some troubles; of a redirect where it leads, too. Of others the detail may name other pages."""
+    is_way = step.rule.startswith("redirect-")
+    return Counter((one.value, one.detail if is_way else "") for one in troubles)
 
 
 def _trouble(check: str, values: Iterable[str]) -> Text:
@@ -168,7 +175,7 @@ def _repaired_template(step: PlannedStep, compared: Compared) -> Verdict:
     seen = [
         url
         for url in before.of_templates.get(step.rule, frozenset())
-        if url in after.row_of and after.cell("status", after.row_of[url]) in (None, 200)
+        if url in after.row_of and after.cell("indexable", after.row_of[url])
     ]
     left = [url for url in sorted(seen) if (url, step.rule) in after.troubles]
     told = {"trouble": _trouble(step.rule, ()), "left": len(left), "pages": counted("page", len(seen))}

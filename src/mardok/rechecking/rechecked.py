@@ -91,6 +91,13 @@ class Rechecked:
         found = self.work["outcome"].value_counts()
         return {outcome: int(found.get(outcome, 0)) for outcome in Outcome}
 
+    @property
+    def home(self) -> str:
+        """Scheme and host of most addresses, which need not be repeated on every line."""
+        urls = pd.concat([self.verified["url"], self.verified["target"], self.changes["url"]])
+        origins = urls.str.extract(r"^(https?://[^/]+)")[0].mode()
+        return str(origins.iloc[0]) if len(origins) else ""
+
     def changed(self, change: Change, subject: Subject | None = None) -> pd.DataFrame:
         """Findings of one change."""
         rows = self.changes[self.changes["change"] == change]

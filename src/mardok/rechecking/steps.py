@@ -25,6 +25,8 @@ from mardok.settings import Recheck
 from mardok.tables import VERIFIED
 from mardok.vocabulary import STRUCTURAL_STEPS, Action, CheckId, Decision, Found, Outcome, StepKind
 
+_SETTLING = (*STRUCTURAL_STEPS, StepKind.LEAVE)
+"""Steps that say whether a page stays; where it does not, other steps to it are moot."""
 _SHORT_OF_DONE = (Outcome.PARTLY, Outcome.OTHERWISE, Outcome.NOT_DONE)
 
 
@@ -73,11 +75,11 @@ def planned_steps(plan: pd.DataFrame, steps: pd.DataFrame) -> tuple[list[Planned
             urls[proposal].append(url)
     bases = {proposal: json.loads(str(row.basis) or "{}") for proposal, row in about.items()}
     whole = {proposal: tuple(dict.fromkeys(pages)) for proposal, pages in urls.items()}
-    names = ["proposal", "order", "url", "step", "target", "rule", "pattern_value"]
+    names = ["proposal", "order", "url", "step", "target", "rule", "pattern_value", "owner"]
     planned = []
-    for proposal, order, url, step, target, rule, value in own[names].itertuples(index=False, name=None):
+    for proposal, order, url, step, target, rule, value, owner in own[names].itertuples(index=False, name=None):
         decision, pages = Decision(str(about[proposal].decision)), whole.get(proposal, ())
-        planned.append(PlannedStep(proposal, order, url, step, target, rule, value, decision, bases[proposal], pages))
+        planned.append(PlannedStep(proposal, order, url, step, target, rule, value, owner, decision, bases[proposal], pages))
     return planned, not accepted.empty
 
 
@@ -122,7 +124,14 @@ def _verifier(steps: Sequence[PlannedStep], compared: Compared, rules: Recheck) 
         StepKind.INVESTIGATE: lambda _step: verdict(Outcome.NOT_TESTABLE, Found.JUDGEMENT),
     }
 
+    settled = {step.url for step in steps if step.step in _SETTLING}
+
     def verify(step: PlannedStep) -> Verdict:
+        result = verify_one(step)
+        is_moot = result.found in (Found.GONE, Found.MOVED) and step.step not in _SETTLING and step.url in settled
+        return verdict(Outcome.NOT_TESTABLE, Found.PAGE_GONE) if is_moot else result
+
+    def verify_one(step: PlannedStep) -> Verdict:
         is_repair = step.rule in tuple(CheckId) and step.step != StepKind.SITEMAP
         if not is_repair or (step.step == StepKind.RELINK and step.pattern_value):
             return by_kind[step.step](step)

@@ -52,15 +52,22 @@ class TextChecks:
         if not self._can_read:
             return verdict(Outcome.NOT_TESTABLE, Found.NO_TEXTS)
         passages = lacking_blocks(before.text(kept), _moved_text(before, there))
-        shares = words_found(passages, after.text(row))
-        n_words = [len(words(passage)) for passage in passages]
-        if not sum(n_words):
+        # Of a block of which the page that stays had a part the rest was to be moved.
+        was, now = (words_found(passages, text) for text in (before.text(kept), after.text(row)))
+        unique = [[at for at, had in enumerate(marks) if not had] for marks in was]
+        n_words = sum(map(len, unique))
+        if not n_words:
             return verdict(Outcome.DONE, Found.NOTHING_TO_MOVE)
-        share = sum(part * n for part, n in zip(shares, n_words, strict=True)) / sum(n_words)
-        lost = [passage for passage, part, n in zip(passages, shares, n_words, strict=True) if n and part < _FOUND]
+        arrived = [sum(marks[at] for at in own) for marks, own in zip(now, unique, strict=True)]
+        share = sum(arrived) / n_words
+        lost = [
+            passage
+            for passage, own, n in zip(passages, unique, arrived, strict=True)
+            if len(own) >= _SHINGLE and n < _FOUND * len(own)
+        ]
         told = {
             "share": share,
-            "words": counted("word", sum(n_words)),
+            "words": counted("word", n_words),
             "missing": listing([quoted(clipped(passage, _QUOTED)) for passage in lost], most=_MOST_QUOTED),
         }
         if share >= self._rules.moved_share:
@@ -164,27 +171,24 @@ class TextChecks:
         return verdict(Outcome.OTHERWISE if is_wrong else Outcome.DONE, found, language=now)
 
 
-def words_found(passages: Iterable[str], text: str) -> list[float]:
-    """For each passage the share of its words that stand in a text within runs of three words of it.
+def words_found(passages: Iterable[str], text: str) -> list[list[bool]]:
+    """For each word of some passages whether it stands in a text within a run of three words of the passage.
 
     Examples
     --------
-    >>> words_found(["Bring the bow to us.", "Rosin it well first."], "You may bring the bow to us on Monday.")
-    [1.0, 0.0]
+    >>> words_found(["Bring the bow.", "Rosin it well first."], "You may bring the bow to us on Monday.")
+    [[True, True, True], [False, False, False, False]]
     """
     there = words(text)
     known, single = _runs(there, _SHINGLE), frozenset(there)
     result = []
     for passage in passages:
         own = words(passage)
-        if len(own) < _SHINGLE:
-            result.append(float(bool(own) and single.issuperset(own)))
-            continue
-        covered = [False] * len(own)
+        covered = [len(own) < _SHINGLE and single.issuperset(own)] * len(own)
         for at in range(len(own) - _SHINGLE + 1):
             if tuple(own[at : at + _SHINGLE]) in known:
                 covered[at : at + _SHINGLE] = [True] * _SHINGLE
-        result.append(sum(covered) / len(own))
+        result.append(covered)
     return result
 
 

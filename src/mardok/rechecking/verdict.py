@@ -39,7 +39,12 @@ UNSEEN = Verdict(Outcome.NOT_TESTABLE, Found.UNSEEN)
 
 def named(url: str, step: PlannedStep) -> str:
     """An address as it is spoken of within the site of a step; whole if it is on another origin."""
-    origin = "/".join((step.target or step.url).split("/", 3)[:3])
+    return named_on(url, step.target or step.url)
+
+
+def named_on(url: str, other: str) -> str:
+    """An address as it is spoken of beside another; whole if it is on another origin."""
+    origin = "/".join(other.split("/", 3)[:3])
     return url.removeprefix(origin) if url.startswith(f"{origin}/") else url
 
 
@@ -54,6 +59,7 @@ class PlannedStep:
     target: str
     rule: str
     pattern_value: str
+    owner: str
     decision: Decision
     basis: Mapping[str, Any]
     """The figures its proposal rests on."""
@@ -81,8 +87,8 @@ class Compared:
             way = self.after.way(url)
             if way.row >= 0 and self.is_new(way.end) and self.after.cell("status", way.row) in (None, 200):
                 return way.row
-            return verdict(Outcome.OTHERWISE, Found.MOVED, end=way.end or url)
-        status = self.after.cell("status", row)
-        if status not in (None, 200):
+            return verdict(Outcome.OTHERWISE, Found.MOVED, end=named_on(way.end or url, url))
+        status, there = self.after.cell("status", row), self.before.row_of.get(url, -1)
+        if status not in (None, 200) and (there < 0 or self.before.cell("status", there) != status):
             return verdict(Outcome.OTHERWISE, Found.GONE, status=status)
         return row
