@@ -135,3 +135,12 @@ def test_repeated_text_phrases_and_mentions_are_those_of_a_slow_computation(audi
         # The site has pages in many languages, whose stems may take the same form: of its own language it says no more.
         assert found["url"].nunique() >= phrase.pages
         assert len(found) >= phrase.uses
+
+
+def test_the_same_tree_with_other_settings_has_no_changes(tree: Path, audit: mardok.Audit) -> None:
+    asked = mardok.read_settings(assignments=["checks.title_px=500", "plan.effort.redirect=1"])
+    again = mardok.audit(tree, base="https://docs.example/", jobs=1, settings=asked)
+    told = mardok.recheck(audit, again)
+    assert set(told.changes["change"]) == {"left"}
+    assert set(told.changes["subject"]) <= {"group", "rivals", "thin"}  # the others hang on what was set
+    assert len(told.left_out) == 2

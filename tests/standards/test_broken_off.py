@@ -181,6 +181,29 @@ def test_a_hand_over_is_the_old_one_or_the_new_one(tmp_path: Path) -> None:
     assert broken_off(out.parent, prepare, lambda: mardok.hand_off(audited, out, all_proposals=True), check) > 10  # type: ignore[arg-type,func-returns-value]
 
 
+def test_a_recheck_is_the_old_one_or_the_new_one_with_its_audit(tmp_path: Path) -> None:
+    site, out, kept = tmp_path / "site.csv", tmp_path / "in" / "recheck", tmp_path / "kept"
+    site.write_text(PAGES.format(*TEXTS))
+    first = mardok.audit(site)
+    checked = mardok.recheck(first, site)
+    checked.save(kept)
+    whole = sorted(str(path.relative_to(kept)) for path in kept.rglob("*"))
+
+    def prepare() -> None:
+        shutil.rmtree(out.parent, ignore_errors=True)
+        out.parent.mkdir()
+        shutil.copytree(kept, out)
+
+    def check() -> None:
+        assert sorted(str(path.relative_to(out)) for path in out.rglob("*")) == whole
+        assert all(path.stat().st_size for path in out.rglob("*") if path.is_file())
+        mardok.load(out / "audit")
+        checked.save(out)
+        assert [path.name for path in out.parent.iterdir()] == ["recheck"]
+
+    assert broken_off(out.parent, prepare, lambda: checked.save(out), check) > 20
+
+
 @pytest.mark.parametrize("damage", [False, True])
 def test_a_crawl_keeps_every_answer_that_was_kept_before(tmp_path: Path, damage: bool) -> None:
     folder = tmp_path / "in"
@@ -258,6 +281,7 @@ with claimed(Path(sys.argv[1])):
 COMMANDS = {
     "audit": ["audit", "{site}", "-o", "{out}"],
     "handoff": ["handoff", "{kept}", "-o", "{orders}", "--all"],
+    "recheck": ["recheck", "{kept}", "{site}", "-o", "{checked}"],
     "crawl": ["crawl", "{base}/", "-o", "{warc}", "--set", "crawl.delay_s=0"],
     "page": ["page", "{kept}", "/"],
     "pages": ["pages", "{kept}"],
@@ -283,7 +307,7 @@ def test_a_command_that_is_ended_leaves_nothing_running_and_nothing_broken(tmp_p
     with serving(answer) as server:
         for number in range(20 if SAMPLE else 100 if sign == signal.SIGINT else 200):
             name = draw.choice(list(COMMANDS))
-            names = ("site", "kept", "out", "orders", "demo")
+            names = ("site", "kept", "out", "orders", "checked", "demo")
             places = {name: tmp_path / name for name in names} | {"warc": tmp_path / f"{number}.warc.gz"}
             places["site"] = site
             command = [part.format(base=server.base, **places) for part in COMMANDS[name]]
