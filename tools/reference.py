@@ -19,7 +19,7 @@ from pydantic_core import PydanticUndefined
 from mardok.cli.app import app
 from mardok.sentences import sentence
 from mardok.settings import Settings
-from mardok.tables import INPUT_COLUMNS, SEARCH_COLUMNS, SIGNAL_COLUMNS, TABLES, TARGET_COLUMNS
+from mardok.tables import INPUT_COLUMNS, RECHECK_TABLES, SEARCH_COLUMNS, SIGNAL_COLUMNS, TABLES, TARGET_COLUMNS, Table
 from mardok.vocabulary import STEPS_OF_ACTION, CheckId
 
 OUT = Path(__file__).parent.parent / "docs" / "reference.md"
@@ -117,6 +117,20 @@ def _default(value: object) -> str:
     return f"`{value}`" if value not in ("", {}) else ""
 
 
+def _table(table: Table, where: str) -> Iterator[str]:
+    yield f"### {table.name}"
+    yield ""
+    yield f"{where}: {table.meaning}, ordered by {', '.join(table.order)}."
+    yield ""
+    yield "| column | type | unit | meaning |"
+    yield "|---|---|---|---|"
+    for column in table.columns:
+        name = f"`{column.name}`" if column.csv and table.csv else f"*{column.name}*"
+        words = f": {', '.join(filter(None, column.words))}" if column.words and len(column.words) < 20 else ""
+        yield f"| {name} | {column.dtype} | {column.unit} | {_cell(column.meaning + words)} |"
+    yield ""
+
+
 def _tables() -> Iterator[str]:
     yield "## Files and columns"
     yield ""
@@ -124,17 +138,13 @@ def _tables() -> Iterator[str]:
     yield ""
     for table in TABLES.values():
         where = f"`{table.name}.csv`, `data/{table.name}.parquet`" if table.csv else f"`data/{table.name}.parquet`"
-        yield f"### {table.name}"
-        yield ""
-        yield f"{where}: {table.meaning}, ordered by {', '.join(table.order)}."
-        yield ""
-        yield "| column | type | unit | meaning |"
-        yield "|---|---|---|---|"
-        for column in table.columns:
-            name = f"`{column.name}`" if column.csv and table.csv else f"*{column.name}*"
-            words = f": {', '.join(filter(None, column.words))}" if column.words and len(column.words) < 20 else ""
-            yield f"| {name} | {column.dtype} | {column.unit} | {_cell(column.meaning + words)} |"
-        yield ""
+        yield from _table(table, where)
+    yield "## Files of a recheck"
+    yield ""
+    yield "In CSV, and in `recheck.json`, which has the columns in *italics*, too."
+    yield ""
+    for table in RECHECK_TABLES.values():
+        yield from _table(table, f"`{table.name}.csv`")
     yield "## Steps of each action"
     yield ""
     yield "| action | steps |"

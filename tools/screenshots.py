@@ -32,6 +32,7 @@ COMMANDS = {
     "mentions": "mardok phrases mardok-demo/audit 'violin hire' 'hire a violin' --link-to /hire/ --top 10",
     "handoff": "mardok handoff mardok-demo/audit -o handoff --all",
     "pair": "mardok pair mardok-demo/audit /repairs/bow-rehair/ /bow-rehairing-service/",
+    "recheck": "mardok demo later --later",
 }
 
 
@@ -68,12 +69,10 @@ def report(page: Page, folder: Path) -> None:
         f"plan/{merge}": "report-plan",
         "copies": "report-copies",
         f"pair/{numbers[0]}/{numbers[1]}": "report-pair",
-        "wording": "report-wording",
         "rivals": "report-rivals",
         "pages": "report-pages",
         f"page/{numbers[0]}": "report-page",
         "checks/title-long": "report-checks",
-        "read": "report-read",
     }
     for view, name in views.items():
         page.goto("about:blank")
@@ -86,6 +85,8 @@ def report(page: Page, folder: Path) -> None:
         page.screenshot(path=OUT / f"{name}.png")
     page.goto((folder / "handoff" / "letter.html").as_uri())
     page.screenshot(path=OUT / "letter.png")
+    page.goto((folder / "later" / "recheck" / "recheck.html").as_uri())
+    page.screenshot(path=OUT / "recheck-page.png")
 
 
 def main() -> None:

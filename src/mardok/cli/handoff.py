@@ -23,6 +23,7 @@ _TOLD = {
     "out-of-index.csv": "noindex and retired addresses",
     "sitemap-removals.txt": "addresses to take out of the sitemap",
     "relinks.csv": "links to change",
+    "addresses.txt": "all addresses of the plan, for the next crawl: mardok crawl --list",
     "audit.xlsx": "the workbook",
     "letter.md": "the letter; also as letter.html, to print, and letter.docx, to edit",
 }

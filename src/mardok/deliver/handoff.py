@@ -2,7 +2,7 @@
 
 In:  an audit, with decisions.
 Out: files by name: redirects for nginx and Apache, canonicals, what leaves the index and the sitemap, links to change,
-     briefs, a workbook and a letter.
+     briefs, a workbook, a letter, and the addresses to ask for when the site is crawled again.
 """
 
 from __future__ import annotations
@@ -156,6 +156,7 @@ def handoff_files(
         ),
         "sitemap-removals.txt": "".join(f"{url}\n" for url in _leaving_sitemap(tables["pages"], steps)),
         "relinks.csv": _relinks(tables, steps, anchors),
+        "addresses.txt": "".join(f"{url}\n" for url in sorted(set(steps["url"]))),
         **ticket_files(made),
         **briefs(chosen, steps, tables),
     }

@@ -322,10 +322,11 @@ def _told(table: pd.DataFrame) -> Text:
     key = "chance" if low <= 0 <= high else "more" if low > 0 else "less"
     key_of_pages = "recheck.effect.all" if expected_of.empty else "recheck.effect.expected"
     named = sentence(key_of_pages, pages=counted("page", int(row["pages"])))
-    told = sentence(
-        f"recheck.effect.{key}", pages=named, effect=float(row["effect"]), low=low, high=high,
-        before=float(row["before"]), after=float(row["after"]),
-    )  # fmt: skip
+    figures = {"effect": float(row["effect"]), "low": low, "high": high}
+    if key == "less":
+        figures = {"effect": -figures["effect"], "low": -high, "high": -low}
+    was, now = float(row["before"]), float(row["after"])
+    told = sentence(f"recheck.effect.{key}", pages=named, before=was, after=now, **figures)
     if np.isnan(row["expected"]):
         return told
     expected = {name: float(row[name]) for name in ("expected", "expected_low", "expected_high")}

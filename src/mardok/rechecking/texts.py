@@ -14,7 +14,7 @@ from mardok.compare.resemblance import common_wording
 from mardok.deliver.lacking import MovedText, lacking_blocks
 from mardok.rechecking.state import State
 from mardok.rechecking.verdict import UNSEEN, Compared, PlannedStep, Verdict, verdict
-from mardok.sentences import clipped, counted, listing, quoted
+from mardok.sentences import clipped, counted, listing, quoted, sentence
 from mardok.settings import Recheck
 from mardok.text.stems import plain_words, stems
 from mardok.text.words import words
@@ -120,12 +120,12 @@ class TextChecks:
             return verdict(Outcome.NOT_TESTABLE, Found.NO_TEXTS)
         asked = step.basis.get("queries_of", {}).get(step.url) or step.basis.get("queries_named", ())
         unanswered = [query for query in asked if not _is_answered(query, after, row)]
+        missing = listing([quoted(query) for query in unanswered], most=_MOST_QUOTED)
         told = {
-            "was": counted("own-word", was),
+            "was": was,
             "now": counted("own-word", now),
-            "answered": len(asked) - len(unanswered),
             "asked": counted("query", len(asked)),
-            "missing": listing([quoted(query) for query in unanswered], most=_MOST_QUOTED),
+            "missing": sentence("recheck.unanswered", queries=missing) if unanswered else "",
         }
         has_grown = now >= was * (1 + self._rules.grown_share) and now > was
         if has_grown and not unanswered and after.cell("thin", row) != Answer.YES:
