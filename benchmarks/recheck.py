@@ -1,0 +1,84 @@
+"""Two audits of 100,000 pages compared: seconds and memory of a recheck, against reading the two tables of pages alone.
+
+Run: ``python benchmarks/recheck.py [PAGES [FOLDER]]``. The audits are made once and kept in FOLDER, if one is named.
+"""
+
+from __future__ import annotations
+
+import json
+import random
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import pandas as pd
+
+import mardok
+
+HOST = "https://www.host.example"
+_WORDS = [f"word{n}" for n in range(5000)]
+_LINKS, _TEXT_WORDS = 12, 90
+_FAMILY = 8
+"""Pages of which the last two are near copies of the first."""
+
+
+def write_site(path: Path, n_pages: int, *, is_later: bool) -> None:
+    """A site of families with copies; later a third of the copies redirects, and some titles are new."""
+    draw = random.Random(7)
+    with path.open("w") as file:
+        for number in range(n_pages):
+            first = number - number % _FAMILY
+            own = random.Random(first if number - first > _FAMILY - 3 else number)
+            text = " ".join(own.choices(_WORDS, k=_TEXT_WORDS))
+            links = "".join(f"<a href='/{draw.randrange(n_pages)}'>to {n}</a> " for n in range(_LINKS))
+            title = f"Page {first if number - first > _FAMILY - 3 else number}"
+            row = {"url": f"{HOST}/{number}", "status": 200}
+            if is_later and number - first > _FAMILY - 3 and number % 3 == 0:
+                row |= {"status": 301, "redirect_url": f"{HOST}/{first}"}
+            else:
+                title += " anew" if is_later and number % 50 == 0 else ""
+                row["html"] = f"<html lang=en><title>{title}</title><h1>{title}</h1><p>{text}</p><p>{links}</p>"
+            file.write(json.dumps(row) + "\n")
+
+
+def main() -> None:
+    """Measure and print."""
+    if len(sys.argv) == 4:
+        measure(sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3]))
+        return
+    n_pages = int(sys.argv[1]) if len(sys.argv) > 1 else 100_000
+    with tempfile.TemporaryDirectory() as temporary:
+        folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(temporary)
+        for name, is_later in (("before", False), ("after", True)):
+            if not (folder / name).is_dir():
+                write_site(folder / "pages.jsonl", n_pages, is_later=is_later)
+                mardok.audit(folder / "pages.jsonl").save(folder / name)
+                (folder / "pages.jsonl").unlink()
+        steps = pd.read_parquet(folder / "before" / "data" / "steps.parquet", columns=["step"])
+        print(f"{n_pages:,} pages, {len(steps):,} steps")
+        took = []
+        for what in ("tables", "recheck"):
+            call = [sys.executable, __file__, what, str(folder / "before"), str(folder / "after")]
+            seconds, gigabytes = map(float, subprocess.run(call, capture_output=True, text=True, check=True).stdout.split())
+            took.append(seconds)
+            print(f"{what:8} {seconds:6.1f} s of one processor {gigabytes:5.2f} GB", flush=True)
+        print(f"ratio {took[1] / took[0]:.1f}")
+
+
+def measure(what: str, before: Path, after: Path) -> None:
+    """Do one of the two, and print seconds of one processor and gigabytes."""
+    begun = time.process_time()
+    if what == "tables":
+        for folder in (before, after):
+            len(mardok.load(folder).pages)
+    else:
+        with tempfile.TemporaryDirectory() as out:
+            mardok.recheck(before, after).save(Path(out) / "recheck")
+    print(time.process_time() - begun, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
+
+
+if __name__ == "__main__":
+    main()
