@@ -87,6 +87,7 @@ _OF_KEY: Mapping[str, Mapping[str, Any]] = {
         "after": "2031-03-03",
         "until": "2031-03-24",
         "since": "2030-03-04",
+        "how": "leads to",
         "error": "later.csv: there is no such search file",
         "names": "thin.pages",
         "what": "thin pages",

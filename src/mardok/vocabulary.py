@@ -473,6 +473,8 @@ class Found(StrEnum):
     REDIRECT_LOOP = "redirect-loop"
     REDIRECT_ELSEWHERE = "redirect-elsewhere"
     TARGET_UNSEEN = "target-unseen"
+    TARGET_ERROR = "target-error"
+    TARGET_SOFT_404 = "target-soft-404"
     TARGET_NOT_INDEXABLE = "target-not-indexable"
     CANONICAL_RIGHT = "canonical-right"
     CANONICAL_MISSING = "canonical-missing"

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from mardok.rechecking.state import Way
 from mardok.rechecking.verdict import UNSEEN, Compared, PlannedStep, Verdict, named, verdict
-from mardok.sentences import Listing, counted, listing
+from mardok.sentences import Listing, counted, listing, sentence
 from mardok.vocabulary import Answer, CheckId, Found, NoindexReason, Outcome
 
 _PERMANENT = (301, 308)
@@ -80,18 +80,19 @@ def _elsewhere(step: PlannedStep, compared: Compared, way: Way) -> Verdict:
 
 def _target_verdict(step: PlannedStep, compared: Compared) -> Verdict | None:
     """Why the page that a step leads to is no good end; None if it is."""
+    how = sentence(f"recheck.how.{step.step}")
     after = compared.after
     row = after.row_of.get(step.target, -1)
     if row < 0:
-        return verdict(Outcome.NOT_TESTABLE, Found.TARGET_UNSEEN, end=named(step.target, step))
+        return verdict(Outcome.NOT_TESTABLE, Found.TARGET_UNSEEN, how=how, end=named(step.target, step))
     status = after.cell("status", row)
     if status is not None and status >= _ERROR:
-        return verdict(Outcome.OTHERWISE, Found.REDIRECT_ERROR, end=named(step.target, step), status=status)
+        return verdict(Outcome.OTHERWISE, Found.TARGET_ERROR, how=how, end=named(step.target, step), status=status)
     if step.target in after.failing:
-        return verdict(Outcome.OTHERWISE, Found.REDIRECT_SOFT_404, end=named(step.target, step))
+        return verdict(Outcome.OTHERWISE, Found.TARGET_SOFT_404, how=how, end=named(step.target, step))
     if not after.cell("indexable", row):
         reason = after.cell("reason", row)
-        return verdict(Outcome.OTHERWISE, Found.TARGET_NOT_INDEXABLE, end=named(step.target, step), reason=reason)
+        return verdict(Outcome.OTHERWISE, Found.TARGET_NOT_INDEXABLE, how=how, end=named(step.target, step), reason=reason)
     return None
 
 

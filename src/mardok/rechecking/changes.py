@@ -95,9 +95,12 @@ def _thin_pages(state: State) -> dict[str, float]:
 
 
 def _thin_detail(compared: Compared, before: str, now: str) -> str:
-    state, url = (compared.after, now) if now in compared.after.row_of else (compared.before, before)
-    reason = str(state.cell("thin_reason", state.row_of[url])) if url in state.row_of else ""
-    return clipped(reason, _DETAIL)
+    told = [
+        str(state.cell("thin_reason", state.row_of[url]))
+        for state, url in ((compared.after, now), (compared.before, before))
+        if url in state.row_of
+    ]
+    return clipped(next(filter(None, told), ""), _DETAIL)
 
 
 def _check_changes(compared: Compared, identity: Identity) -> Iterator[Row]:
