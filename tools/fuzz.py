@@ -93,11 +93,16 @@ OF_SETTINGS = _pieces('[ ] = \n . copies crawl search columns resemblance text i
 OF_ADDRESSES = _pieces("http: https: // / .. . ? # @ : % %2e [ ] \\ xn-- host")
 
 
+_LONG = 500
+
+
 class Choices:
     """Decisions taken from bytes; when these are used up, the first of all choices is taken."""
 
     def __init__(self, data: bytes) -> None:
         self._data, self._at = data, 0
+        # A long document would nearly always hold something repeated very often, and take so long that few are tried.
+        self._most = 700 if len(data) > _LONG and data[-1] % 8 else 20_000
 
     def number(self, most: int) -> int:
         """A number from 0 up to, and without, `most`."""
@@ -126,7 +131,7 @@ class Choices:
     def times(self) -> int:
         """How often to repeat: mostly once, now and then very often, as who means harm does."""
         kind = self.number(150)
-        return 1 if kind > 2 else (7, 700, 20_000)[kind]
+        return 1 if kind > 2 else (7, 700, self._most)[kind]
 
 
 def markup(choices: Choices) -> str:
