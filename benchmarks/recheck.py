@@ -1,6 +1,7 @@
 """Two audits of 100,000 pages compared: seconds and memory of a recheck, against reading the two tables of pages alone.
 
-Run: ``python benchmarks/recheck.py [PAGES [FOLDER]]``. The audits are made once and kept in FOLDER, if one is named.
+Run: ``python benchmarks/recheck.py [FOLDER]``. Sites of 20,000 pages are audited, and their tables laid side by side five
+times. The audits are made once and kept in FOLDER, if one is named.
 """
 
 from __future__ import annotations
@@ -17,10 +18,18 @@ from pathlib import Path
 import pandas as pd
 
 import mardok
+from mardok.folder import write_folder
+from mardok.tables import TABLES
 
 HOST = "https://www.host.example"
 _WORDS = [f"word{n}" for n in range(5000)]
 _LINKS, _TEXT_WORDS = 12, 90
+_PAGES, _TIMES = 20_000, 5
+_ADDRESSES = (
+    "url", "final_url", "variant_of", "nearest_url", "canonical_url", "redirect_url", "keeper", "target", "pattern_value",
+    "url_a", "url_b", "example_url",
+)  # fmt: skip
+_IDS = ("proposal", "group")
 _FAMILY = 8
 """Pages of which the last two are near copies of the first."""
 
@@ -44,21 +53,44 @@ def write_site(path: Path, n_pages: int, *, is_later: bool) -> None:
             file.write(json.dumps(row) + "\n")
 
 
+def multiply(audit: mardok.Audit, folder: Path) -> None:
+    """Write an audit whose tables are those of several such sites beside each other."""
+    tables = {}
+    for name, table in TABLES.items():
+        parts = [_moved(audit.tables[name], number, len(audit.pages)) for number in range(_TIMES)]
+        joined = pd.concat(parts, ignore_index=True)
+        if name == "plan":
+            joined["rank"] = range(1, len(joined) + 1)
+        tables[name] = table.frame({column: joined[column].tolist() for column in table.names})
+    write_folder(folder, tables, audit.meta.text, {})
+
+
+def _moved(frame: pd.DataFrame, number: int, n_pages: int) -> pd.DataFrame:
+    result = frame.copy()
+    for column in frame.columns:
+        if column in _ADDRESSES:
+            result[column] = [str(url).replace(HOST, f"{HOST}/{number}", 1) for url in frame[column]]
+        elif column in _IDS:
+            result[column] = [f"{one[:-1]}{number}" for one in frame[column]]
+        elif column in ("page", "target_page"):
+            result[column] = frame[column].where(frame[column] < 0, frame[column] + number * n_pages)
+    return result
+
+
 def main() -> None:
     """Measure and print."""
     if len(sys.argv) == 4:
         measure(sys.argv[1], Path(sys.argv[2]), Path(sys.argv[3]))
         return
-    n_pages = int(sys.argv[1]) if len(sys.argv) > 1 else 100_000
     with tempfile.TemporaryDirectory() as temporary:
-        folder = Path(sys.argv[2]) if len(sys.argv) > 2 else Path(temporary)
+        folder = Path(sys.argv[1]) if len(sys.argv) > 1 else Path(temporary)
         for name, is_later in (("before", False), ("after", True)):
             if not (folder / name).is_dir():
-                write_site(folder / "pages.jsonl", n_pages, is_later=is_later)
-                mardok.audit(folder / "pages.jsonl").save(folder / name)
+                write_site(folder / "pages.jsonl", _PAGES, is_later=is_later)
+                multiply(mardok.audit(folder / "pages.jsonl", jobs=2), folder / name)
                 (folder / "pages.jsonl").unlink()
         steps = pd.read_parquet(folder / "before" / "data" / "steps.parquet", columns=["step"])
-        print(f"{n_pages:,} pages, {len(steps):,} steps")
+        print(f"{_PAGES * _TIMES:,} pages, {len(steps):,} steps")
         took = []
         for what in ("tables", "recheck"):
             call = [sys.executable, __file__, what, str(folder / "before"), str(folder / "after")]

@@ -629,7 +629,13 @@ HISTORY = Table(
         Column("day", "str", "last day of the crawl, else the day of the audit"),
         Column("measure", "str", "what is counted"),
         Column("count", "float64", "how many", decimals=1),
-        Column("share", "float64", "of the indexable pages, where it counts such", unit="share, 0 to 1", decimals=6),
+        Column(
+            "share",
+            "float64",
+            "of the indexable pages, or of the words, where it counts such",
+            unit="share, 0 to 1",
+            decimals=6,
+        ),
     ),
     ("audit", "measure"),
 )

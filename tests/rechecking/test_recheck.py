@@ -199,6 +199,27 @@ def test_search_data_of_one_audit_only_leaves_out_what_needs_them(demo: mardok.A
     assert all("search data" in why for why in told.left_out.values())
 
 
+def test_a_page_that_moved_is_the_same_page(page_table: Callable[..., Path]) -> None:
+    def audited(address: str, **more: dict[str, str]) -> mardok.Audit:
+        bodies = {"/": "<h1>Violins</h1><p>We hire violins by the month.", address: "<p>Bows are mended here on Mondays."}
+        rows = [
+            {"url": f"https://host.example{path}", "status": "200", "html": f"<title>The page of {path[1:4]}</title>{body}"}
+            for path, body in bodies.items()
+        ]
+        return mardok.audit(page_table([*rows, *({"url": path, **row} for path, row in more.items())]))
+
+    before = audited("/old/")
+    gone = {"https://host.example/old/": {"status": "301", "redirect_url": "https://host.example/new/"}}
+    for told, wanted in (
+        (mardok.recheck(before, audited("/new/", **gone)), {Change.LEFT}),
+        (mardok.recheck(before, audited("/new/")), {Change.NOT_SEEN, Change.NEW_PAGE}),
+    ):
+        found = told.changes[told.changes["id"] == CheckId.H1_MISSING]
+        assert set(found["change"]) == wanted
+        thin = told.changes[told.changes["subject"] == Subject.THIN]
+        assert not thin["change"].isin([Change.GONE, Change.NEW]).any()
+
+
 def test_what_was_not_crawled_is_not_seen_and_never_gone(demo: mardok.Audit, page_table: Callable[..., Path]) -> None:
     part = mardok.audit(
         page_table([{"url": url("/"), "html": "<title>Violins</title><p>Violins to hire.", "status": "200"}])

@@ -55,6 +55,7 @@ def recheck_html(result: Rechecked) -> str:
         "effect": list(_effects(result)),
         "queries": list(_queries(result)),
         "charts": list(_charts(result.history)),
+        "history": list(_history_rows(result.history)),
         "ages": result.ages[:_MOST_ROWS],
         "style": Markup(style),
         "style_hash": f"sha256-{digest}",
@@ -153,6 +154,12 @@ def _queries(result: Rechecked) -> Iterator[dict[str, Any]]:
                 for when in ("before", "after")
             },
         }
+
+
+def _history_rows(history: pd.DataFrame) -> Iterator[dict[str, Any]]:
+    """Each figure with what it was in each audit, and its share where it has one."""
+    for measure, rows in history.groupby("measure", sort=False):
+        yield {"measure": measure, "cells": rows[["count", "share"]].to_dict("records")}
 
 
 def _charts(history: pd.DataFrame) -> Iterator[dict[str, Any]]:

@@ -13,7 +13,7 @@ from functools import cached_property
 
 from mardok.rechecking.state import Trouble
 from mardok.rechecking.verdict import UNSEEN, Compared, PlannedStep, Verdict, named, verdict
-from mardok.sentences import Text, clipped, counted, listing, sentence
+from mardok.sentences import Text, clipped, counted, listing, path_of, sentence
 from mardok.text.words import words
 from mardok.vocabulary import CheckId, Found, Outcome, Owner, StepKind
 
@@ -89,15 +89,17 @@ class LinkChecks:
         rows = {row for row in rows if after.cell("status", row) in (None, 200)}
         left = [row for row in rows if row in self._after.get(step.pattern_value, {})]
         linked = any(row in self._after.get(step.target, {}) for row in rows)
-        return self._counted(step, len(rows), len(left), is_linked=linked)
+        where = listing([path_of(after.column("url")[row]) for row in sorted(left)], most=_NAMED)
+        return self._counted(step, len(rows), len(left), is_linked=linked, where=where)
 
-    def _counted(self, step: PlannedStep, n_was: int, n_now: int, *, is_linked: bool) -> Verdict:
+    def _counted(self, step: PlannedStep, n_was: int, n_now: int, *, is_linked: bool, where: Text = "") -> Verdict:
         told = {
             "old": named(step.pattern_value, step),
             "target": named(step.target, step) if step.target else "",
             "was": counted("link", n_was),
             "all": n_was,
             "left": n_now,
+            "where": sentence("recheck.links-left", pages=where) if n_now and str(where) else "",
         }
         if n_now >= max(n_was, 1):
             return verdict(Outcome.NOT_DONE, Found.LINKS_AS_BEFORE, **told)
