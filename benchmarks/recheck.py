@@ -42,7 +42,7 @@ def write_site(path: Path, n_pages: int, *, is_later: bool) -> None:
             first = number - number % _FAMILY
             own = random.Random(first if number - first > _FAMILY - 3 else number)
             text = " ".join(own.choices(_WORDS, k=_TEXT_WORDS))
-            links = "".join(f"<a href='/{draw.randrange(n_pages)}'>to {n}</a> " for n in range(_LINKS))
+            links = "".join(f"<a href='/{_linked(draw, n_pages)}'>to {n}</a> " for n in range(_LINKS))
             title = f"Page {first if number - first > _FAMILY - 3 else number}"
             row = {"url": f"{HOST}/{number}", "status": 200}
             if is_later and number - first > _FAMILY - 3 and number % 3 == 0:
@@ -51,6 +51,12 @@ def write_site(path: Path, n_pages: int, *, is_later: bool) -> None:
                 title += " anew" if is_later and number % 50 == 0 else ""
                 row["html"] = f"<html lang=en><title>{title}</title><h1>{title}</h1><p>{text}</p><p>{links}</p>"
             file.write(json.dumps(row) + "\n")
+
+
+def _linked(draw: random.Random, n_pages: int) -> int:
+    """A page that is linked: of twenty links nineteen lead to the first pages of families, which stay."""
+    number = draw.randrange(n_pages)
+    return number if draw.random() < 0.05 else number - number % _FAMILY
 
 
 def multiply(audit: mardok.Audit, folder: Path) -> None:

@@ -14,7 +14,7 @@ import pandas as pd
 
 from mardok.rechecking.comparable import can_check
 from mardok.rechecking.identity import Identity
-from mardok.rechecking.state import State
+from mardok.rechecking.state import State, cells_of
 from mardok.rechecking.verdict import Compared
 from mardok.sentences import clauses, clipped, counted, sentence
 from mardok.tables import CHANGES
@@ -164,7 +164,7 @@ def _grouped(state: State, origin: Mapping[str, str], kinds: Collection[GroupKin
     members: dict[str, list[str]] = defaultdict(list)
     about: dict[str, tuple[str, str]] = {}
     names = ["group", "kind", "url", "phrase"]
-    for group, kind, url, phrase in frame.loc[frame["kind"].isin(kinds), names].itertuples(index=False, name=None):
+    for group, kind, url, phrase in cells_of(frame[frame["kind"].isin(kinds)], names):
         members[group].append(state.old(url))
         about[group] = (kind, phrase)
     result = []
@@ -182,7 +182,7 @@ def _proposals(state: State, origin: Mapping[str, str]) -> list[Finding]:
     steps = state.audit.steps
     steps = steps[steps["proposal"].isin(plan["proposal"])]
     action_of = dict(zip(plan["proposal"], plan["action"], strict=True))
-    for proposal, url, step, rule in steps[["proposal", "url", "step", "rule"]].itertuples(index=False, name=None):
+    for proposal, url, step, rule in cells_of(steps, ["proposal", "url", "step", "rule"]):
         is_repair = action_of[proposal] == Action.REPAIR
         if step != StepKind.RELINK or is_repair:
             old = state.old(url)
@@ -192,7 +192,7 @@ def _proposals(state: State, origin: Mapping[str, str]) -> list[Finding]:
     names = ["proposal", "action", "keeper", "summary"]
     return [
         Finding(proposal, action, frozenset(members[proposal]), state.old(keeper) or first.get(proposal, ""), summary)
-        for proposal, action, keeper, summary in plan[names].itertuples(index=False, name=None)
+        for proposal, action, keeper, summary in cells_of(plan, names)
     ]
 
 

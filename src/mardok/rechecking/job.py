@@ -36,7 +36,6 @@ from mardok.sources.decisions import read_decisions, read_done
 from mardok.sources.raw import OpenIntake
 from mardok.sources.search_data import read_search
 from mardok.tables import CHANGES, EFFECT
-from mardok.urls import bare_host
 from mardok.vocabulary import Outcome, Subject
 
 _SOURCE = str | PathLike[str]
@@ -211,7 +210,7 @@ def _later(
 
 def _check_comparable(before: State, after: State, *, is_live: bool) -> None:
     """Raise RecheckError if two audits are of other sites, or the later one is older."""
-    hosts, others = (Counter(bare_host(url) for url in state.row_of) for state in (before, after))
+    hosts, others = (Counter(url.split("/", 3)[2].removeprefix("www.") for url in state.row_of) for state in (before, after))
     if not hosts.keys() & others.keys():
         one, other = hosts.most_common(1)[0][0], others.most_common(1)[0][0]
         raise RecheckError(f"{other} is another site than {one}; if it stands for it, say so: --host {one}={other}")

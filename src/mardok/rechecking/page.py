@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+from collections import defaultdict
 from collections.abc import Callable, Iterator
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
@@ -17,6 +18,7 @@ import pandas as pd
 from markupsafe import Markup
 
 from mardok.deliver.templating import rendered
+from mardok.rechecking.state import cells_of
 from mardok.rechecking.steps import day_of
 from mardok.sentences import sentence
 from mardok.vocabulary import Change, Measure, Outcome, StepKind, Subject
@@ -24,7 +26,7 @@ from mardok.vocabulary import Change, Measure, Outcome, StepKind, Subject
 if TYPE_CHECKING:
     from mardok.rechecking.rechecked import Rechecked
 
-_MOST_STEPS, _MOST_ROWS = 200, 300
+_MOST_PROPOSALS, _MOST_STEPS, _MOST_ROWS = 500, 200, 300
 _OUTCOMES = (
     Outcome.DONE, Outcome.PARTLY, Outcome.OTHERWISE, Outcome.UNDONE, Outcome.NOT_DONE, Outcome.NOT_TESTABLE,
 )  # fmt: skip
@@ -51,6 +53,7 @@ def recheck_html(result: Rechecked) -> str:
         "outcomes": _OUTCOMES,
         "bar": _bar(result),
         "proposals": list(_proposals(result)),
+        "n_more": max(len(result.plan) - _MOST_PROPOSALS, 0),
         "subjects": list(_subjects(result)),
         "effect": list(_effects(result)),
         "queries": list(_queries(result)),
@@ -90,25 +93,25 @@ def _bar(result: Rechecked) -> list[dict[str, Any]]:
 
 def _proposals(result: Rechecked) -> Iterator[dict[str, Any]]:
     """Each proposal with its steps and their outcomes, those that need a look first."""
-    steps = dict(tuple(result.verified.groupby("proposal", sort=False)))
-    rows = []
-    for place, row in enumerate(result.plan.to_dict("records")):
+    outcomes: dict[str, set[str]] = defaultdict(set)
+    for proposal, outcome in cells_of(result.verified, ["proposal", "outcome"]):
+        outcomes[proposal].add(outcome)
+    last = len(_SHORT_OF_DONE)
+    worst_of = {
+        proposal: next((at for at, outcome in enumerate(_SHORT_OF_DONE) if outcome in own), last)
+        for proposal, own in outcomes.items()
+    }
+    ordered = result.plan.assign(worst=result.plan["proposal"].map(worst_of)).sort_values("worst", kind="stable")
+    ordered = ordered.head(_MOST_PROPOSALS)
+    steps = dict(tuple(result.verified[result.verified["proposal"].isin(ordered["proposal"])].groupby("proposal")))
+    for row in ordered.to_dict("records"):
         own = steps[row["proposal"]]
         work = own[own["step"] != StepKind.LEAVE]
         found = {outcome: int((work["outcome"] == outcome).sum()) for outcome in _OUTCOMES}
-        worst = next((at for at, outcome in enumerate(_SHORT_OF_DONE) if (own["outcome"] == outcome).any()), 9)
-        order = own["outcome"].map({outcome: at for at, outcome in enumerate(_SHORT_OF_DONE)}).fillna(9)
+        order = own["outcome"].map({outcome: at for at, outcome in enumerate(_SHORT_OF_DONE)}).fillna(last)
         shown = own.assign(place=order).sort_values(["place", "order"]).head(_MOST_STEPS)
         told = ", ".join(f"{n} {_say(outcome, 'outcome')}" for outcome, n in found.items() if n)
-        rows.append(
-            (
-                worst,
-                place,
-                {"row": row, "found": told, "is_open": worst < 2, "n": len(own), "steps": shown.to_dict("records")},
-            )
-        )
-    for _, _, one in sorted(rows, key=lambda ranked: ranked[:2]):
-        yield one
+        yield {"row": row, "found": told, "is_open": row["worst"] < 2, "n": len(own), "steps": shown.to_dict("records")}
 
 
 def _subjects(result: Rechecked) -> Iterator[dict[str, Any]]:

@@ -7,7 +7,6 @@ Out: a record that can be read, printed and saved.
 from __future__ import annotations
 
 import json
-import math
 import shutil
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
@@ -21,6 +20,7 @@ from mardok.audits import Audit
 from mardok.folder import csv_bytes, write_files
 from mardok.meta import AuditMeta, is_audit_folder
 from mardok.rechecking.history import ProposalAge
+from mardok.rechecking.state import cells_of
 from mardok.rechecking.steps import day_of
 from mardok.tables import RECHECK_TABLES
 from mardok.vocabulary import Change, Outcome, StepKind, Subject
@@ -156,7 +156,7 @@ class Rechecked:
             for name, frame in self.tables.items()
         }
         files[PAGE_FILE] = recheck_html(self).encode("utf-8", "replace")
-        files[MARKER_FILE] = (json.dumps(self.as_dict(), indent=1, ensure_ascii=False) + "\n").encode("utf-8", "replace")
+        files[MARKER_FILE] = (json.dumps(self.as_dict(), ensure_ascii=False) + "\n").encode("utf-8", "replace")
         inside: dict[str, Callable[[Path], object]] = {}
         if audit is not None:
             inside[AUDIT_FOLDER] = lambda place: audit.save(place, jobs=jobs)
@@ -166,7 +166,8 @@ class Rechecked:
 
 
 def _records(frame: pd.DataFrame) -> list[dict[str, Any]]:
+    names = list(map(str, frame.columns))
     return [
-        {str(name): None if isinstance(cell, float) and math.isnan(cell) else cell for name, cell in row.items()}
-        for row in frame.to_dict("records")
+        {name: None if cell != cell else cell for name, cell in zip(names, row, strict=True)}
+        for row in cells_of(frame, names)
     ]

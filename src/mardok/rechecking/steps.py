@@ -17,7 +17,7 @@ from mardok.meta import AuditMeta
 from mardok.rechecking import addresses
 from mardok.rechecking.comparable import can_check
 from mardok.rechecking.pages import LinkChecks, link_targets, verify_repair, verify_retitle
-from mardok.rechecking.state import State
+from mardok.rechecking.state import State, cells_of
 from mardok.rechecking.texts import TextChecks
 from mardok.rechecking.verdict import Compared, PlannedStep, Verdict, verdict
 from mardok.sentences import Text, sentence
@@ -25,6 +25,7 @@ from mardok.settings import Recheck
 from mardok.tables import VERIFIED
 from mardok.vocabulary import STRUCTURAL_STEPS, Action, CheckId, Decision, Found, Outcome, StepKind
 
+_CHECKS = frozenset(CheckId)
 _SETTLING = (*STRUCTURAL_STEPS, StepKind.LEAVE)
 """Steps that say whether a page stays; where it does not, other steps to it are moot."""
 _SHORT_OF_DONE = (Outcome.PARTLY, Outcome.OTHERWISE, Outcome.NOT_DONE)
@@ -70,14 +71,14 @@ def planned_steps(plan: pd.DataFrame, steps: pd.DataFrame) -> tuple[list[Planned
     about = {row.proposal: row for row in chosen.itertuples()}
     own = steps[steps["proposal"].isin(about)].sort_values(["proposal", "order"])
     urls: dict[str, list[str]] = defaultdict(list)
-    for proposal, url, kind in own[["proposal", "url", "step"]].itertuples(index=False, name=None):
+    for proposal, url, kind in cells_of(own, ["proposal", "url", "step"]):
         if kind != StepKind.RELINK:
             urls[proposal].append(url)
     bases = {proposal: json.loads(str(row.basis) or "{}") for proposal, row in about.items()}
     whole = {proposal: tuple(dict.fromkeys(pages)) for proposal, pages in urls.items()}
     names = ["proposal", "order", "url", "step", "target", "rule", "pattern_value", "owner"]
     planned = []
-    for proposal, order, url, step, target, rule, value, owner in own[names].itertuples(index=False, name=None):
+    for proposal, order, url, step, target, rule, value, owner in cells_of(own, names):
         decision, pages = Decision(str(about[proposal].decision)), whole.get(proposal, ())
         planned.append(PlannedStep(proposal, order, url, step, target, rule, value, owner, decision, bases[proposal], pages))
     return planned, not accepted.empty
@@ -132,7 +133,7 @@ def _verifier(steps: Sequence[PlannedStep], compared: Compared, rules: Recheck) 
         return verdict(Outcome.NOT_TESTABLE, Found.PAGE_GONE) if is_moot else result
 
     def verify_one(step: PlannedStep) -> Verdict:
-        is_repair = step.rule in tuple(CheckId) and step.step != StepKind.SITEMAP
+        is_repair = step.rule in _CHECKS and step.step != StepKind.SITEMAP
         if not is_repair or (step.step == StepKind.RELINK and step.pattern_value):
             return by_kind[step.step](step)
         if step.rule == CheckId.REDIRECT_CHAIN and step.target:

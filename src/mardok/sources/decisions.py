@@ -86,6 +86,7 @@ def read_done(path: Path) -> dict[tuple[str, str, str], str]:
     frame = read_table(steps)
     if not {"url", "step", "target", "done"} <= set(frame.columns):
         return {}
+    frame = frame[frame["done"].fillna("").astype(str) != ""]
     told = frame[["url", "step", "target", "done"]].fillna("").astype(str).itertuples(index=False, name=None)
     cells = (tuple(original_cell(cell.strip()) for cell in row) for row in told)
     return {(url, step, target): done for url, step, target, done in cells if done}
