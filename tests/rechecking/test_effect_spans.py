@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Callable
+from pathlib import Path
 
 import numpy as np
 import pandas as pd
 import pytest
 
-from mardok.rechecking.effect import ChangeDates, Comparison, compared_spans
+import mardok
+from mardok.rechecking.effect import ChangeDates, Comparison, compared_spans, effect_answer
+from mardok.rechecking.state import State
+from mardok.rechecking.steps import VerifiedStep
+from mardok.rechecking.verdict import PlannedStep, verdict
 from mardok.settings import Recheck
+from mardok.vocabulary import Decision, Found, Measure, Outcome
 
 DAY = datetime.timedelta(days=1)
 CHANGED = datetime.date(2031, 3, 3)
@@ -55,3 +62,55 @@ def test_between_two_crawls_neither_span_reaches_into_the_time_of_change() -> No
     assert isinstance(spans, Comparison)
     assert spans.grid.first_day(spans.before + spans.steps - 1) <= np.datetime64(dates.last_untouched)
     assert spans.grid.first_day(spans.after) >= np.datetime64(dates.first_changed)
+
+
+HOST = "https://host.example"
+
+
+def clicks_of(n_pages: int, gaining: int) -> pd.DataFrame:
+    """Ten clicks a week for each page, and for one page forty from the change on."""
+    frames = []
+    for page in range(n_pages):
+        frame = rows("2030-01-07", "2031-05-26")
+        is_more = (frame["date"] >= pd.Timestamp(CHANGED)) & (page == gaining)
+        frames.append(
+            frame.assign(page=f"{HOST}/{page}", query=f"violins {page}", clicks=np.where(is_more, 40.0, 10.0), position=3.0)
+        )
+    return pd.concat(frames, ignore_index=True)
+
+
+def step(page: int, kind: str, *outcomes: Outcome, target: str = "") -> VerifiedStep:
+    planned = PlannedStep("p", 1, f"{HOST}/{page}", kind, target, "", "", "", Decision.ACCEPT, {}, ())
+    verdicts = tuple(verdict(outcome, Found.STAYS) for outcome in outcomes)
+    return VerifiedStep(planned, verdicts, tuple("2031-03-10" for _ in outcomes))
+
+
+def test_a_unit_has_the_pages_that_went_into_it_and_few_others_say_nothing(page_table: Callable[..., Path]) -> None:
+    pages = [{"url": f"{HOST}/{n}", "title": f"Page {n}", "text": f"Violins {n}", "status": "200"} for n in range(30)]
+    pages[1] = {"url": f"{HOST}/1", "status": "301", "redirect_url": f"{HOST}/0"}
+    audit = mardok.audit(page_table(pages))
+    verified = [
+        step(1, "redirect", Outcome.DONE, target=f"{HOST}/0"),
+        step(2, "relink", Outcome.DONE),
+        step(3, "noindex", Outcome.DONE, Outcome.NOT_DONE),
+        step(4, "retitle", Outcome.NOT_DONE),
+    ]
+    given = (verified, State(audit), ChangeDates(CHANGED - DAY, CHANGED), Recheck(), audit.plan)
+    told = effect_answer(clicks_of(30, 0), *given)
+    table = told.table.set_index(["kind", "unit", "measure"])
+    assert [unit for kind, unit, _ in table.index if kind == "page"] == [f"{HOST}/0"] * 3
+    row = table.loc[("page", f"{HOST}/0", Measure.CLICKS)]
+    assert row["pages"] == 2
+    assert row["before"] == pytest.approx(20 * 30.44 / 7)
+    assert row["after"] == pytest.approx(50 * 30.44 / 7)
+    assert row["effect_low"] <= row["effect"] <= row["effect_high"]
+    assert row["effect"] == pytest.approx(30 * 30.44 / 7, rel=0.02)
+    assert "fewer" in str(told.text)
+    # What is linked anew, or was touched for a while, is no measure for others; what was not done is.
+    few = clicks_of(30, 0)
+    few = few[few["page"].isin([f"{HOST}/{n}" for n in range(23)])]
+    assert "19 pages were left untouched, and 20 are needed" in str(effect_answer(few, *given).text)
+    lost = effect_answer(clicks_of(30, 0).assign(clicks=lambda frame: np.where(frame["clicks"] > 10, 1.0, 10.0)), *given)
+    assert "the change cost" in str(lost.text)
+    assert "no step that changes" in str(effect_answer(clicks_of(30, 0), verified[1:], *given[1:]).text)
+    assert "no search data" in str(effect_answer(None, *given).text)

@@ -354,6 +354,17 @@ def test_a_server_is_asked_for_what_it_carries_out(tmp_path: Path, run_here: Run
         assert outcomes[first.url, "redirect"]["reason"] == "redirect-chain"
 
 
+def test_pages_that_could_not_be_read_are_told(tmp_path: Path, run_here: Run, warc: Callable[..., Path]) -> None:
+    text = b"<html lang=en><title>Violins</title><p>We hire violins by the month."
+    html, packed = ("Content-Type", "text/html"), ("Content-Encoding", "gzip")
+    mardok.audit(warc(("https://host.example/", 200, [html], text), name="a.warc.gz")).save(tmp_path / "audit")
+    broken = ("https://host.example/b", 200, [html, packed], b"no gzip")
+    later_one = warc(("https://host.example/", 200, [html], text), broken, name="b.warc.gz")
+    told = run_here("recheck", tmp_path / "audit", later_one, "-o", tmp_path / "out")
+    assert told.returncode == 1
+    assert "https://host.example/b" in told.stderr
+
+
 def test_an_audit_into_a_folder_says_what_changed_there(demo: mardok.Audit, tmp_path: Path, run_here: Run) -> None:
     demo.save(tmp_path / "audit")
     same = run_here("audit", DEMO_WARC, "--search", DEMO_SEARCH, "-o", tmp_path / "audit")

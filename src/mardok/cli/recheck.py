@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 import mardok
+from mardok.cli.audit import tell_unread
 from mardok.cli.console import answer_console, errors, new_table, print_json, progress_line, records, shown
 from mardok.cli.crawl import summary_text, tell_hints
 from mardok.progress import Progress
@@ -71,8 +72,11 @@ def recheck(
         print_json(result.as_dict())
     else:
         print_recheck(result, out)
+    is_unread = result.audit is not None and tell_unread(result.audit)
     if not result.is_well:
         raise typer.Exit(_NOT_WELL)
+    if is_unread:
+        raise typer.Exit(1)
 
 
 def _crawled(after: list[str], before: Path, out: Path, credentials: str | None, progress: Progress) -> list[str]:

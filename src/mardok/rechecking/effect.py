@@ -176,10 +176,11 @@ def _units(rows: pd.DataFrame, verified: Sequence[VerifiedStep], after: State, s
     proposals: dict[str, set[str]] = {}
     beside: set[str] = set()
     for one in verified:
-        if one.outcome not in _CARRIED_OUT or one.step.step in (StepKind.LEAVE, StepKind.INVESTIGATE):
+        was_ever = any(verdict.outcome in _CARRIED_OUT for verdict in one.verdicts)
+        if not was_ever or one.step.step in (StepKind.LEAVE, StepKind.INVESTIGATE):
             continue
         url = final.get(one.step.url, one.step.url)
-        if one.step.step in _CHANGING and one.verdicts[-1].outcome in _CARRIED_OUT:
+        if one.step.step in _CHANGING and one.outcome in _CARRIED_OUT:
             unit = final.get(one.step.target, one.step.target) if one.outcome == Outcome.DONE and one.step.target else url
             touched.setdefault(unit, set()).update({one.step.url, unit})
             proposals.setdefault(unit, set()).add(one.step.proposal)
