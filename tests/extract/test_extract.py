@@ -294,3 +294,17 @@ def test_no_bytes_break_extraction(body: bytes) -> None:
 def test_deep_nesting_and_long_words_are_read() -> None:
     page = page_of("<div>" * 5000 + "deep" + "x" * 100_000)
     assert page.blocks[0].text.startswith("deepxxx")
+
+
+def test_a_menu_with_relative_links_leads_on_from_each_folder() -> None:
+    menu = (
+        "<nav><ul>"
+        + "".join(f"<li><a href='{name}.html'>The page about {name}</a></li>" for name in "abcdefghij")
+        + "</ul></nav>"
+    )
+    folders = ["https://menus.example/", "https://menus.example/de/", "https://menus.example/de/help/"]
+    for order in (folders, folders[::-1], folders * 3):
+        for folder in order:
+            for _ in range(3):
+                blocks = read_document(f"<title>x</title>{menu}<p>text", f"{folder}page.html").blocks
+                assert {link.url.rpartition("/")[0] for block in blocks for link in block.links} == {folder[:-1]}

@@ -192,7 +192,7 @@ class _Reader:
     def _set_base(self, url: str) -> None:
         self.document.base = url
         self.origin = "/".join(url.split("/", 3)[:3])
-        self.folder = url.partition("?")[0].rpartition("/")[0]
+        self.folder = url.partition("?")[0].rpartition("/")[0] + "/"  # of pages at the root it must not be the origin
 
     def read(self, markup: Sequence[str | None]) -> None:
         """Read a text, and then parts or tags, each with the text after it."""
