@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from mardok.rechecking.state import Trouble
+from mardok.rechecking.state import State, Trouble
 from mardok.rechecking.verdict import UNSEEN, Compared, PlannedStep, Verdict, named, verdict
 from mardok.sentences import Text, clipped, counted, listing, path_of, sentence
 from mardok.text.words import words
@@ -50,16 +50,27 @@ class LinkChecks:
     """Links that were to be changed or made."""
 
     compared: Compared
-    wanted: frozenset[str]
-    """Addresses whose links are asked for by any step."""
+    steps: Sequence[PlannedStep]
+    """All steps of the plan."""
 
     @cached_property
     def _before(self) -> Mapping[str, Mapping[int, Sequence[bool]]]:
-        return self.compared.before.links_to(self.wanted)
+        return self._links(self.compared.before)
 
     @cached_property
     def _after(self) -> Mapping[str, Mapping[int, Sequence[bool]]]:
-        return self.compared.after.links_to(self.wanted)
+        return self._links(self.compared.after)
+
+    def _links(self, state: State) -> Mapping[str, Mapping[int, Sequence[bool]]]:
+        """The links that any of the steps is about."""
+        relinks = [step for step in self.steps if step.step == StepKind.RELINK]
+        targets, everywhere = (
+            frozenset(url for step in own for url in (step.target, step.pattern_value) if url)
+            for own in (relinks, [step for step in relinks if step.owner == Owner.DEVELOPER])
+        )
+        pages = {step.url for step in relinks}
+        pages |= {state.way(url).end for url in pages}
+        return state.links_to(targets, [state.row_of[url] for url in pages if url in state.row_of], everywhere)
 
     def verify(self, step: PlannedStep) -> Verdict:
         """Whether a page links to the target, and no longer to the old address where there is one."""
@@ -108,12 +119,6 @@ class LinkChecks:
         if step.target and not is_linked:
             return verdict(Outcome.PARTLY, Found.LINK_DROPPED, **told)
         return verdict(Outcome.DONE, Found.LINKED, **told)
-
-
-def link_targets(steps: Sequence[PlannedStep]) -> frozenset[str]:
-    """Addresses whose links the steps are about."""
-    relinks = [step for step in steps if step.step == StepKind.RELINK]
-    return frozenset(url for step in relinks for url in (step.target, step.pattern_value) if url)
 
 
 def verify_repair(step: PlannedStep, compared: Compared, can_check: bool) -> Verdict:

@@ -7,7 +7,7 @@ Out: a :class:`State`: columns of its pages by row, and where an address leads w
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -114,16 +114,31 @@ class State:
                 result[check].add(url)
         return {check: frozenset(urls) for check, urls in result.items()}
 
-    def links_to(self, targets: frozenset[str]) -> Mapping[str, Mapping[int, list[bool]]]:
-        """Links to some addresses: for each, by rows of the pages with such links, whether each of these is in chrome."""
+    def links_to(
+        self, targets: frozenset[str], pages: Collection[int], everywhere: frozenset[str]
+    ) -> Mapping[str, Mapping[int, list[bool]]]:
+        """Links to some addresses: for each, by rows of the pages with such links, whether each of these is in chrome.
+
+        Parameters
+        ----------
+        targets : frozenset of str
+            Addresses whose links on some pages are asked for.
+        pages : collection of int
+            Rows of these pages.
+        everywhere : frozenset of str
+            Addresses whose links on all pages are asked for.
+        """
         frame = self.audit.tables["links"]
         names = [self.old(str(url)) for url in frame["url"].cat.categories]
-        wanted = np.array([name in targets for name in names], bool)
-        codes = frame["url"].cat.codes.to_numpy()
-        at = np.flatnonzero(wanted[codes]) if len(codes) else np.zeros(0, np.int64)
+        codes, rows = frame["url"].cat.codes.to_numpy(), frame["page"].to_numpy()
+        wanted, is_anywhere = (np.array([name in of for name in names], bool) for of in (targets, everywhere))
+        is_asked = np.zeros(len(self.row_of), bool)
+        is_asked[list(pages)] = True
+        at = np.flatnonzero(is_anywhere[codes] | (wanted[codes] & is_asked[rows])) if len(codes) else np.zeros(0, np.int64)
         result: dict[str, dict[int, list[bool]]] = defaultdict(lambda: defaultdict(list))
-        pages, chrome = frame["page"].to_numpy()[at], frame["chrome"].to_numpy()[at]
-        for page, code, in_chrome in zip(pages.tolist(), codes[at].tolist(), chrome.tolist(), strict=True):
+        for page, code, in_chrome in zip(
+            rows[at].tolist(), codes[at].tolist(), frame["chrome"].to_numpy()[at].tolist(), strict=True
+        ):
             result[names[code]][page].append(in_chrome)
         return result
 

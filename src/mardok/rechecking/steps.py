@@ -16,7 +16,7 @@ import pandas as pd
 from mardok.meta import AuditMeta
 from mardok.rechecking import addresses
 from mardok.rechecking.comparable import can_check
-from mardok.rechecking.pages import LinkChecks, link_targets, verify_repair, verify_retitle
+from mardok.rechecking.pages import LinkChecks, verify_repair, verify_retitle
 from mardok.rechecking.state import State, cells_of
 from mardok.rechecking.texts import TextChecks
 from mardok.rechecking.verdict import Compared, PlannedStep, Verdict, verdict
@@ -107,7 +107,7 @@ def verify_steps(
 
 
 def _verifier(steps: Sequence[PlannedStep], compared: Compared, rules: Recheck) -> Callable[[PlannedStep], Verdict]:
-    texts, links = TextChecks(compared, rules), LinkChecks(compared, link_targets(steps))
+    texts, links = TextChecks(compared, rules), LinkChecks(compared, steps)
     by_kind: Mapping[str, Callable[[PlannedStep], Verdict]] = {
         StepKind.REDIRECT: lambda step: addresses.verify_redirect(step, compared),
         StepKind.CANONICAL: lambda step: addresses.verify_canonical(step, compared),

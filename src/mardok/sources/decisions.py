@@ -185,6 +185,8 @@ def _changes(cells: Mapping[str, str], written: _Known | None, refuse: Callable[
 
 def _named_page(asked: str, written: _Known) -> str:
     """The page of a proposal that a cell names, by its address or by the path that the plan prints; ``""`` if none."""
+    if not asked:
+        return ""
     url = normal_url(asked) or ""
     if url and (url in written.urls or url == written.keeper):
         return url
