@@ -141,6 +141,7 @@ def _tables(site: Site, facts: SiteFacts, plan: Plan, inputs: PlanInputs, findin
         "groups": groups_table(site, [*(group.table_row for group in copies.grouping.groups), *rivals.rows], facts.strength),
         "pairs": pairs_table(site, copies.kept),
         "queries": queries_table(rivals.shown, facts.demand),
+        "unanswered": rivals.unanswered,
         "positions": positions_table(rivals.rivalries, facts.demand),
         "checks": checks_table(inputs.checks),
         **attribution.tables,

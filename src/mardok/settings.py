@@ -319,6 +319,10 @@ class Search(Section):
     """Least share of a query's impressions from which a page has a real part in it."""
     minimum_slot_impressions: float = Field(default=10, ge=0)
     """Impressions a month, for queries that name a town, size or model, from which searchers ask for it."""
+    unanswered_impressions: float = Field(default=10, ge=0)
+    """Impressions a month from which a query that no page answers is told."""
+    unanswered_position: float = Field(default=3, ge=1)
+    """Mean position down to which the page that is shown is taken for an answer, whatever its words."""
 
 
 class Rivals(Section):

@@ -390,6 +390,21 @@ QUERIES = Table(
     ("page", "query"),
     csv=False,
 )
+UNANSWERED = Table(
+    "unanswered",
+    "one row for each query that is asked and not said: the page that search shows most for it does not hold its words, or no "
+    "page promises it",
+    (
+        Column("query", "str", "what was searched, case-folded"),
+        Column("url", "str", "page that search shows most for it"),
+        Column("impressions", "float64", "impressions a month of this page", unit="impressions/month", decimals=1),
+        Column("clicks", "float64", "clicks a month of this page", unit="clicks/month", decimals=1),
+        Column("position", "float64", "mean position of this page, weighted by impressions", decimals=1),
+        Column("missing", "str", "words of the query that the page does not say; empty if it says all"),
+        Column("promised", "str", "whether title, H1 and address of any page have all that it asks for", words=tuple(Answer)),
+    ),
+    ("-impressions", "query"),
+)
 POSITIONS = Table(
     "positions",
     "one row for each page, week and query that rivals compete for",
@@ -564,7 +579,7 @@ STEP_ROWS = Table(
 TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
-        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, POSITIONS, PHRASES, PAGE_PHRASES, SECTION_PHRASES, BOILERPLATE,
+        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, UNANSWERED, POSITIONS, PHRASES, PAGE_PHRASES, SECTION_PHRASES, BOILERPLATE,
         PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip

@@ -116,6 +116,24 @@ def test_a_plan_is_safe_too_when_pages_that_are_not_indexable_are_compared(tmp_p
     assert_safe(mardok.audit(write_site(tmp_path / "all.jsonl", pages), settings=chosen))
 
 
+def test_a_page_whose_canonical_gets_another_target_is_no_keeper(tmp_path: Path) -> None:
+    text, host = " ".join(f"word{n}" for n in range(60)), "https://www.host.example"
+    plain = {"status": 200, "lang": "en", "title": "", "links": [], "robots": "", "target": "", "canonical": None}
+    west = f"{host}/town/west/"
+    pages = {
+        f"{host}/": {**plain, "title": "Hire in Nord", "text": text},
+        west: {**plain, "text": f"{text} one more"},
+        f"{host}/print/b/": {**plain, "lang": "de", "text": f"{text} Ost Ost", "robots": "noindex", "canonical": west},
+        "http://host.example/b/": {
+            **plain, "title": "Hire in Nord", "text": f"{text} West West", "canonical": f"{host}/town/nord/",
+        },
+    }  # fmt: skip
+    chosen = mardok.read_settings(assignments=["copies.all_pages=true"])
+    audit = mardok.audit(write_site(tmp_path / "site.jsonl", pages), settings=chosen)
+    assert_safe(audit)
+    assert audit.plan.loc[audit.plan["rule"] == "copies-exception", "keeper"].tolist() == [""]
+
+
 @settings(max_examples=15, deadline=None, **EXPENSIVE)
 @given(pages=SITES, rows=SEARCH_ROWS, choose=st.randoms(use_true_random=False))
 def test_a_plan_is_safe_whatever_a_person_decided(

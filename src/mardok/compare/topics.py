@@ -139,7 +139,7 @@ def find_promises(site: Site, titles: Titles, generic: Collection[str]) -> PageP
     """
     anchors = _anchors(site)
     texts: dict[str, set[str]] = defaultdict(set)
-    slugs = [_slug(page.url) for page in site.pages]
+    slugs = [address_words(page.url) for page in site.pages]
     for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True):
         texts[page.language].update((own, page.h1, slug, anchor))
     stemmer = Stemmer(generic)
@@ -153,8 +153,14 @@ def find_promises(site: Site, titles: Titles, generic: Collection[str]) -> PageP
     )
 
 
-def _slug(url: str) -> str:
-    """The words of an address: those of its last part that has letters."""
+def address_words(url: str) -> str:
+    """The words of an address: those of its last part that has letters.
+
+    Examples
+    --------
+    >>> address_words("https://host.example/hire/violin-hire.html")
+    'violin hire'
+    """
     path = unquote(split_url(url).path)
     parts = [_FILE.sub("", part) for part in path.split("/") if part]
     named = next((part for part in reversed(parts) if any(map(str.isalpha, part)) and part.lower() != "index"), "")

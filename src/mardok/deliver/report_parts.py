@@ -52,6 +52,7 @@ _MOST_BLOCKS = 3_000
 _MOST_QUERIES = 10
 _MOST_STRETCHES = 10
 _MOST_RIVAL_GROUPS, _MOST_RIVAL_QUERIES = 300, 10
+_MOST_UNANSWERED = 500
 _TEXT_PAGES, _SHEET_PAGES = 100, 1_000
 """Pages whose texts, or sheets, make one part."""
 _SHEET = (
@@ -86,6 +87,7 @@ def report_parts(tables: TableStore) -> Parts:
         ("checks", _MOST_CHECK_ROWS, lambda most: _checks(tables, listed, most)),
         ("wording", _MOST_WORDINGS, lambda most: _wording(tables, listed, most)),
         ("rivals", _MOST_RIVAL_GROUPS, lambda most: _rivals(tables, order, listed, most)),
+        ("unanswered", _MOST_UNANSWERED, lambda most: _unanswered(tables, listed, most)),
         ("pairs", _MOST_PAIRS, lambda most: _pairs(tables, listed, most)),
     ]
     for name, most, build in builders:
@@ -438,6 +440,20 @@ def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed, most: int)
                 lines.setdefault(str(query), {})[number] = [weeks, positions]
         result[group.id] = {"queries": queries, "lines": lines}
     return result
+
+
+def _unanswered(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
+    """Queries that are asked and not said."""
+    unanswered = tables["unanswered"]
+    rows = _records(unanswered.head(most))
+    return {
+        "n": len(unanswered),
+        "rows": [
+            [row["query"], listed.of_url(row["url"]), round(row["impressions"], 1), round(row["clicks"], 1),
+             round(row["position"], 1), row["missing"], row["promised"]]
+            for row in rows
+        ],
+    }  # fmt: skip
 
 
 def _pairs(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:

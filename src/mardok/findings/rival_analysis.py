@@ -12,6 +12,7 @@ from functools import cached_property
 from typing import Any
 
 import numpy as np
+import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.contention import Shown, shown_pages
@@ -26,6 +27,7 @@ from mardok.findings.groups import GroupRow, untranslated_guests
 from mardok.findings.rivals import Rival, RivalInputs, Rivalry, find_rivals, may_compete, series_rows
 from mardok.findings.site_name import NamePhrase, name_phrases
 from mardok.findings.targets import target_pages, target_rows
+from mardok.findings.unanswered import unanswered_table
 from mardok.settings import Rivals
 from mardok.text.site import Site
 from mardok.vocabulary import GroupKind
@@ -45,6 +47,8 @@ class RivalAnalysis:
     """Figures of each query and page; None without search data."""
     targets: list[dict[str, Any]]
     """What became of the phrases that pages are meant for."""
+    unanswered: pd.DataFrame
+    """Queries that are asked and not said."""
     stays: NDArray[np.bool_]
     """Pages that are indexable, no variants, do not go into a copy and are in the language they are meant for."""
 
@@ -105,6 +109,7 @@ def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copi
         names,
         shown,
         target_rows(site, meant, shown, demand, promises.stemmer),
+        unanswered_table(site, promises, rows, shown, demand, settings.search),
         stays,
     )
 

@@ -43,6 +43,8 @@ class PlanContext:
     """What changes to pages bring in clicks; None without search data."""
     mentions: Mapping[int, Sequence[Unlinked]]
     """For keepers the pages that mention what they are about and do not link to them."""
+    unsaid: Mapping[str, Sequence[str]]
+    """For addresses the words they are asked for and do not say."""
     settings: Settings
     moves: Moves
     is_pasted: NDArray[np.bool_]

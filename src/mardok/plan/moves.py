@@ -43,6 +43,7 @@ class Moves:
         self._pointing: dict[int, list[tuple[int, StepKind]]] = defaultdict(list)
         self._collect_links()
         self._collect_pointers(destinations)
+        self._led_on = {pointer for pointers in self._pointing.values() for pointer, _ in pointers}
 
     def end_of(self, row: int) -> int:
         """The page at which a page ends when every step is done."""
@@ -55,6 +56,10 @@ class Moves:
     def is_moved(self, row: int) -> bool:
         """Whether the plan moves the page."""
         return row in self._move_of
+
+    def is_led_on(self, row: int) -> bool:
+        """Whether a page is moved, or an existing redirect or canonical of it gets another target."""
+        return self.is_moved(row) or row in self._led_on
 
     def move_step(self, row: int, detail: Sentence) -> Step:
         """The step that moves a page straight to where it ends."""

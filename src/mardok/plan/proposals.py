@@ -494,8 +494,8 @@ class _Writer:
     ) -> Proposal:
         group = draft.group
         urls = tuple(sorted(map(self.url, group.rows)))
-        # What is left side by side may have its keeper moved by another group: then nobody is keeper here.
-        keeper = "" if self.moves.is_moved(group.keeper) else self.url(group.keeper)
+        # What is left side by side may have its keeper led elsewhere by another group: then nobody is keeper here.
+        keeper = "" if self.moves.is_led_on(group.keeper) else self.url(group.keeper)
         figures = {
             "resemblance_to_keeper": {self.url(row): round(value, 6) for row, value in sorted(group.resemblance.items())},
             "identical": len(group.identical),

@@ -22,6 +22,7 @@ from mardok.findings.page_check import PageCheck
 from mardok.findings.phrase_analysis import PhraseAnalysis
 from mardok.findings.rival_analysis import RivalAnalysis
 from mardok.findings.thin_analysis import ThinAnalysis
+from mardok.findings.unanswered import unsaid_words
 from mardok.plan.addresses import filter_proposals, translate_proposals
 from mardok.plan.contained import (
     ContainedDraft,
@@ -46,6 +47,8 @@ from mardok.text.site import Site
 from mardok.urls import is_home
 from mardok.vocabulary import GroupKind, ThinRule
 
+_MOST_UNSAID = 5
+"""Words that a page is told to say."""
 _WORKED_ON = (ThinRule.ASKED_FOR, ThinRule.RELATIVE, ThinRule.SMALL_TAG, ThinRule.NO_CLICKS)
 
 
@@ -84,8 +87,9 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
     by_draft = [draft.moved for kind in (drafts.groups, drafts.rivals, drafts.thin, drafts.contained) for draft in kind]
     moves = Moves(site, facts.destinations, [move for moved in by_draft for move in moved])
     context = PlanContext(
-        site, facts.strength, gains, inputs.phrases.mentions, facts.settings, moves, inputs.attribution.is_pasted
-    )
+        site, facts.strength, gains, inputs.phrases.mentions, unsaid_words(inputs.rivals.unanswered, _MOST_UNSAID),
+        facts.settings, moves, inputs.attribution.is_pasted,
+    )  # fmt: skip
     copies, is_whole = inputs.attribution.copies, facts.coverage.is_whole
     trims = trim_proposals(inputs.attribution.texts, _may_trim(facts, drafts, reserved, inputs), facts.locales, context)
     # A page that is short without what is pasted into it is trimmed, not left.

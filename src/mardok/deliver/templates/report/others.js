@@ -290,6 +290,44 @@ async function rivalsView(root, { argument, isAll }) {
         }).element
       : h("p", {}, "None."),
   );
+  root.append(
+    h("h3", {}, "Asked and not said"),
+    h(
+      "p",
+      { class: "soft" },
+      "Queries for which search shows a page below the first places: the page does not say all of their words, or no page promises them in title, H1 and address. All of them stand in unanswered.csv.",
+    ),
+    await unansweredTable(pages, isAll),
+  );
+}
+
+async function unansweredTable(pages, isAll) {
+  const unanswered = await part("unanswered");
+  if (!unanswered.rows.length) return h("p", {}, "None.");
+  return makeTable({
+    caption: "Queries that are asked and not said",
+    noun: "row",
+    rows: unanswered.rows,
+    isAll,
+    columns: [
+      { title: "Query", kind: "t", value: (row) => row[0], cell: (row) => bdi(row[0]) },
+      {
+        title: "Page shown most",
+        kind: "t",
+        value: (row) => (typeof row[1] === "number" ? pages.url[row[1]] : row[1]),
+        cell: (row) => pageLink(pages, row[1]),
+      },
+      { title: "Impressions/month", kind: "n", value: (row) => row[2], cell: (row) => figure(row[2]) },
+      { title: "Position", kind: "n", value: (row) => row[4], cell: (row) => figure(row[4], 1) },
+      {
+        title: "Words it does not say",
+        kind: "t",
+        value: (row) => row[5],
+        cell: (row) => (row[5] ? bdi(row[5]) : h("span", { class: "soft" }, "it says all of them")),
+      },
+      { title: "Promised by a page", kind: "w", value: (row) => row[6], cell: (row) => row[6] },
+    ],
+  }).element;
 }
 
 let haystack = null;

@@ -17,7 +17,7 @@ const figure = (value, decimals = 0) =>
         })
         .replace("-", "\u2212");
 
-const count = (n, noun, plural) => `${figure(n)} ${n === 1 ? noun : plural || `${noun}s`}`;
+const count = (n, noun, plural) => `${figure(n)} ${n === 1 || noun === "series" ? noun : plural || `${noun}s`}`;
 
 // Never "100%" unless it is all, nor "0%" unless it is nothing.
 function percent(share) {
