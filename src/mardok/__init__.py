@@ -9,6 +9,9 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from mardok import figures
     from mardok.audits import Audit, PageGroup, PagePair, load
+    from mardok.beside.compared import ComparedSites
+    from mardok.beside.job import versus
+    from mardok.beside.overview import overview
     from mardok.compare.copies import find_copies
     from mardok.compare.difference import Run
     from mardok.deliver.handoff import HandedOver, hand_off
@@ -43,10 +46,12 @@ _MODULE_OF = {
     "mentions": "questions", "missing_links": "questions", "passages": "questions", "phrases": "questions",
     "Settings": "settings", "read_settings": "settings", "PageSheet": "sheets", "CrawlSummary": "sources.crawl.run",
     "crawl": "sources.crawl.run", "recheck": "rechecking.job", "Rechecked": "rechecking.rechecked",
+    "versus": "beside.job", "overview": "beside.overview", "ComparedSites": "beside.compared",
 }  # fmt: skip
 
 __all__ = [
     "Audit",
+    "ComparedSites",
     "CrawlSummary",
     "FolderError",
     "HandedOver",
@@ -75,10 +80,12 @@ __all__ = [
     "load",
     "mentions",
     "missing_links",
+    "overview",
     "passages",
     "phrases",
     "read_settings",
     "recheck",
+    "versus",
 ]
 
 

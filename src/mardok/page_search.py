@@ -86,12 +86,17 @@ def find_pages(
     return result.assign(found=told).reset_index(drop=True)
 
 
-def _checked(audit: Audit, check: str) -> dict[str, str]:
-    """What a check found, by the address of the page."""
+def check_known(check: str) -> None:
+    """Raise SelectionError if there is no such check; the nearest ones are named."""
     if check not in tuple(CheckId):
         near = get_close_matches(check, list(CheckId), n=_NEAR_NAMES, cutoff=0.4)
         hint = f"; near it are {', '.join(near)}" if near else "; docs/reference.md lists them"
         raise SelectionError(f"{check!r}: is no check{hint}")
+
+
+def _checked(audit: Audit, check: str) -> dict[str, str]:
+    """What a check found, by the address of the page."""
+    check_known(check)
     rows = audit.checks[audit.checks["check"] == check]
     result: dict[str, str] = {}
     for url, value, detail in rows[["url", "value", "detail"]].itertuples(index=False, name=None):

@@ -18,6 +18,8 @@ from mardok.vocabulary import (
     RULES,
     Action,
     Answer,
+    CauseKind,
+    Chance,
     Change,
     CheckId,
     Confidence,
@@ -32,6 +34,7 @@ from mardok.vocabulary import (
     Outcome,
     Owner,
     PageKind,
+    SiteMeasure,
     StepKind,
     Subject,
     VariantRule,
@@ -392,8 +395,8 @@ QUERIES = Table(
 )
 UNANSWERED = Table(
     "unanswered",
-    "one row for each query that is asked and not said: the page that search shows most for it does not hold its words, or no "
-    "page promises it",
+    "one row for each query that is asked and not said: the page that search shows most for it does not hold its words, or "
+    "no page promises it",
     (
         Column("query", "str", "what was searched, case-folded"),
         Column("url", "str", "page that search shows most for it"),
@@ -401,7 +404,9 @@ UNANSWERED = Table(
         Column("clicks", "float64", "clicks a month of this page", unit="clicks/month", decimals=1),
         Column("position", "float64", "mean position of this page, weighted by impressions", decimals=1),
         Column("missing", "str", "words of the query that the page does not say; empty if it says all"),
-        Column("promised", "str", "whether title, H1 and address of any page have all that it asks for", words=tuple(Answer)),
+        Column(
+            "promised", "str", "whether title, H1 and address of any page have all that it asks for", words=tuple(Answer)
+        ),
     ),
     ("-impressions", "query"),
 )
@@ -579,8 +584,8 @@ STEP_ROWS = Table(
 TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
-        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, UNANSWERED, POSITIONS, PHRASES, PAGE_PHRASES, SECTION_PHRASES, BOILERPLATE,
-        PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
+        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, UNANSWERED, POSITIONS, PHRASES, PAGE_PHRASES, SECTION_PHRASES,
+        BOILERPLATE, PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip
 """All tables by name."""
@@ -656,6 +661,49 @@ HISTORY = Table(
 )
 RECHECK_TABLES: Mapping[str, Table] = {table.name: table for table in (VERIFIED, CHANGES, EFFECT, HISTORY)}
 """The tables of a recheck by name."""
+
+VERSUS = Table(
+    "versus",
+    "one row for each measure and site, ours first",
+    (
+        Column("place", "int64", "place of the measure, from 1"),
+        Column("measure", "str", "what is measured", words=tuple(SiteMeasure)),
+        Column("of", "str", "kind of page, or language, that it is measured of; empty for all"),
+        Column("number", "int64", "number of the site, ours 1"),
+        Column("site", "str", "host of the site"),
+        Column("unit", "str", "unit of value", words=("share, 0 to 1", "words", "links")),
+        Column("value", "float64", "the share, or the median", unit="see unit", decimals=6),
+        Column("low", "float64", "lower end of an interval of 95%, where only a part of the site was read", decimals=6),
+        Column("high", "float64", "upper end of that interval", decimals=6),
+        Column("quarter_low", "float64", "of a median the value that a quarter of the pages is below", decimals=6),
+        Column("quarter_high", "float64", "the value that a quarter of the pages is above", decimals=6),
+        Column(
+            "pages", "int64", "pages behind it, listed in versus-pages.csv; of a median the pages measured", unit="pages"
+        ),
+        Column("of_pages", "int64", "pages that are asked about", unit="pages"),
+        Column("cause", "str", "section, or check and kind of page, that most of it comes from"),
+        Column("cause_kind", "str", "what kind of cause that is", words=tuple(CauseKind)),
+        _share("cause_share", "part of the pages, or words, behind it that have this cause"),
+        Column("without_cause", "float64", "value without that section, or once that template is mended", decimals=6),
+        Column("adjusted", "float64", "value without what was asked to be left out", decimals=6),
+        Column("difference", "float64", "value - the value of our site", decimals=6),
+        Column("chance", "str", "whether that is more than chance, where only parts were read", words=tuple(Chance)),
+        Column("comparable", "bool", "whether it can be compared with ours"),
+        Column("note", "str", "why it cannot, or why there is no value"),
+    ),
+    ("place", "number"),
+)
+VERSUS_PAGES = Table(
+    "versus-pages",
+    "one row for each page behind a measure",
+    (
+        Column("measure", "str", "what is measured", words=tuple(SiteMeasure)),
+        Column("of", "str", "kind of page that it is measured of; empty for all"),
+        Column("site", "str", "host of the site"),
+        Column("url", "str", "page"),
+    ),
+    ("measure", "of", "site", "url"),
+)
 
 SMALL_GAIN_DECIMALS = 6
 """Decimals of a gain in link weight, which is a share of the whole site and would vanish in one decimal."""

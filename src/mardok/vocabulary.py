@@ -553,6 +553,44 @@ class Measure(StrEnum):
     POSITION = "position"
 
 
+class SiteMeasure(StrEnum):
+    """What sites are compared by."""
+
+    INDEXABLE = "indexable"
+    OWN_WORDS = "own-words"
+    SHARED_WORDS = "shared-words"
+    BOILERPLATE_WORDS = "boilerplate-words"
+    COPIED = "copied"
+    THIN = "thin"
+    WORDS = "words"
+    TITLES = "titles"
+    DESCRIPTIONS = "descriptions"
+    HEADINGS = "headings"
+    BROKEN_LINKS = "broken-links"
+    REDIRECTED_LINKS = "redirected-links"
+    ALT_TEXTS = "alt-texts"
+    DEPTH = "depth"
+    ORPHANS = "orphans"
+    LANGUAGE = "language"
+
+
+class CauseKind(StrEnum):
+    """What a large part of a measure comes from."""
+
+    NONE = ""
+    SECTION = "section"
+    TEMPLATE = "template"
+
+
+class Chance(StrEnum):
+    """Whether a difference between two sites is more than chance."""
+
+    NONE = ""
+    MORE = "more-than-chance"
+    WITHIN = "within-chance"
+    TOO_FEW = "too-few-sections"
+
+
 STEPS_OF_ACTION: Mapping[Action, tuple[StepKind, ...]] = {
     Action.MERGE: (
         StepKind.REDIRECT,

@@ -25,6 +25,7 @@ ORDER = [
     "rechecking",
     "questions",
     "page_search",
+    "beside",
     "demo",
     "cli",
     "__main__",

@@ -8,8 +8,6 @@ Out: HTML without a single request. What the first screen says stands in it as t
 
 from __future__ import annotations
 
-import base64
-import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -24,7 +22,7 @@ from markupsafe import Markup
 from mardok import figures
 from mardok.deliver.inline_svg import inline_svg
 from mardok.deliver.report_parts import report_parts
-from mardok.deliver.templating import rendered
+from mardok.deliver.templating import content_hash, rendered
 from mardok.meta import AuditMeta
 from mardok.plan.totals import told_apart
 from mardok.sentences import counted, gain_text, sentence
@@ -74,9 +72,9 @@ def report_html(tables: TableStore, meta: AuditMeta) -> str:
         "n_pages_left": parts.left_out.get("pages", 0),
         "parts": parts.data,
         "script": Markup(script),
-        "script_hash": _hash(script),
+        "script_hash": content_hash(script),
         "style": Markup(style),
-        "style_hash": _hash(style),
+        "style_hash": content_hash(style),
     }
     return rendered("report.html.j2", filters, values)
 
@@ -92,11 +90,6 @@ def own_script() -> str:
 @cache
 def _own_style() -> str:
     return (files("mardok.deliver") / "templates" / "report" / "report.css").read_text("utf-8")
-
-
-def _hash(text: str) -> str:
-    """What a content security policy calls an inline script or style by."""
-    return f"sha256-{base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()}"
 
 
 def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:

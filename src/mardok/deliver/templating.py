@@ -6,10 +6,14 @@ Out: HTML.
 
 from __future__ import annotations
 
+import base64
+import hashlib
 from collections.abc import Callable
+from importlib.resources import files
 from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
+from markupsafe import Markup
 
 from mardok.sentences import counted, gain_text, percent, signed
 
@@ -36,3 +40,21 @@ def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict
     environment.filters.update(percent=percent, gain=gain_text, signed=signed, **filters)
     environment.globals.update(number_of=counted)
     return environment.get_template(template).render(**values)
+
+
+def content_hash(text: str) -> str:
+    """What a content security policy calls an inline script or style by."""
+    return f"sha256-{base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()}"
+
+
+def page_style(name: str) -> dict[str, str]:
+    """What a template needs of its style, which is that of the report with one of its own: the style, and its hash.
+
+    Parameters
+    ----------
+    name : str
+        Name of the style sheet in ``templates/``.
+    """
+    folder = files("mardok.deliver") / "templates"
+    style = "".join(path.read_text("utf-8") for path in (folder / "report" / "report.css", folder / name))
+    return {"style": Markup(style), "style_hash": content_hash(style)}

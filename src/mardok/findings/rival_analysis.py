@@ -109,7 +109,7 @@ def find_rival_groups(site: Site, facts: SiteFacts, promises: PagePromises, copi
         names,
         shown,
         target_rows(site, meant, shown, demand, promises.stemmer),
-        unanswered_table(site, promises, rows, shown, demand, settings.search),
+        unanswered_table(site, facts, promises, rows, shown),
         stays,
     )
 

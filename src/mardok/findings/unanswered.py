@@ -3,8 +3,8 @@
 In:  the site, what its pages promise, which pages search shows for which queries.
 Out: one row a query, in the columns of :data:`mardok.tables.UNANSWERED`.
 
-A query is asked of the page that search shows most for it. A word is said if the title, the H1 or the main text has a form of
-it; also as a part of a longer word in languages that write compounds in one, or joined or parted otherwise ("note book").
+A query is asked of the page that search shows most for it. A word is said if the title, the H1 or the main text has a form
+of it; also as a part of a longer word in languages that write compounds in one, or joined or parted otherwise ("note book").
 What is one letter from a word of the page, and stands nowhere on the site, is a slip of the searcher's. Where a page already
 stands in front for a query, search has understood it, and nothing is told.
 """
@@ -22,6 +22,7 @@ import pandas as pd
 from mardok.compare.contention import Shown
 from mardok.compare.demand import Demand
 from mardok.compare.topics import PagePromises, address_words
+from mardok.findings.facts import SiteFacts
 from mardok.settings import Search
 from mardok.tables import UNANSWERED
 from mardok.text.site import Site
@@ -37,7 +38,11 @@ _YEAR = re.compile(r"(?:19|20)\d\d")
 
 
 def unanswered_table(
-    site: Site, promises: PagePromises, is_compared: Collection[int], shown: Shown | None, demand: Demand | None, rules: Search
+    site: Site,
+    facts: SiteFacts,
+    promises: PagePromises,
+    is_compared: Collection[int],
+    shown: Shown | None,
 ) -> pd.DataFrame:
     """The queries that are asked and not said; none without search data.
 
@@ -49,11 +54,8 @@ def unanswered_table(
         Rows of the pages that can promise something to searchers.
     shown : Shown or None
         Figures of each query and page.
-    demand : Demand or None
-        The search data.
-    rules : Search
-        From which impressions and position on queries are told.
     """
+    demand, rules = facts.demand, facts.settings.search
     if shown is None or demand is None:
         return UNANSWERED.frame([])
     promising = _promising(site, promises, is_compared)

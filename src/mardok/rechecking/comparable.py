@@ -67,7 +67,7 @@ def not_comparable(before: AuditMeta, after: AuditMeta) -> dict[Subject, Sentenc
         for subject in (Subject.RIVALS, Subject.THIN, Subject.PROPOSAL):
             result.setdefault(subject, sentence("recheck.left-out.search"))
     for what in (NotComputed.TEXTS, NotComputed.LINKS):
-        if _lacks(before, what) != _lacks(after, what):
+        if lacks(before, what) != lacks(after, what):
             for subject in _ALL - {Subject.CHECK}:
                 result.setdefault(subject, sentence("recheck.left-out.columns", what=sentence(f"not-computed.what.{what}")))
     return result
@@ -83,10 +83,11 @@ def can_check(check: str, meta: AuditMeta) -> bool:
     """Whether an audit could find a trouble at all."""
     if check in _WHOLE and not meta.totals["crawl"]["whole"]:
         return False
-    return not any(check.startswith(begin) and _lacks(meta, what) for begin, what in _NEEDED)
+    return not any(check.startswith(begin) and lacks(meta, what) for begin, what in _NEEDED)
 
 
-def _lacks(meta: AuditMeta, what: NotComputed) -> bool:
+def lacks(meta: AuditMeta, what: NotComputed) -> bool:
+    """Whether an audit could not compute something."""
     return str(sentence(f"not-computed.what.{what}")) in meta.not_computed
 
 

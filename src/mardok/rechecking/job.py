@@ -92,7 +92,7 @@ def recheck(
     progress = progress or tell_nobody
     first, folder = _loaded(before)
     named = Hosts.read(hosts)
-    plan = _decided(first, decisions or _beside(folder, "plan.csv"))
+    plan = decided_plan(first, decisions or _beside(folder, "plan.csv"))
     steps, is_decided = planned_steps(plan, first.steps)
     if live:
         if after:
@@ -167,8 +167,13 @@ def _paths(given: _SOURCE | Sequence[_SOURCE]) -> list[Path]:
     return [Path(given)] if isinstance(given, (str, PathLike)) else [Path(path) for path in given]
 
 
-def _decided(first: Audit, decisions: _SOURCE | None) -> pd.DataFrame:
-    """The plan with the decisions that were taken.
+def decided_plan(first: Audit, decisions: _SOURCE | None) -> pd.DataFrame:
+    """The plan of an audit with the decisions that were taken.
+
+    Parameters
+    ----------
+    decisions : path or None
+        The edited plan (CSV or workbook); None if there is none.
 
     Raises
     ------

@@ -6,18 +6,14 @@ Out: HTML; what pages say is escaped.
 
 from __future__ import annotations
 
-import base64
-import hashlib
 from collections import defaultdict
 from collections.abc import Callable, Iterator
-from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 from urllib.parse import urlsplit
 
 import pandas as pd
-from markupsafe import Markup
 
-from mardok.deliver.templating import rendered
+from mardok.deliver.templating import page_style, rendered
 from mardok.rechecking.state import cells_of
 from mardok.rechecking.steps import day_of
 from mardok.sentences import sentence
@@ -38,10 +34,6 @@ _BAR, _CHART_HEIGHT = 46, 74
 
 def recheck_html(result: Rechecked) -> str:
     """The page."""
-    style = (files("mardok.deliver") / "templates" / "report" / "report.css").read_text("utf-8") + (
-        files("mardok.deliver") / "templates" / "recheck.css"
-    ).read_text("utf-8")
-    digest = base64.b64encode(hashlib.sha256(style.encode()).digest()).decode()
     home = result.home
     values = {
         "site": urlsplit(home).netloc or "site",
@@ -60,8 +52,7 @@ def recheck_html(result: Rechecked) -> str:
         "charts": list(_charts(result.history)),
         "history": list(_history_rows(result.history)),
         "ages": result.ages[:_MOST_ROWS],
-        "style": Markup(style),
-        "style_hash": f"sha256-{digest}",
+        **page_style("recheck.css"),
         "most": _MOST_ROWS,
     }
     filters: dict[str, Callable[..., Any]] = {
