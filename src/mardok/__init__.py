@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from mardok.beside.compared import ComparedSites
     from mardok.beside.job import versus
     from mardok.beside.overview import overview
+    from mardok.beside.topic import TopicAnswer, topic
     from mardok.compare.copies import find_copies
     from mardok.compare.difference import Run
     from mardok.deliver.handoff import HandedOver, hand_off
@@ -47,6 +48,7 @@ _MODULE_OF = {
     "Settings": "settings", "read_settings": "settings", "PageSheet": "sheets", "CrawlSummary": "sources.crawl.run",
     "crawl": "sources.crawl.run", "recheck": "rechecking.job", "Rechecked": "rechecking.rechecked",
     "versus": "beside.job", "overview": "beside.overview", "ComparedSites": "beside.compared",
+    "topic": "beside.topic", "TopicAnswer": "beside.topic",
 }  # fmt: skip
 
 __all__ = [
@@ -69,6 +71,7 @@ __all__ = [
     "SettingsError",
     "SourceError",
     "TableError",
+    "TopicAnswer",
     "UnknownPageError",
     "UnsafePlanError",
     "audit",
@@ -85,6 +88,7 @@ __all__ = [
     "phrases",
     "read_settings",
     "recheck",
+    "topic",
     "versus",
 ]
 

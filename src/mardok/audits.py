@@ -11,7 +11,7 @@ from difflib import get_close_matches
 from functools import cached_property
 from os import PathLike
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from mardok.compare.difference import Run, difference
 from mardok.compare.resemblance import common_wording
@@ -25,6 +25,7 @@ from mardok.urls import normal_url
 if TYPE_CHECKING:
     import pandas as pd
 
+    from mardok.beside.topic import TopicAnswer
     from mardok.text.stems import Stemmed
 
 _NEAR_NAMES = 3
@@ -132,6 +133,12 @@ class Audit:
             words_b=b["words"],
             runs=tuple(difference(a["main_text"], b["main_text"])),
         )
+
+    def topic(self, phrase: str, **asked: Any) -> TopicAnswer:
+        """All about one phrase; see :func:`mardok.topic`, which says what else may be asked."""
+        from mardok.beside.topic import topic  # only here: other questions need less
+
+        return topic(self, phrase, **asked)
 
     def group(self, group: str) -> PageGroup:
         """A group of pages, by its id in :attr:`groups`.

@@ -83,6 +83,46 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
     def of_page(self, table: str, page: int) -> Columns:
         """The rows of a table, ordered by page, that belong to one page."""
 
+    @abstractmethod
+    def of_pages(self, table: str, pages: NDArray[np.int64], names: Sequence[str]) -> Columns:
+        """Some cells of the rows of a table, ordered by page, that belong to some pages.
+
+        Parameters
+        ----------
+        table : str
+            Name of the table.
+        pages : ndarray of int64
+            Rows of the pages.
+        names : sequence of str
+            Columns; that of the page among them.
+        """
+
+    @abstractmethod
+    def rows(self, table: str, numbers: NDArray[np.int64], names: Sequence[str]) -> Columns:
+        """Some cells of several rows of a table; see :meth:`row`.
+
+        Parameters
+        ----------
+        table : str
+            Name of the table.
+        numbers : ndarray of int64
+            Numbers of the rows, from 0.
+        names : sequence of str
+            Columns.
+        """
+
+    @abstractmethod
+    def matching(self, table: str, name: str, patterns: Sequence[str]) -> NDArray[np.int64]:
+        """Numbers of the rows whose cell in a column of text fits all of some patterns.
+
+        Parameters
+        ----------
+        table, name : str
+            Names of the table and of the column.
+        patterns : sequence of str
+            Regular expressions in the syntax of RE2; a cell is searched for them. All rows fit none.
+        """
+
 
 class MemoryStore(TableStore):
     """Tables in memory."""
@@ -125,6 +165,23 @@ class MemoryStore(TableStore):
             self._bounds[table] = np.searchsorted(pages, np.arange(len(self._frames["pages"]) + 1))
         bounds = self._bounds[table]
         return self._slice(table, slice(int(bounds[page]), int(bounds[page + 1])), self._frames[table].columns)
+
+    def of_pages(self, table: str, pages: NDArray[np.int64], names: Sequence[str]) -> Columns:
+        at = np.flatnonzero(np.isin(self._frames[table][_PAGE].to_numpy(), pages))
+        return self.rows(table, at, names)
+
+    def rows(self, table: str, numbers: NDArray[np.int64], names: Sequence[str]) -> Columns:
+        return _columns(self._frames[table][list(names)].iloc[numbers])
+
+    def matching(self, table: str, name: str, patterns: Sequence[str]) -> NDArray[np.int64]:
+        import pyarrow as pa
+
+        column = self._frames[table][name]
+        if column.dtype == "category":
+            codes = pa.array(column.cat.codes.to_numpy())
+            texts = pa.array(column.cat.categories.astype(object), pa.large_string())
+            return _matching(pa.chunked_array([pa.DictionaryArray.from_arrays(codes, texts)]), patterns)
+        return _matching(pa.chunked_array([pa.array(column.astype(object), pa.large_string())]), patterns)
 
     def _slice(self, table: str, rows: slice, names: Iterable[str]) -> Columns:
         result: Columns = {}
@@ -222,6 +279,27 @@ class FolderStore(TableStore):
             columns: Columns = result.slice(first, end - first).to_pydict()
             return columns
 
+    def of_pages(self, table: str, pages: NDArray[np.int64], names: Sequence[str]) -> Columns:
+        with _Damage(self._path(table), self._folder):
+            file = self._file(table)
+            result: Columns = {name: [] for name in names}
+            for group in range(file.num_row_groups):
+                its = file.read_row_group(group, list(names))
+                at = np.flatnonzero(np.isin(_array(its[_PAGE]), pages))
+                if len(at):
+                    for column, values in its.take(at).to_pydict().items():
+                        result[column] += values
+            return result
+
+    def rows(self, table: str, numbers: NDArray[np.int64], names: Sequence[str]) -> Columns:
+        with _Damage(self._path(table), self._folder):
+            result: Columns = self._file(table).read(list(names)).take(numbers).to_pydict()
+            return result
+
+    def matching(self, table: str, name: str, patterns: Sequence[str]) -> NDArray[np.int64]:
+        with _Damage(self._path(table), self._folder):
+            return _matching(self._file(table).read([name]).column(0), patterns)
+
     def _path(self, table: str) -> Path:
         # Resolved: "a:b/data" would be taken for an address.
         return (self._folder / "data" / f"{table}.parquet").resolve()
@@ -295,6 +373,23 @@ def _array(column: pa.ChunkedArray) -> NDArray[Any]:
 
 
 _NUMBERS = {"int32": np.int32, "int64": np.int64, "double": np.float64}
+
+
+def _matching(column: pa.ChunkedArray, patterns: Sequence[str]) -> NDArray[np.int64]:
+    """Numbers of the cells that fit all patterns."""
+    import pyarrow as pa
+    import pyarrow.compute as pc
+
+    found = np.ones(len(column), bool)
+    first = 0
+    for chunk in column.chunks:
+        texts = chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk
+        fits = np.ones(len(texts), bool)
+        for pattern in patterns:
+            fits &= pc.match_substring_regex(texts, pattern).to_numpy(zero_copy_only=False).astype(bool)
+        found[first : first + len(chunk)] = fits if texts is chunk else fits[chunk.indices.to_numpy(zero_copy_only=False)]
+        first += len(chunk)
+    return np.flatnonzero(found)
 
 
 def _first(columns: Columns) -> dict[str, Any]:

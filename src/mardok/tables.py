@@ -269,6 +269,7 @@ PAGES = Table(
         Column("source", "str", "file or folder the page was read from", csv=False),
         Column("in_sitemap", "str", "whether a sitemap lists it; empty where none was read", words=tuple(Answer), csv=False),
         Column("script_words", "Int64", "words that exist only after scripts ran", unit="words", csv=False),
+        Column("stated_day", "str", "day of the last change, else of publication, that the page states", csv=False),
     ),
     ("url",),
 )

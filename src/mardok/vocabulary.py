@@ -591,6 +591,49 @@ class Chance(StrEnum):
     TOO_FEW = "too-few-sections"
 
 
+class PhraseField(StrEnum):
+    """Where a page holds a phrase."""
+
+    TITLE = "title"
+    H1 = "h1"
+    ADDRESS = "address"
+    LINKS = "links"
+    HEADINGS = "headings"
+    DESCRIPTION = "description"
+    FIRST_SENTENCE = "first-sentence"
+    TEXT = "text"
+
+
+class TopicVerdict(StrEnum):
+    """How a site stands for one phrase."""
+
+    NOBODY = "nobody"
+    ONE = "one"
+    ONE_UNSEARCHED = "one-unsearched"
+    SEVERAL = "several"
+    SEVERAL_UNSEARCHED = "several-unsearched"
+    OTHER_LEADS = "other-leads"
+    NOT_SHOWN = "not-shown"
+
+
+class MeantBy(StrEnum):
+    """Why a page is the one meant for a phrase."""
+
+    TARGETS = "targets"
+    PROMISE = "promise"
+
+
+class Gap(StrEnum):
+    """What pages of others have and ours has not, the surest first."""
+
+    QUESTION = "question"
+    HEADING = "heading"
+    TABLE = "table"
+    LIST = "list"
+    PHRASE = "phrase"
+    WORD = "word"
+
+
 STEPS_OF_ACTION: Mapping[Action, tuple[StepKind, ...]] = {
     Action.MERGE: (
         StepKind.REDIRECT,

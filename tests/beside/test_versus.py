@@ -209,7 +209,8 @@ def test_a_difference_of_all_sections_is_more_than_chance_and_of_few_sections_no
 def simple(host: str, n: int = 40, sections: Sequence[str] = ("a", "b", "c", "d")) -> list[Page]:
     return [
         {"url": f"https://{host}/{sections[at % len(sections)]}/{at}", "indexable": True,
-         "kind": "product" if at % 2 else "article", "language": "en", "words": 100, "own_words": 60, "shared_words": 20, "boilerplate_words": 20, "thin": "no"}
+         "kind": "product" if at % 2 else "article", "language": "en", "words": 100, "own_words": 60,
+         "shared_words": 20, "boilerplate_words": 20, "thin": "no"}
         for at in range(n)
     ]  # fmt: skip
 

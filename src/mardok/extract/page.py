@@ -94,6 +94,8 @@ class Signs(NamedTuple):
     """Whether the first of them is written without scheme and host."""
     insecure: tuple[str, ...] = ()
     """Of a page read over https, what it loads over http."""
+    stated_day: str = ""
+    """Day of its last change, else of its publication, as it says itself: YYYY-MM-DD."""
 
 
 NO_SIGNS = Signs()

@@ -39,6 +39,13 @@ _MOST_FIELDS = 1000
 _MOST_LOADED = 20
 _SOCIAL = ("og:title", "og:description", "og:image", "twitter:card", "twitter:title", "twitter:image")
 MAY_SHOW_CODE = re.compile("&amp;[a-zA-Z#][a-zA-Z0-9]{1,8};|\u00c3|\u00e2\u20ac|\u00c2|\ufffd")
+_DAY_PROPERTIES = (
+    "article:modified_time", "og:updated_time", "last-modified", "dcterms.modified", "article:published_time",
+    "dcterms.issued", "dc.date", "date",
+)  # fmt: skip
+"""Meta elements that state a day, changes before publication."""
+_DAY_KEYS = ("dateModified", "datePublished")
+_DAY = re.compile(r"\s*((?:19|20)\d\d-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01]))(?!\d)")
 _LONGEST_CODE, _MOST_CODE = 300, 100
 """Characters, and texts, that are kept of what is shown as code."""
 
@@ -56,7 +63,7 @@ def signs_of(
         Of :data:`SIGN_TAGS`, at least those that stand in it; H1 with a text may be missing.
     """
     properties = {meta.get("property", meta.get("name", "")).strip().lower(): meta.get("content", "") for meta in metas}
-    types, publishers = _structured(parser, html)
+    types, publishers, days = _structured(parser, html)
     fields = [] if {"input", "select", "textarea"}.isdisjoint(seen) else _fields(parser)
     return Signs(
         og_type=" ".join(properties.get("og:type", "").lower().split()),
@@ -69,6 +76,7 @@ def signs_of(
         shown_code=_shown_code(parser) if MAY_SHOW_CODE.search(html) else (),
         n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if _holds_frame(html) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
+        stated_day=_stated_day(properties, days),
         insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
     )
 
@@ -120,21 +128,29 @@ def _insecure(parser: LexborHTMLParser) -> tuple[str, ...]:
     return tuple(dict.fromkeys(address for address in normal if address))[:_MOST_LOADED]
 
 
-def _structured(parser: LexborHTMLParser, html: str) -> tuple[tuple[str, ...], list[str]]:
-    """Types that structured data gives the page, in lower case, and the names of its publisher."""
+def _stated_day(properties: Mapping[str, str], days: Mapping[str, str]) -> str:
+    """The day that a page states: of its last change, else of its publication."""
+    texts = (*(days.get(key, "") for key in _DAY_KEYS), *(properties.get(name, "") for name in _DAY_PROPERTIES))
+    return next((found[1] for text in texts if (found := _DAY.match(text))), "")
+
+
+def _structured(parser: LexborHTMLParser, html: str) -> tuple[tuple[str, ...], list[str], dict[str, str]]:
+    """Types that structured data gives the page, in lower case, the names of its publisher, and days it states by key."""
     types: list[str] = []
     publishers: list[str] = []
+    days: dict[str, str] = {}
     if "ld+json" in html:
         for node in parser.css('script[type*="ld+json"]'):
             for item in _items(_parsed(node.text(deep=True)), _DEEPEST_DATA):
                 own = [str(name).rpartition("/")[2].lower() for name in _listed(item.get("@type"))]
                 types += own
+                days |= {key: item[key] for key in _DAY_KEYS if key not in days and isinstance(item.get(key), str)}
                 if _PUBLISHERS & set(own) and isinstance(item.get("name"), str):
                     publishers.append(" ".join(item["name"].split()))
     if "itemtype=" in html:
         for node in parser.css("[itemtype]"):
             types += [name.rpartition("/")[2].lower() for name in (node.attributes.get("itemtype") or "").split()]
-    return tuple(types[:_MOST_TYPES]), publishers
+    return tuple(types[:_MOST_TYPES]), publishers, days
 
 
 def _parsed(text: str) -> Any:

@@ -183,6 +183,7 @@ def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.Data
             "source": [page.source for page in site.pages],
             "in_sitemap": [_answer(row in coverage.listed if coverage.has_sitemap else None) for row in range(n)],
             "script_words": [pd.NA if page.script_words is None else page.script_words for page in site.pages],
+            "stated_day": [page.signs.stated_day for page in site.pages],
         }
     )
 
