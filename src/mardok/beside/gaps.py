@@ -74,7 +74,7 @@ def suggestions(ours: PageView, others: Sequence[PageView], phrase: TopicPhrase)
     questions = list(_shared_lines(ours, alike, topic, Gap.QUESTION))
     headings = list(_shared_lines(ours, alike, topic, Gap.HEADING))
     named = [frozenset(told_stems(words(one.text), ours.language)) for one in (*questions, *headings)]
-    phrases = [one for one in _phrases(ours, alike, topic) if not any(_stems(one, ours) <= told for told in named)]
+    phrases = [one for one in _phrases(ours, alike, topic) if not any(_stems(one, ours) - topic <= told for told in named)]
     found = [*questions, *headings, *_built(ours, others), *phrases]
     order = list(Gap)
     kept: list[Suggestion] = []
@@ -152,14 +152,16 @@ def _phrases(ours: PageView, others: Sequence[PageView], topic: frozenset[str]) 
         used, key=lambda own: (-len(used[own]), -len(own), -sum(map(Counter.total, used[own].values())), sorted(own))
     )
     for own in order:
-        pages, least = used[own], _LEAST_PAGES if len(own) > 1 else most_needed
+        # What adds one word to the topic is a single word.
+        pages, is_phrase = used[own], len(own - topic) > 1
+        least = _LEAST_PAGES if is_phrase else most_needed
         if len(pages) < least or ours.holds(own):
             continue
         if any(own <= longer and len(kept[longer].pages) >= len(pages) for longer in kept):
             continue
         uses: Counter[str] = sum(pages.values(), Counter())
         forms = sorted(uses, key=lambda form: (-uses[form], form))
-        kind = Gap.PHRASE if len(own) > 1 else Gap.WORD
+        kind = Gap.PHRASE if is_phrase else Gap.WORD
         kept[own] = Suggestion(kind, forms[0], tuple(pages), tuple(forms[:_MOST_EXAMPLES]))
     return list(kept.values())
 

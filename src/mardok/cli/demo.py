@@ -1,7 +1,8 @@
 """``mardok demo``: build and audit the made-up site.
 
 In:  a folder.
-Out: the made-up site's crawl and search data in it, and their audit; on demand also what came after, checked against it.
+Out: the made-up site's crawl and search data in it, and their audit; on demand also what came after, checked against it, and
+     other firms, beside which it is laid.
 """
 
 from __future__ import annotations
@@ -19,6 +20,8 @@ import mardok
 from mardok.cli.audit import print_summary
 from mardok.cli.console import progress_line
 from mardok.cli.recheck import print_recheck
+from mardok.cli.topic import print_topic
+from mardok.cli.versus import print_versus
 from mardok.errors import FolderError
 from mardok.progress import Progress
 
@@ -27,6 +30,9 @@ def demo(
     folder: Annotated[Path, typer.Argument(help="Folder to put the made-up site and its audit in.")] = Path("mardok-demo"),
     later: Annotated[
         bool, typer.Option("--later", help="Also what the site became after its audit, checked against the plan.")
+    ] = False,
+    others: Annotated[
+        bool, typer.Option("--others", help="Also other firms: their pages about one phrase, and two sites to compare.")
     ] = False,
 ) -> None:
     """Audit a made-up site, to see what an audit is.
@@ -42,10 +48,14 @@ def demo(
         finished = mardok.audit(folder / build.SITE_FILE, search=folder / build.SEARCH_FILE, jobs=jobs, progress=progress)
         finished.save(folder / "audit", jobs=jobs)
         checked = _checked(folder, finished, jobs, progress) if later else None
-    if checked is None:
-        print_summary(finished, folder / "audit")
-    else:
+        answered = _beside_others(folder, jobs, progress) if others else None
+    if checked is not None:
         print_recheck(checked, folder / "recheck")
+    elif answered is None:
+        print_summary(finished, folder / "audit")
+    if answered is not None:
+        print_topic(answered[0], folder / "topic")
+        print_versus(answered[1], folder / "versus")
 
 
 def _copy_into(folder: Path, names: Sequence[str]) -> None:
@@ -63,6 +73,29 @@ def _copy_into(folder: Path, names: Sequence[str]) -> None:
                 shutil.copyfile(source, folder / name)
     except OSError as error:
         raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
+
+
+def _beside_others(folder: Path, jobs: int, progress: Progress) -> tuple[mardok.TopicAnswer, mardok.ComparedSites]:
+    """The pages of other firms about one phrase beside ours, and the sites of two of them."""
+    from mardok.demo import firms
+
+    audits = [folder / "audit"]
+    try:
+        firms.write_rivals(folder / "rivals")
+        for firm in firms.FIRMS:
+            firms.write_firm(firm, folder / "others" / firm.host / "html")
+    except OSError as error:
+        raise FolderError(f"{folder}: cannot be written: {error.strerror}") from error
+    for firm in firms.FIRMS:
+        place = folder / "others" / firm.host
+        theirs = mardok.audit(place / "html", base=f"https://{firm.host}/", jobs=jobs, progress=progress)
+        theirs.save(place / "audit", jobs=jobs)
+        audits.append(place / "audit")
+    answer = mardok.topic(folder / "audit", firms.PHRASE, rivals=folder / "rivals", jobs=jobs, progress=progress)
+    answer.save(folder / "topic")
+    compared = mardok.versus(audits, progress=progress)
+    compared.save(folder / "versus")
+    return answer, compared
 
 
 def _checked(folder: Path, finished: mardok.Audit, jobs: int, progress: Progress) -> mardok.Rechecked:

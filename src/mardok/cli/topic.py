@@ -56,7 +56,7 @@ def topic(
     if as_json:
         print_json(answer.as_dict())
     else:
-        _print_answer(answer, out)
+        print_topic(answer, out)
 
 
 def _fetched(rivals: list[str], folder: Path, out: Path | None, progress: Progress) -> list[str]:
@@ -74,7 +74,8 @@ def _fetched(rivals: list[str], folder: Path, out: Path | None, progress: Progre
     return [*(one for one in rivals if one not in addresses), str(summary.path)]
 
 
-def _print_answer(answer: mardok.TopicAnswer, out: Path | None) -> None:
+def print_topic(answer: mardok.TopicAnswer, out: Path | None) -> None:
+    """The answer: who promises it, who is found for it, what others have."""
     from mardok.beside.topic_page import field_name, place_text, suggestion_text
     from mardok.vocabulary import MeantBy
 

@@ -26,6 +26,7 @@ _LISTED = (
     ("accepted", True), ("got worse", False),
 )  # fmt: skip
 """Columns of the list, and whether they hold numbers."""
+_LEAST_SITES = 2
 
 
 def versus(
@@ -61,10 +62,11 @@ def versus(
     if as_json:
         print_json(result.as_dict())
         return
-    _print_versus(result, out)
+    print_versus(result, out)
 
 
-def _print_versus(result: ComparedSites, out: Path) -> None:
+def print_versus(result: ComparedSites, out: Path) -> None:
+    """The answer: one row a measure, one column a site."""
     from mardok.beside.compared import chance_text, measure_name, value_text
 
     console = answer_console()
@@ -79,6 +81,8 @@ def _print_versus(result: ComparedSites, out: Path) -> None:
         table.add_column(shown(site.name), justify="right", overflow="fold")
     table.add_column("against ours, or where ours comes from", ratio=2, overflow="fold")
     for rows in result.by_measure():
+        if rows[0]["of"] and sum(row["value"] == row["value"] for row in rows) < _LEAST_SITES:
+            continue  # a kind of page that one site alone has compares with nothing; it stands in the files
         cells = []
         for row in rows:
             value = value_text(row["value"], row["unit"])
