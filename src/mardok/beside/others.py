@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from os import PathLike, fspath
 from pathlib import Path
 
@@ -73,19 +73,20 @@ def read_others(
         path = Path(source)
         is_saved = path.is_dir() and not is_audit_folder(path)
         read = audit(fspath(source), base=_SAVED if is_saved else None, settings=theirs, jobs=jobs, progress=progress)
-        names, left_out = _chosen(read, phrase)
+        names, alone, left_out = _chosen(read, phrase)
         notes += [sentence("topic-answer.note.unread", place=row.url or row.place, reason=row.reason)
                   for row in read.tables["unread"].itertuples()]  # fmt: skip
         notes += left_out
-        pages += page_views(read, names)
+        views = map(_at_home, page_views(read, names))
+        pages += (replace(view, inlinks=None) if row in alone else view for row, view in zip(names, views, strict=True))
     told = list(map(str, notes))
     if len(told) > _MOST_NOTES:
         told = [*told[:_MOST_NOTES], str(sentence("topic-answer.note.more", n=len(told) - _MOST_NOTES))]
     return Others(tuple(_named_apart(pages)), tuple(told))
 
 
-def _chosen(read: Audit, phrase: TopicPhrase) -> tuple[dict[int, str], list[Text]]:
-    """Of each host the page that is most about the phrase, with the name of the host, and what is left out."""
+def _chosen(read: Audit, phrase: TopicPhrase) -> tuple[dict[int, str], set[int], list[Text]]:
+    """Of each host the page that is most about the phrase, with its name; those read alone; what is left out."""
     by_host: dict[str, list[int]] = defaultdict(list)
     left_out: list[Text] = []
     columns = ("url", "canonical_url", "words", "redirect_url", "status")
@@ -102,17 +103,25 @@ def _chosen(read: Audit, phrase: TopicPhrase) -> tuple[dict[int, str], list[Text
             )
         else:
             by_host[_name(url, canonical)].append(row)
-    chosen = {}
+    chosen, alone = {}, set()
     for host, rows in by_host.items():
         if len(rows) == 1:
             chosen[rows[0]] = host
+            alone.add(rows[0])
             continue
         views = {view.url: view for view in page_views(read, dict.fromkeys(rows, host))}
         urls = read.tables.rows("pages", np.array(rows, np.int64), ["url"])["url"]
         best = max(zip(rows, urls, strict=True), key=lambda one: (_about(views[one[1]], phrase), -one[0]))
         chosen[best[0]] = host
         left_out.append(sentence("topic-answer.note.one-of", host=host, n=len(rows), page=best[1]))
-    return chosen, left_out
+    return chosen, alone, left_out
+
+
+def _at_home(view: PageView) -> PageView:
+    """A saved page under its own address, where it names one as canonical."""
+    if not view.url.startswith(_SAVED) or not view.canonical_url or view.canonical_url.startswith(_SAVED):
+        return view
+    return replace(view, url=view.canonical_url)
 
 
 def _name(url: str, canonical: str) -> str:

@@ -30,6 +30,7 @@ class PageView:
     name: str
     """What it is called by: its host, or of ours and of saved pages the path."""
     url: str
+    canonical_url: str
     title: str
     h1: str
     description: str
@@ -42,8 +43,8 @@ class PageView:
     blocks: tuple[tuple[str, str], ...]
     """Element and text of each block of main text."""
     stated_day: str
-    inlinks: int
-    """Pages of its own site that link to it, of those that were read."""
+    inlinks: int | None
+    """Pages of its own site that link to it, of those that were read; None where it alone was."""
 
     @cached_property
     def sentences(self) -> list[str]:
@@ -114,7 +115,7 @@ def page_views(audit: Audit, names: Mapping[int, str]) -> list[PageView]:
     names : mapping of int to str
         What each page is to be called by, by its row.
     """
-    cells = ("url", "title", "h1", "description", "language", "words", "main_text", "stated_day", "inlinks")
+    cells = ("url", "canonical_url", "title", "h1", "description", "language", "words", "main_text", "stated_day", "inlinks")
     result = []
     for row, name in names.items():
         page = audit.tables.row("pages", row, cells)
@@ -126,9 +127,9 @@ def page_views(audit: Audit, names: Mapping[int, str]) -> list[PageView]:
         ]
         result.append(
             PageView(
-                name, page["url"], page["title"], page["h1"], page["description"], page["language"], int(page["words"]),
-                page["main_text"], _headings(main), tuple((tag, text) for tag, text, _ in main), page["stated_day"],
-                int(page["inlinks"]),
+                name, page["url"], page["canonical_url"], page["title"], page["h1"], page["description"], page["language"],
+                int(page["words"]), page["main_text"], _headings(main), tuple((tag, text) for tag, text, _ in main),
+                page["stated_day"], int(page["inlinks"]),
             )
         )  # fmt: skip
     return result

@@ -149,5 +149,11 @@ def _bare(sign: str) -> str:
 
 def _pattern(start: str) -> str:
     """A pattern for the beginning of a word, whatever stands between its letters unseen."""
-    letters = [f"[{_ALIKE[_bare(sign)]}]" if _bare(sign) in _ALIKE else re.escape(sign) for sign in start]
-    return _INVISIBLE.join(letters).replace(f"s{_INVISIBLE}s", f"(?:s{_INVISIBLE}s|ß)")
+    told = re.sub("s+", "s", start)  # a sharp s is folded to two, of which the last may have been cut off
+    letters = [
+        f"[sß](?:{_INVISIBLE}[sß])*" if sign == "s"
+        else f"[{_ALIKE[_bare(sign)]}]" if _bare(sign) in _ALIKE
+        else re.escape(sign)
+        for sign in told
+    ]  # fmt: skip
+    return _INVISIBLE.join(letters)

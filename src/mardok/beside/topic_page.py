@@ -160,9 +160,11 @@ def _side_rows(views: Sequence[PageView], answer: TopicAnswer) -> Iterator[tuple
         ("questions", [len(view.questions) for view in views]),
         ("cells", [view.n_cells for view in views]),
         ("items", [view.n_items for view in views]),
-        ("inlinks", [view.inlinks for view in views]),
     ):
         yield str(sentence(f"topic-answer.side.{name}")), [f"{value:,}" for value in values]
+    if any(view.inlinks is not None for view in views[1:]):
+        told = ("" if view.inlinks is None else f"{view.inlinks:,}" for view in views)
+        yield str(sentence("topic-answer.side.inlinks")), list(told)
     if any(view.stated_day for view in views):
         yield str(sentence("topic-answer.side.day")), [view.stated_day for view in views]
 
