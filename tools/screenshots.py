@@ -29,7 +29,7 @@ COMMANDS = {
     "page": "mardok page mardok-demo/audit /repairs/bow-rehair/",
     "pages": "mardok pages mardok-demo/audit --copies-of /violin-hire/aldbrunn/",
     "phrases": "mardok phrases mardok-demo/audit --under /blog/",
-    "mentions": "mardok phrases mardok-demo/audit 'violin hire' 'hire a violin' --link-to /hire/ --top 10",
+    "topic": "mardok topic mardok-demo/audit 'violin hire' --rivals others/rivals",
     "handoff": "mardok handoff mardok-demo/audit -o handoff --all",
     "pair": "mardok pair mardok-demo/audit /repairs/bow-rehair/ /bow-rehairing-service/",
     "recheck": "mardok demo later --later",
@@ -68,7 +68,6 @@ def report(page: Page, folder: Path) -> None:
         "": "report",
         f"plan/{merge}": "report-plan",
         "copies": "report-copies",
-        f"pair/{numbers[0]}/{numbers[1]}": "report-pair",
         "rivals": "report-rivals",
         "pages": "report-pages",
         f"page/{numbers[0]}": "report-page",
@@ -85,6 +84,8 @@ def report(page: Page, folder: Path) -> None:
         page.screenshot(path=OUT / f"{name}.png")
     page.goto((folder / "handoff" / "letter.html").as_uri())
     page.screenshot(path=OUT / "letter.png")
+    page.goto((folder / "others" / "versus" / "versus.html").as_uri())
+    page.screenshot(path=OUT / "versus.png")
     page.goto((folder / "later" / "recheck" / "recheck.html").as_uri())
     page.screenshot(path=OUT / "recheck-page.png")
 
@@ -99,6 +100,7 @@ def main() -> None:
     try:
         with tempfile.TemporaryDirectory() as name, sync_playwright() as playwright:
             folder = Path(name)
+            subprocess.run([sys.executable, "-m", "mardok", "demo", folder / "others", "--others"], check=True, stdout=-3)
             for shot, command in COMMANDS.items():
                 terminal(shot, command, folder)
             with serving_demo() as server:

@@ -49,7 +49,29 @@ _BREAK_OUT = _FORMATTING | frozenset(
 )  # fmt: skip
 """Elements that end SVG and MathML where they begin (HTML standard, section 13.2.6.5)."""
 _RAW = frozenset(["script", "style", "textarea", "title", "iframe", "noembed", "noframes", "xmp"])
-_TAG = re.compile(r"""<(?:(!--)|(/?)([a-zA-Z][^\s/>]*)(?:[^>=]++|=\s*+(?:"[^"]*+(?:"|\Z)|'[^']*+(?:'|\Z))?+)*+>?)""")
+_BLANK = r" \t\n\f\r"
+"""White space of HTML; other white space is a letter to it."""
+_VALUE = rf"""(?:"[^"]*+(?:"|\Z)|'[^']*+(?:'|\Z)|[^{_BLANK}>]*+)"""
+_LONGEST_COPY = 100_000_000
+"""Characters that the parser copies where a text grows in pieces, a fraction of a second and 100 MB."""
+_PARTS_TEXT = re.compile(
+    r"<(?:p|div|a|span|li|br|img|b|i|em|strong|h[1-6]|ul|ol|dl|dt|dd|input|option|hr|button|section)[\s/>]", re.IGNORECASE
+)
+"""Tags that end a text wherever they stand, but in a frameset."""
+_LEAVES_TEXT = frozenset(
+    [
+        "body", "caption", "col", "colgroup", "form", "frame", "frameset", "head", "html", "table", "tbody", "td", "tfoot",
+        "th", "thead", "tr",
+    ]
+)  # fmt: skip
+"""Elements whose tags the parser passes over in some places, so that the text before and behind them is one."""
+_MAY_LEAVE_TEXT = re.compile(rf"<(?:(?:{'|'.join(sorted(_LEAVES_TEXT))})[\s/]|/[a-z][a-z0-9]*[\s/]|!--)", re.IGNORECASE)
+_TAG = re.compile(
+    rf"<(?:(!--)|(/?)([a-zA-Z][^{_BLANK}/>]*+)"
+    rf"(?:[{_BLANK}/]++|[^{_BLANK}/>][^{_BLANK}/>=]*+(?:[{_BLANK}]*+=[{_BLANK}]*+{_VALUE})?+)*+>?)"
+)
+"""A tag as the tokenizer of HTML reads it (section 13.2.5): a quote within a value that has none is part of the value."""
+_COMMENT = re.compile(r"<!--.*?(?:-->|\Z)", re.DOTALL)
 _ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
 
 
@@ -75,6 +97,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
     if n_tags * len(html) > _MOST_COPIED:
         html = _with_plain_texts(html, past)
     if n_tags > limits.max_depth:
+        html = _without_growing_texts(html, past)
         makes_copies = len(_OPENS_FORMATTING.findall(html)) * n_tags > _CHEAP_COPIES
         if makes_copies or n_tags > _CHEAP_TAGS:
             html = _Nesting(limits, past, spares_formatting=makes_copies).flattened(html)
@@ -109,6 +132,42 @@ def _with_plain_texts(html: str, past: list[str]) -> str:
             end = stop
             past.append("extract.max_blocks")
     return "".join([*out, html[end:]]) if out else html
+
+
+def _without_growing_texts(html: str, past: list[str]) -> str:
+    """The document without attributes of tags that may be passed over, and comments, where a text grows around too many.
+
+    The parser puts texts together between which it has passed over a tag. If it has kept attributes of the tag meanwhile,
+    it copies all of the text, and does not give back what that took.
+    """
+    n_passed = len(_MAY_LEAVE_TEXT.findall(html))
+    has_frames = "<frameset" in html[: html.find("<body") if "<body" in html else len(html)].lower()
+    longest = len(html) if has_frames else max(map(len, _PARTS_TEXT.split(html)))
+    if n_passed * longest <= _LONGEST_COPY:
+        return html
+    out: list[str] = []
+    end = n_copied = n_characters = 0
+    for tag, stop in _tags(html):
+        between = html[end : tag.start()]
+        n_characters += len(between)
+        n_copied += n_characters * between.count("<!--")
+        if n_copied > _LONGEST_COPY:
+            between = _COMMENT.sub("", between)
+        name, is_long = tag[3].lower(), tag.end() - tag.end(3) > 1
+        is_passed = name in _LEAVES_TEXT or tag[2] or has_frames
+        if is_passed and is_long:
+            n_copied += n_characters
+        elif not is_passed:
+            n_characters = 0
+        is_cut = n_copied > _LONGEST_COPY and is_passed and is_long
+        out += (between, f"<{tag[2]}{tag[3]}>" if is_cut else tag[0])
+        if is_cut:
+            past.append("extract.max_attributes")
+        end = max(tag.end(), stop)
+        out.append(html[tag.end() : end])
+    rest = html[end:]
+    n_copied += (n_characters + len(rest)) * rest.count("<!--")
+    return "".join([*out, _COMMENT.sub("", rest) if n_copied > _LONGEST_COPY else rest])
 
 
 def _with_fewer_attributes(html: str, most: int, past: list[str]) -> str:
