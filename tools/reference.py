@@ -19,7 +19,17 @@ from pydantic_core import PydanticUndefined
 from mardok.cli.app import app
 from mardok.sentences import sentence
 from mardok.settings import Settings
-from mardok.tables import INPUT_COLUMNS, RECHECK_TABLES, SEARCH_COLUMNS, SIGNAL_COLUMNS, TABLES, TARGET_COLUMNS, Table
+from mardok.tables import (
+    INPUT_COLUMNS,
+    RECHECK_TABLES,
+    SEARCH_COLUMNS,
+    SIGNAL_COLUMNS,
+    TABLES,
+    TARGET_COLUMNS,
+    VERSUS,
+    VERSUS_PAGES,
+    Table,
+)
 from mardok.vocabulary import STEPS_OF_ACTION, CheckId
 
 OUT = Path(__file__).parent.parent / "docs" / "reference.md"
@@ -144,6 +154,10 @@ def _tables() -> Iterator[str]:
     yield "In CSV, and in `recheck.json`, which has the columns in *italics*, too."
     yield ""
     for table in RECHECK_TABLES.values():
+        yield from _table(table, f"`{table.name}.csv`")
+    yield "## Files of a comparison"
+    yield ""
+    for table in (VERSUS, VERSUS_PAGES):
         yield from _table(table, f"`{table.name}.csv`")
     yield "## Steps of each action"
     yield ""

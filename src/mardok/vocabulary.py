@@ -574,6 +574,14 @@ class SiteMeasure(StrEnum):
     LANGUAGE = "language"
 
 
+class MeasureUnit(StrEnum):
+    """Units of what sites are compared by."""
+
+    SHARE = "share"
+    WORDS = "words"
+    LINKS = "links"
+
+
 class CauseKind(StrEnum):
     """What a large part of a measure comes from."""
 

@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 
 import mardok
 from mardok.beside.phrase import TopicPhrase
-from mardok.demo import build, firms
+from mardok.demo import firms
 from mardok.store import MemoryStore, _matching
 from mardok.text.stems import plain_words, stems
 from mardok.vocabulary import Gap, PhraseField, TopicVerdict
@@ -32,14 +32,10 @@ def page(path: str, title: str, h1: str = "", text: str = "", **others: Any) -> 
     return {"url": f"{HOST}{path}", "html": f"<html lang=en><title>{title}</title><body>{body}", **others}
 
 
-@pytest.fixture(scope="session")
-def demo_audit(tmp_path_factory: pytest.TempPathFactory) -> mardok.Audit:
-    """The audit of the made-up site, stored and read again."""
-    folder = tmp_path_factory.mktemp("topic")
-    source = Path(build.__file__).parent
-    made = mardok.audit(source / build.SITE_FILE, search=source / build.SEARCH_FILE)
-    made.save(folder / "audit")
-    return mardok.load(folder / "audit")
+@pytest.fixture(scope="module")
+def demo_audit(demo_folder: Path) -> mardok.Audit:
+    """The audit of the made-up site, read from its folder."""
+    return mardok.load(demo_folder)
 
 
 @pytest.fixture(scope="session")

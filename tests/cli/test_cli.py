@@ -15,6 +15,7 @@ import termios
 from collections.abc import Callable
 from pathlib import Path
 
+import pandas as pd
 import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC, html, warc_bytes
 
@@ -40,6 +41,33 @@ def test_the_demo_ends_with_a_plan_and_a_report(run: Run, tmp_path: Path) -> Non
     again = run("demo", tmp_path / "there")
     assert digest(tmp_path / "here" / "audit") == digest(tmp_path / "there" / "audit")
     assert again.stdout.splitlines()[:-1] != []
+
+
+def test_the_demo_is_laid_beside_other_firms(run: Run, run_here: Run, tmp_path: Path) -> None:
+    done = run("demo", tmp_path / "here", "--others")
+    assert done.returncode == 0
+    told = " ".join(done.stdout.split())
+    assert "Answer 'What if I damage the violin?'" in told
+    assert "ninepin-music.example has 26 words of ours word for word" in told
+    assert told.endswith("versus/versus.html")
+    assert done.stderr == ""
+    table = pd.read_csv(tmp_path / "here" / "versus" / "versus.csv").set_index(["measure", "number"])
+    corbel, ninepin = (table.loc[[("alt-texts", number)]].iloc[0] for number in (2, 3))
+    assert (corbel["cause_kind"], corbel["without_cause"], ninepin["value"]) == ("template", 0.0, 0.0)
+    assert table.loc[[("descriptions", 3)]].iloc[0]["value"] == 1.0
+    for page in ("topic/topic.html", "versus/versus.html"):
+        assert "<script" not in (tmp_path / "here" / page).read_text("utf-8")
+    audits = (tmp_path / "here" / "audit", tmp_path / "here" / "others" / "corbel-strings.example" / "audit")
+    listed = run_here("versus", "--list", *audits)
+    assert [line.split()[0] for line in listed.stdout.splitlines()[1:]] == [
+        "corbel-strings.example",
+        "wyndale-violin-hire.example",
+    ]
+    assert "clicks fell by" in listed.stdout
+    as_json = json.loads(run_here("versus", *audits, "-o", tmp_path / "versus", "--json", "--without", "title-long").stdout)
+    assert {site["name"] for site in as_json["sites"]} == {line.split()[0] for line in listed.stdout.splitlines()[1:]}
+    topic = json.loads(run_here("topic", audits[0], "bow rehair", "--json").stdout)
+    assert topic["verdict"] == "several"
 
 
 def test_one_process_or_more_give_the_same_bytes(run: Run, tmp_path: Path) -> None:
@@ -155,7 +183,7 @@ def test_phrases_answers_in_words_rows_and_json(run_here: Run, demo_folder: Path
     assert "on 1 page" in run_here("phrases", demo_folder, "--pages", pages, "--words", "2").stdout
 
 
-@pytest.mark.parametrize("command", ["demo", "audit", "page", "pair", "phrases"])
+@pytest.mark.parametrize("command", ["demo", "audit", "page", "pair", "phrases", "recheck", "versus", "topic"])
 def test_help_has_an_example(run_here: Run, command: str) -> None:
     assert f"Example: mardok {command}" in run_here(command, "--help").stdout
 
@@ -186,6 +214,12 @@ BAD_CALLS: list[tuple[list[str], str]] = [
     (["page", "theirs", "https://host.example/"], "theirs: is not an audit folder"),
     (["pair", "nowhere", "a", "b"], "nowhere: there is no such folder"),
     (["phrases", "theirs"], "theirs: is not an audit folder"),
+    (["versus", "theirs"], "name the folder to write: -o DIR; or ask for one line a site: --list"),
+    (["versus", "theirs", "-o", "out"], "name two audits at least, ours first"),
+    (["versus", "theirs", "nowhere", "-o", "out"], "theirs: is not an audit folder"),
+    (["versus", "theirs", "nowhere", "--list", "-o", "out"], "--list writes no folder"),
+    (["topic", "theirs", "bows"], "theirs: is not an audit folder"),
+    (["topic", "theirs", "bows", "--rivals", "https://host.example/"], "name the folder to write: -o DIR"),
 ]
 
 

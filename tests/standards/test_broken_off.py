@@ -204,6 +204,28 @@ def test_a_recheck_is_the_old_one_or_the_new_one_with_its_audit(tmp_path: Path) 
     assert broken_off(out.parent, prepare, lambda: checked.save(out), check) > 20
 
 
+@pytest.mark.parametrize("command", ["versus", "topic"])
+def test_a_comparison_or_an_answer_is_the_old_one_or_the_new_one(tmp_path: Path, command: str) -> None:
+    site, kept, out = tmp_path / "site.csv", tmp_path / "kept", tmp_path / "in" / "made"
+    site.write_text(PAGES.format(*TEXTS))
+    first = mardok.audit(site)
+    made = mardok.versus([first, first]) if command == "versus" else mardok.topic(first, "bows", rivals=site)
+    made.save(kept)
+    whole = {path.name: path.read_bytes() for path in kept.iterdir()}
+
+    def prepare() -> None:
+        shutil.rmtree(out.parent, ignore_errors=True)
+        out.parent.mkdir()
+        shutil.copytree(kept, out)
+
+    def check() -> None:
+        assert {path.name: path.read_bytes() for path in out.iterdir()} == whole
+        made.save(out)
+        assert [path.name for path in out.parent.iterdir()] == ["made"]
+
+    assert broken_off(out.parent, prepare, lambda: made.save(out), check) > 10
+
+
 @pytest.mark.parametrize("damage", [False, True])
 def test_a_crawl_keeps_every_answer_that_was_kept_before(tmp_path: Path, damage: bool) -> None:
     folder = tmp_path / "in"
@@ -288,6 +310,8 @@ COMMANDS = {
     "pair": ["pair", "{kept}", "/", "/a"],
     "phrases": ["phrases", "{kept}"],
     "demo": ["demo", "{demo}"],
+    "versus": ["versus", "{kept}", "{kept}", "-o", "{compared}"],
+    "topic": ["topic", "{kept}", "words of page", "-o", "{answered}", "--rivals", "{site}"],
 }
 
 
@@ -307,7 +331,7 @@ def test_a_command_that_is_ended_leaves_nothing_running_and_nothing_broken(tmp_p
     with serving(answer) as server:
         for number in range(20 if SAMPLE else 100 if sign == signal.SIGINT else 200):
             name = draw.choice(list(COMMANDS))
-            names = ("site", "kept", "out", "orders", "checked", "demo")
+            names = ("site", "kept", "out", "orders", "checked", "demo", "compared", "answered")
             places = {name: tmp_path / name for name in names} | {"warc": tmp_path / f"{number}.warc.gz"}
             places["site"] = site
             command = [part.format(base=server.base, **places) for part in COMMANDS[name]]

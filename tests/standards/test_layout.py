@@ -36,8 +36,8 @@ ROOT = {
 }  # fmt: skip
 
 
-SHOWN_BY = {"audits": {"deliver"}, "sheets": {"deliver"}}
-"""Parts that import a later one in the methods that write or draw them, and nowhere else."""
+SHOWN_BY = {"audits": {"deliver", "beside"}, "sheets": {"deliver"}}
+"""Parts that import a later one in the methods that write, draw or ask more of them, and nowhere else."""
 
 
 def _part(path: Path) -> str:

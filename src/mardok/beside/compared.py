@@ -19,7 +19,7 @@ from mardok.beside.measures import GOOD
 from mardok.folder import csv_bytes, write_files
 from mardok.sentences import Sentence, Text, sentence
 from mardok.tables import VERSUS, VERSUS_PAGES
-from mardok.vocabulary import CauseKind, Chance, SiteMeasure
+from mardok.vocabulary import CauseKind, Chance, MeasureUnit, SiteMeasure
 
 MARKER_FILE, PAGE_FILE = "versus.json", "versus.html"
 
@@ -99,16 +99,15 @@ class ComparedSites:
 
 def measure_name(row: dict[str, Any]) -> Text:
     """What is measured, in words."""
-    measure = SiteMeasure(row["measure"])
-    key = f"versus.measure.{measure}"
-    return sentence(f"{key}-of" if row["of"] and measure != SiteMeasure.LANGUAGE else key, of=row["of"])
+    measure, has_part = row["measure"], row["of"] and row["measure"] != SiteMeasure.LANGUAGE
+    return sentence(f"versus.measure.{measure}-of" if has_part else f"versus.measure.{measure}", of=row["of"])
 
 
 def value_text(value: float, unit: str) -> Text:
     """A value as a reader sees it; ``""`` where there is none."""
     if pd.isna(value):
         return ""
-    return sentence("versus.value.share" if unit.startswith("share") else "versus.value.number", value=value)
+    return sentence("versus.value.share" if unit == MeasureUnit.SHARE else "versus.value.number", value=value)
 
 
 def cause_text(row: dict[str, Any]) -> Text:

@@ -99,5 +99,7 @@ def pages_read(meta: AuditMeta) -> Text:
     totals = meta.totals
     crawl = totals["crawl"]
     gaps = "; ".join(crawl["gaps"])
-    key = "versus.read.whole" if crawl["whole"] else "versus.read.part"
-    return sentence(key, pages=totals["pages"], day=crawl["last_day"] or meta.made[:10], gaps=gaps)
+    return sentence(
+        "versus.read.whole" if crawl["whole"] else "versus.read.part",
+        pages=totals["pages"], day=crawl["last_day"] or meta.made[:10], gaps=gaps,
+    )  # fmt: skip

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.beside.site import AuditedSite, Mask
-from mardok.vocabulary import Answer, CheckId, PageKind, SiteMeasure
+from mardok.vocabulary import Answer, CheckId, MeasureUnit, PageKind, SiteMeasure
 
 Figures = NDArray[np.float64]
 
@@ -37,6 +37,7 @@ _WORDS = {
 }
 MEDIANS = (SiteMeasure.WORDS, SiteMeasure.DEPTH)
 """Measures that are told as the median of pages."""
+_UNITS = {SiteMeasure.WORDS: MeasureUnit.WORDS, SiteMeasure.DEPTH: MeasureUnit.LINKS}
 GOOD = (SiteMeasure.INDEXABLE, SiteMeasure.OWN_WORDS)
 """Measures of what a site wants more of: what is missing has a cause."""
 _KINDS = tuple(kind for kind in PageKind if kind)
@@ -51,9 +52,9 @@ class Asked:
     """Kind of page, or language; ``""`` for all."""
 
     @property
-    def unit(self) -> str:
+    def unit(self) -> MeasureUnit:
         """Unit of its value."""
-        return {SiteMeasure.WORDS: "words", SiteMeasure.DEPTH: "links"}.get(self.measure, "share, 0 to 1")
+        return _UNITS.get(self.measure, MeasureUnit.SHARE)
 
 
 @dataclass(frozen=True)

@@ -237,9 +237,11 @@ def _verdict(meant: int, promising: Sequence[int], search: Searched | None) -> T
 
 def _told(phrase: TopicPhrase, site: _Standing, near: Sequence[str]) -> Text:
     leader = site.searched.shown[0] if site.searched is not None and site.searched.shown else None
-    by_targets = "-targets" if site.by == MeantBy.TARGETS and site.verdict == TopicVerdict.OTHER_LEADS else ""
+    is_named = site.by == MeantBy.TARGETS and site.verdict == TopicVerdict.OTHER_LEADS
     return sentence(
-        f"topic-answer.verdict.{site.verdict}{'-near' if near else by_targets}",
+        f"topic-answer.verdict.{site.verdict}-near" if near
+        else f"topic-answer.verdict.{site.verdict}-targets" if is_named
+        else f"topic-answer.verdict.{site.verdict}",
         phrase=quoted(phrase.text), page=page_name(site.url) if site.url else "", n=max(site.n_promising - 1, 0),
         leader=page_name(leader.url) if leader is not None else "",
         position=leader.position_now if leader is not None else 0.0,

@@ -15,6 +15,7 @@ import pandas as pd
 from mardok.beside.compared import ComparedSites, cause_text, chance_text, measure_name, value_text
 from mardok.deliver.templating import page_style, rendered
 from mardok.sentences import listing, sentence
+from mardok.vocabulary import MeasureUnit
 
 _MOST_PAGES = 25
 """Pages of a measure and site that are shown; the others stand in the file of pages."""
@@ -71,10 +72,10 @@ def _top(values: Sequence[float], unit: str) -> float:
     """The end of a scale: a round number that no value is above."""
     most = max((value for value in values if not pd.isna(value)), default=0.0)
     if most <= 0:
-        return 1.0 if unit.startswith("share") else 10.0
+        return 1.0 if unit == MeasureUnit.SHARE else 10.0
     power = 10.0 ** math.floor(math.log10(most))
     top = next(step * power for step in _STEPS if step * power >= most * (1 - 1e-9))
-    return min(top, 1.0) if unit.startswith("share") else top
+    return min(top, 1.0) if unit == MeasureUnit.SHARE else top
 
 
 def _dot(row: dict[str, Any], top: float) -> dict[str, Any]:

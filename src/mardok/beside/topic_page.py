@@ -38,11 +38,11 @@ def suggestion_text(one: Suggestion, most: int = 6) -> str:
         Pages that are named; the others are counted.
     """
     examples = listing([quoted(clipped(text, _LONGEST)) for text in one.examples], most=len(one.examples))
-    key = f"topic-answer.suggestion.{one.kind}" + ("-example" if one.examples and one.kind in (Gap.TABLE, Gap.LIST) else "")
+    has_example = bool(one.examples) and one.kind in (Gap.TABLE, Gap.LIST)
     return str(
         sentence(
-            key, text=quoted(clipped(one.text, _LONGEST)), examples=examples, pages=listing(one.pages, most=most),
-            number=counted("page", len(one.pages)),
+            f"topic-answer.suggestion.{one.kind}-example" if has_example else f"topic-answer.suggestion.{one.kind}",
+            text=quoted(clipped(one.text, _LONGEST)), examples=examples, pages=listing(one.pages, most=most),
         )
     )  # fmt: skip
 

@@ -19,7 +19,7 @@ from mardok.cli.console import answer_console, errors, new_table, print_json, pr
 from mardok.cli.crawl import summary_text, tell_hints
 from mardok.errors import SelectionError
 from mardok.progress import Progress
-from mardok.sentences import counted, path_of, sentence
+from mardok.sentences import counted, path_of, quoted, sentence
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -100,11 +100,13 @@ def print_topic(answer: mardok.TopicAnswer, out: Path | None) -> None:
         console.print()
         console.print(shown(sentence("topic-answer.waiting-count", n=len(site.linking.waiting))))
         for link in site.linking.waiting[:_SHOWN_LINKS]:
-            told_link = sentence("topic-answer.waiting", page=path_of(link.url), anchor=link.anchor, text=link.sentence)
+            told_link = sentence(
+                "topic-answer.waiting", page=path_of(link.url), anchor=quoted(link.anchor), text=link.sentence
+            )
             console.print(shown(f"- {told_link}"))
     for query in answer.asked[:_SHOWN_LINKS]:
         told_query = sentence(
-            "topic-answer.asked", query=query.query, words=query.missing, impressions=query.impressions
+            "topic-answer.asked", query=quoted(query.query), words=query.missing, impressions=query.impressions
         )  # fmt: skip
         console.print(shown(f"- {told_query}"))
     if answer.others.pages:

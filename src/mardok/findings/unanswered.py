@@ -151,10 +151,10 @@ class SaidWords:
     def _says(self, word: str, stem: str) -> bool:
         if word in self._words or stem in self._stems or word in self._pairs:
             return True
-        if len(stem) < _LEAST_PART:
-            return False
-        if self._language in _COMPOUNDING and any(one.startswith(stem) or one.endswith(stem) for one in self._words):
-            return True
+        if self._language in _COMPOUNDING:
+            ends = tuple(form for form in (word, stem) if len(form) >= _LEAST_PART)
+            if any(one.startswith(ends) or one.endswith(ends) for one in (*self._words, *self._stems)):
+                return True
         return word not in self._vocabulary and any(is_slip(word, one) for one in self._words)
 
 

@@ -219,9 +219,11 @@ def _expand(draft: ThinDraft, context: PlanContext) -> Proposal:
     in_short = listing([quoted(clipped(query, _LONGEST_QUERY)) for query in queries], most=2)
     gain = context.gains.at_position(draft.row, verdict.queries, context.settings.thin.good_position)
     unsaid = context.unsaid.get(url, ())
-    key = "thin.step.expand-unsaid" if unsaid else "thin.step.expand"
     unsaid_words = listing(map(quoted, unsaid), most=len(unsaid))
-    detail = sentence(key, queries=named, position=verdict.position, words=unsaid_words)
+    detail = sentence(
+        "thin.step.expand-unsaid" if unsaid else "thin.step.expand", queries=named, position=verdict.position,
+        words=unsaid_words,
+    )  # fmt: skip
     steps = (Step(url, StepKind.EXPAND, detail=detail),)
     return Proposal(
         id=group_id("thin", [url]), action=Action.EXPAND, rule=ThinRule.ASKED_FOR, keeper=url,
