@@ -53,7 +53,7 @@ def test_the_demo_is_laid_beside_other_firms(run: Run, run_here: Run, tmp_path: 
     assert done.stderr == ""
     table = pd.read_csv(tmp_path / "here" / "versus" / "versus.csv").set_index(["measure", "number"])
     corbel, ninepin = (table.loc[[("alt-texts", number)]].iloc[0] for number in (2, 3))
-    assert (corbel["cause_kind"], corbel["without_cause"], ninepin["value"]) == ("template", 0.0, 0.0)
+    assert (corbel["cause"], corbel["without_cause"], ninepin["value"]) == ("/instruments/", 0.0, 0.0)
     assert table.loc[[("descriptions", 3)]].iloc[0]["value"] == 1.0
     for page in ("topic/topic.html", "versus/versus.html"):
         assert "<script" not in (tmp_path / "here" / page).read_text("utf-8")
