@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from mardok.beside.compared import ComparedSites
 
 _LISTED = (
-    ("site", False), ("day", False), ("pages", True), ("clicks a month", True), ("before", True), ("open", True),
+    ("site", False), ("day", False), ("pages", True), ("clicks", True), ("before", True), ("open", True),
     ("accepted", True), ("got worse", False),
 )  # fmt: skip
 """Columns of the list, and whether they hold numbers."""
@@ -112,7 +112,8 @@ def _print_list(folders: list[Path], *, as_json: bool) -> None:
         return
     table = new_table(show_edge=False)
     for title, is_number in _LISTED:
-        table.add_column(title, justify="right" if is_number else "left", overflow="fold")
+        is_last = title == _LISTED[-1][0]
+        table.add_column(title, justify="right" if is_number else "left", overflow="fold", no_wrap=not is_last)
     for row in records(told):
         clicks, before = ("" if row[name] is None else f"{row[name]:,.0f}" for name in ("clicks", "clicks_before"))
         counts = (f"{row[name]:,}" for name in ("pages", "open", "accepted"))
