@@ -27,6 +27,8 @@ if TYPE_CHECKING:
 
 Columns = dict[str, list[Any]]
 """Some rows of a table, by column; None where a cell is missing."""
+Wanted = Sequence[str] | Callable[[str], bool]
+"""Which cells of a column of text are wanted; see :meth:`TableStore.matching`."""
 _PAGE = "page"
 
 
@@ -112,15 +114,16 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
         """
 
     @abstractmethod
-    def matching(self, table: str, name: str, patterns: Sequence[str]) -> NDArray[np.int64]:
-        """Numbers of the rows whose cell in a column of text fits all of some patterns.
+    def matching(self, table: str, name: str, wanted: Wanted) -> NDArray[np.int64]:
+        """Numbers of the rows whose cell in a column of text is wanted.
 
         Parameters
         ----------
         table, name : str
             Names of the table and of the column.
-        patterns : sequence of str
-            Regular expressions in the syntax of RE2; a cell is searched for them. All rows fit none.
+        wanted : sequence of str, or callable
+            Regular expressions in the syntax of RE2 for which a cell is searched, all of which must be found; or what tells
+            of a cell whether it is wanted, asked once of equal cells that recur.
         """
 
 
@@ -173,15 +176,15 @@ class MemoryStore(TableStore):
     def rows(self, table: str, numbers: NDArray[np.int64], names: Sequence[str]) -> Columns:
         return _columns(self._frames[table][list(names)].iloc[numbers])
 
-    def matching(self, table: str, name: str, patterns: Sequence[str]) -> NDArray[np.int64]:
+    def matching(self, table: str, name: str, wanted: Wanted) -> NDArray[np.int64]:
         import pyarrow as pa
 
         column = self._frames[table][name]
         if column.dtype == "category":
             codes = pa.array(column.cat.codes.to_numpy())
             texts = pa.array(column.cat.categories.astype(object), pa.large_string())
-            return _matching(pa.chunked_array([pa.DictionaryArray.from_arrays(codes, texts)]), patterns)
-        return _matching(pa.chunked_array([pa.array(column.astype(object), pa.large_string())]), patterns)
+            return _matching(pa.chunked_array([pa.DictionaryArray.from_arrays(codes, texts)]), wanted)
+        return _matching(pa.chunked_array([pa.array(column.astype(object), pa.large_string())]), wanted)
 
     def _slice(self, table: str, rows: slice, names: Iterable[str]) -> Columns:
         result: Columns = {}
@@ -296,9 +299,9 @@ class FolderStore(TableStore):
             result: Columns = self._file(table).read(list(names)).take(numbers).to_pydict()
             return result
 
-    def matching(self, table: str, name: str, patterns: Sequence[str]) -> NDArray[np.int64]:
+    def matching(self, table: str, name: str, wanted: Wanted) -> NDArray[np.int64]:
         with _Damage(self._path(table), self._folder):
-            return _matching(self._file(table).read([name]).column(0), patterns)
+            return _matching(self._file(table).read([name]).column(0), wanted)
 
     def _path(self, table: str) -> Path:
         # Resolved: "a:b/data" would be taken for an address.
@@ -375,8 +378,8 @@ def _array(column: pa.ChunkedArray) -> NDArray[Any]:
 _NUMBERS = {"int32": np.int32, "int64": np.int64, "double": np.float64}
 
 
-def _matching(column: pa.ChunkedArray, patterns: Sequence[str]) -> NDArray[np.int64]:
-    """Numbers of the cells that fit all patterns."""
+def _matching(column: pa.ChunkedArray, wanted: Wanted) -> NDArray[np.int64]:
+    """Numbers of the cells that are wanted."""
     import pyarrow as pa
     import pyarrow.compute as pc
 
@@ -384,9 +387,12 @@ def _matching(column: pa.ChunkedArray, patterns: Sequence[str]) -> NDArray[np.in
     first = 0
     for chunk in column.chunks:
         texts = chunk.dictionary if pa.types.is_dictionary(chunk.type) else chunk
-        fits = np.ones(len(texts), bool)
-        for pattern in patterns:
-            fits &= pc.match_substring_regex(texts, pattern).to_numpy(zero_copy_only=False).astype(bool)
+        if callable(wanted):
+            fits = np.fromiter(map(wanted, texts.to_pylist()), bool, len(texts))
+        else:
+            fits = np.ones(len(texts), bool)
+            for pattern in wanted:
+                fits &= pc.match_substring_regex(texts, pattern).to_numpy(zero_copy_only=False).astype(bool)
         found[first : first + len(chunk)] = fits if texts is chunk else fits[chunk.indices.to_numpy(zero_copy_only=False)]
         first += len(chunk)
     return np.flatnonzero(found)

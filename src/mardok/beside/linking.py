@@ -6,15 +6,14 @@ Out: the pages with a mention in running text and no link, those that would pass
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from mardok.audits import Audit
 from mardok.beside.phrase import TopicPhrase
-from mardok.compare.mentions import BlockLinks, Unlinked, find_mentions, mentions_at, unlinked
+from mardok.compare.mentions import BlockLinks, find_mentions, mentions_at, unlinked
 from mardok.text.hashes import corpus_of
 from mardok.text.stems import stemmed
 from mardok.text.words import folded
@@ -47,44 +46,47 @@ class Linking:
     """Pages with the words that were not looked at, since there are so many."""
 
 
-def unlinked_pages(audit: Audit, phrase: TopicPhrase, meant: int, pages: Mapping[int, Mapping[str, Any]]) -> Linking:
+def unlinked_pages(audit: Audit, phrase: TopicPhrase, meant: int, rows: NDArray[np.int64]) -> Linking:
     """The pages that mention a phrase in running text, and link neither there nor elsewhere in it to the page meant for it.
 
     Parameters
     ----------
     meant : int
         Row of that page; -1 if there is none, and so no link to be made.
-    pages : mapping of int to mapping
-        Indexable pages that hold the words: their rows of the table of pages, by row.
+    rows : ndarray of int64
+        Rows of the pages whose texts may hold the words.
     """
     if meant < 0:
         return Linking((), 0, 0)
     tables = audit.tables
-    cells = tables.row("pages", meant, ["language", "url"])
+    language = tables.row("pages", meant, ["language"])["language"]
     leading = np.flatnonzero(tables.column("links", "target_page") == meant)
     links = tables.rows("links", leading, ["page", "chrome"])
     linking = {
         page for page, in_chrome in zip(links["page"], links["chrome"], strict=True) if not in_chrome and page != meant
     }
-    asked = [row for row, page in pages.items() if page["language"] == cells["language"] and row not in linking]
-    asked.sort(key=lambda row: (-(pages[row]["link_weight"] or 0.0), row))
-    kept = sorted(asked[:_MOST_READ])
+    names = ("language", "indexable", "variant_of", "link_weight")
+    cells = tables.rows("pages", rows, names)
+    weight = {
+        row: weight or 0.0
+        for row, own, is_indexable, variant_of, weight in zip(rows.tolist(), *(cells[name] for name in names), strict=True)
+        if own == language and is_indexable and not variant_of and row != meant and row not in linking
+    }
+    kept = sorted(sorted(weight, key=lambda row: (-weight[row], row))[:_MOST_READ])
     if not kept:
         return Linking((), len(linking), 0)
-    corpus = corpus_of(folded(str(pages[row]["main_text"])) for row in kept)
-    languages = [str(pages[row]["language"]) for row in kept]
+    pages = tables.rows("pages", np.array(kept, np.int64), ["url", "main_text"])
+    corpus = corpus_of(map(folded, pages["main_text"]))
     stop_words = {folded(word) for word in audit.meta.settings.phrases.stop_words}
-    stems = stemmed(corpus, languages, stop_words)
-    number = {name: code for code, name in enumerate(stems.languages)}
-    found = find_mentions(stems, np.array([number[name] for name in languages], np.int64), [[phrase.text]], exact=False)
-    mentions = mentions_at(stems, _block_links(audit, kept), found)
-    told = unlinked(mentions, np.ones(len(kept), bool))
-    waiting = [_waiting(one, pages[kept[one.page]]) for one in told]
-    return Linking(tuple(sorted(waiting, key=lambda one: (-one.link_weight, one.url))), len(linking), len(asked) - len(kept))
-
-
-def _waiting(one: Unlinked, page: Mapping[str, Any]) -> WaitingLink:
-    return WaitingLink(str(page["url"]), one.sentence, one.anchor, one.n_mentions, float(page["link_weight"] or 0.0))
+    stems = stemmed(corpus, [language] * len(kept), stop_words)
+    found = find_mentions(stems, np.zeros(len(kept), np.int64), [[phrase.text]], exact=False)
+    told = unlinked(mentions_at(stems, _block_links(audit, kept), found), np.ones(len(kept), bool))
+    waiting = [
+        WaitingLink(pages["url"][one.page], one.sentence, one.anchor, one.n_mentions, float(weight[kept[one.page]]))
+        for one in told
+    ]
+    waiting.sort(key=lambda one: (-one.link_weight, one.url))
+    return Linking(tuple(waiting), len(linking), len(weight) - len(kept))
 
 
 def _block_links(audit: Audit, rows: list[int]) -> BlockLinks:

@@ -10,9 +10,9 @@ Only the pages whose title, H1, address, description, text or links fit the phra
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from difflib import SequenceMatcher
+from difflib import get_close_matches
 from typing import Any
 
 import numpy as np
@@ -25,17 +25,19 @@ from mardok.beside.searched import Searched, searched
 from mardok.compare.contradictions import sentences_of
 from mardok.compare.topics import address_words
 from mardok.sentences import Text, listing, page_name, quoted, sentence
+from mardok.store import Wanted
 from mardok.vocabulary import Action, MeantBy, PhraseField, StepKind, TopicVerdict
 
 _COLUMNS = (
     "url", "title", "site_name", "h1", "description", "language", "indexable", "variant_of", "kind", "words", "inlinks",
-    "link_weight", "clicks", "target_phrase", "main_text",
+    "clicks", "target_phrase",
 )  # fmt: skip
 _PROMISING = (PhraseField.TITLE, PhraseField.H1)
 _HELPING = (PhraseField.ADDRESS, PhraseField.LINKS)
 """Two of these promise as much as a title."""
 _MOST_PROMISERS, _MOST_NEAR = 20, 5
-_LEAST_NEAR = 0.5
+_MOST_COMPARED = 20_000
+"""Target phrases that are compared letter by letter."""
 
 
 @dataclass(frozen=True)
@@ -97,13 +99,16 @@ def find_on_site(audit: Audit, phrase: TopicPhrase, targets: Mapping[str, str]) 
     tables = audit.tables
     languages = sorted(set(tables.column("pages", "language").tolist()))
     patterns = phrase.patterns(languages)
-    in_links = _pages_by_links(audit, phrase, patterns, languages)
-    found = [tables.matching("pages", name, patterns) for name in ("title", "h1", "description", "main_text", "url")]
-    by_address = _pages_by_address(audit, phrase, languages)
-    rows = np.unique(np.concatenate([*found, by_address, np.array(sorted(in_links), np.int64)])).astype(np.int64)
-    cells = tables.rows("pages", rows, _COLUMNS)
-    pages = {row: {name: cells[name][at] for name in _COLUMNS} for at, row in enumerate(rows.tolist())}
-    pages = {row: page for row, page in pages.items() if page["indexable"] and not page["variant_of"]}
+
+    def holds(text: str) -> bool:
+        return any(phrase.is_in(text, language) for language in languages)
+
+    wanted = patterns or holds
+    in_links = _pages_by_links(audit, wanted, holds)
+    in_heads = [tables.matching("pages", name, wanted) for name in ("title", "h1", "description")]
+    by_address = _pages_by_address(audit, patterns, holds)
+    rows = np.unique(np.concatenate([*in_heads, by_address, np.array(sorted(in_links), np.int64)])).astype(np.int64)
+    pages = _own_pages(audit, rows)
     search = searched(audit, phrase, languages)
     clicks = search.clicks_of if search is not None else {}
     places = {row: _places(page, phrase, in_links.get(row, 0)) for row, page in pages.items()}
@@ -112,44 +117,51 @@ def find_on_site(audit: Audit, phrase: TopicPhrase, targets: Mapping[str, str]) 
     meant, by = _meant(audit, phrase, targets, promising)
     shown = [row for row in promising if row != meant][:_MOST_PROMISERS]
     shown = [meant, *shown] if meant >= 0 and meant in places else shown
-    headings = _headings(audit, shown)
     promisers = tuple(
         Promiser(
-            row, str(pages[row]["url"]), str(pages[row]["title"]),
-            _counted(places[row], headings[row], pages[row], phrase), clicks.get(row, 0.0), int(pages[row]["inlinks"]),
+            row, str(pages[row]["url"]), str(pages[row]["title"]), told, clicks.get(row, 0.0), int(pages[row]["inlinks"])
         )
-        for row in shown
+        for row, told in _with_texts(audit, phrase, {row: places[row] for row in shown}).items()
     )  # fmt: skip
     url = str(tables.row("pages", meant, ["url"])["url"]) if meant >= 0 else ""
-    mentioning = [row for row in pages if row != meant and places[row].get(PhraseField.TEXT)]
-    linking = unlinked_pages(audit, phrase, meant, {row: pages[row] for row in mentioning})
+    linking = unlinked_pages(audit, phrase, meant, tables.matching("pages", "main_text", patterns))
     verdict = _verdict(meant, promising, search)
     standing = _Standing(verdict, url, by, len(promising), search)
     proposal = _proposal(audit, phrase, url, [*(one.url for one in promisers), *(search.urls if search is not None else ())])
-    near = _near(audit, phrase) if verdict == TopicVerdict.NOBODY else ()
+    near = _near(audit, phrase, patterns) if verdict == TopicVerdict.NOBODY else ()
     return OnSite(
         phrase.text, verdict, _told(phrase, standing, near), url, by, promisers, len(promising), search, linking, proposal,
         near,
     )  # fmt: skip
 
 
-def _pages_by_links(audit: Audit, phrase: TopicPhrase, patterns: Sequence[str], languages: Sequence[str]) -> dict[int, int]:
+def _own_pages(audit: Audit, rows: NDArray[np.int64]) -> dict[int, dict[str, Any]]:
+    """What is known of some pages, by row; of those that are indexable and no variants."""
+    cells = audit.tables.rows("pages", rows, _COLUMNS)
+    pages = {row: {name: cells[name][at] for name in _COLUMNS} for at, row in enumerate(rows.tolist())}
+    return {row: page for row, page in pages.items() if page["indexable"] and not page["variant_of"]}
+
+
+def _pages_by_address(audit: Audit, patterns: Sequence[str], holds: Callable[[str], bool]) -> NDArray[np.int64]:
+    """Rows of the pages whose addresses hold the phrase; no pattern fits an address that is escaped."""
+    if not patterns:
+        return audit.tables.matching("pages", "url", lambda url: holds(address_words(url)))
+    escaped = audit.tables.matching("pages", "url", ["%"])
+    urls = audit.tables.rows("pages", escaped, ["url"])["url"]
+    fits = np.fromiter((holds(address_words(url)) for url in urls), bool, len(urls))
+    return np.concatenate([audit.tables.matching("pages", "url", patterns), escaped[fits]])
+
+
+def _pages_by_links(audit: Audit, wanted: Wanted, holds: Callable[[str], bool]) -> dict[int, int]:
     """For each page the number of pages that link to it with a text that holds the phrase."""
-    at = audit.tables.matching("links", "anchor", patterns)
+    at = audit.tables.matching("links", "anchor", wanted)
     cells = audit.tables.rows("links", at, ["page", "target_page", "anchor"])
-    holds = {anchor: any(phrase.is_in(anchor, name) for name in languages) for anchor in set(cells["anchor"])}
+    is_it = {anchor: holds(anchor) for anchor in set(cells["anchor"])}
     linking: dict[int, set[int]] = defaultdict(set)
     for page, target, anchor in zip(cells["page"], cells["target_page"], cells["anchor"], strict=True):
-        if target >= 0 and target != page and holds[anchor]:
+        if target >= 0 and target != page and is_it[anchor]:
             linking[target].add(page)
     return {target: len(pages) for target, pages in linking.items()}
-
-
-def _pages_by_address(audit: Audit, phrase: TopicPhrase, languages: Sequence[str]) -> NDArray[np.int64]:
-    """Rows of the pages whose addresses hold the phrase, where these are escaped and no pattern finds them."""
-    at = audit.tables.matching("pages", "url", ["%"])
-    urls = audit.tables.rows("pages", at, ["url"])["url"]
-    return at[[any(phrase.is_in(address_words(url), name) for name in languages) for url in urls]] if len(at) else at
 
 
 def _own_title(page: Mapping[str, Any]) -> str:
@@ -159,20 +171,17 @@ def _own_title(page: Mapping[str, Any]) -> str:
 
 
 def _places(page: Mapping[str, Any], phrase: TopicPhrase, n_linking: int) -> dict[PhraseField, int]:
-    """Where each field of a page holds the phrase."""
-    language, text = str(page["language"]), str(page["main_text"])
-    body = text.removeprefix(str(page["h1"])).lstrip("\n")
+    """Where title, H1, address, description and links of a page hold the phrase."""
+    language = str(page["language"])
     fields = {
         PhraseField.TITLE: _own_title(page),
         PhraseField.H1: str(page["h1"]),
         PhraseField.ADDRESS: address_words(str(page["url"])),
         PhraseField.DESCRIPTION: str(page["description"]),
-        PhraseField.FIRST_SENTENCE: next(iter(sentences_of(body[:2000])), ""),
-        PhraseField.TEXT: text,
     }
     places = {name: phrase.place(field, language) for name, field in fields.items()}
     places[PhraseField.LINKS] = n_linking
-    return {name: places[name] for name in PhraseField if places.get(name)}
+    return {name: place for name, place in places.items() if place}
 
 
 def _promises(places: Mapping[PhraseField, int]) -> bool:
@@ -200,26 +209,29 @@ def _meant(
     return (promising[0], MeantBy.PROMISE) if promising else (-1, None)
 
 
-def _headings(audit: Audit, rows: Sequence[int]) -> dict[int, list[str]]:
-    """Headings of the main text of some pages, the H1 apart."""
+def _with_texts(
+    audit: Audit, phrase: TopicPhrase, places: Mapping[int, Mapping[PhraseField, int]]
+) -> dict[int, dict[PhraseField, int]]:
+    """The places of some pages with those in their texts: headings and sentences that hold it, the first sentence."""
     names = ["page", "text", "level", "main"]
-    cells = audit.tables.of_pages("blocks", np.array(sorted(rows), np.int64), names)
-    result: dict[int, list[str]] = {row: [] for row in rows}
+    cells = audit.tables.of_pages("blocks", np.array(sorted(places), np.int64), names)
+    headings: dict[int, list[str]] = defaultdict(list)
     for page, text, level, is_main in zip(*(cells[name] for name in names), strict=True):
         if level > 1 and is_main:
-            result[page].append(text)
+            headings[page].append(text)
+    result = {}
+    for row, known in places.items():
+        page = audit.tables.row("pages", row, ["language", "h1", "main_text"])
+        language, sentences = str(page["language"]), sentences_of(str(page["main_text"]))
+        first = next((one for one in sentences if one != page["h1"]), "")
+        told = {
+            **known,
+            PhraseField.HEADINGS: sum(phrase.is_in(heading, language) for heading in headings[row]),
+            PhraseField.FIRST_SENTENCE: phrase.place(first, language),
+            PhraseField.TEXT: sum(phrase.is_in(one, language) for one in sentences),
+        }
+        result[row] = {name: told[name] for name in PhraseField if told.get(name)}
     return result
-
-
-def _counted(
-    places: Mapping[PhraseField, int], headings: Sequence[str], page: Mapping[str, Any], phrase: TopicPhrase
-) -> dict[PhraseField, int]:
-    """The places of a page that is shown, with the number of its headings and sentences that hold the phrase."""
-    language = str(page["language"])
-    n_with = sum(phrase.is_in(heading, language) for heading in headings)
-    n_sentences = sum(phrase.is_in(one, language) for one in sentences_of(str(page["main_text"])))
-    told = {**places, PhraseField.HEADINGS: n_with, PhraseField.TEXT: n_sentences}
-    return {name: told[name] for name in PhraseField if told.get(name)}
 
 
 def _verdict(meant: int, promising: Sequence[int], search: Searched | None) -> TopicVerdict:
@@ -267,18 +279,22 @@ def _proposal(audit: Audit, phrase: TopicPhrase, meant: str, urls: Sequence[str]
     return {str(name): value for name, value in best[2].items()} if best is not None else None
 
 
-def _near(audit: Audit, phrase: TopicPhrase) -> tuple[str, ...]:
-    """Target phrases that have most in common with the phrase, each with its page."""
-    names = ("target_phrase", "url", "language", "indexable", "variant_of")
-    columns = (audit.tables.column("pages", name).tolist() for name in names)
+def _near(audit: Audit, phrase: TopicPhrase, patterns: Sequence[str]) -> tuple[str, ...]:
+    """Target phrases with most words in common with the phrase, else written most like it, each with its page."""
+    tables = audit.tables
+    alike = [tables.matching("pages", "target_phrase", [pattern]) for pattern in patterns]
+    pages = _own_pages(audit, np.unique(np.concatenate([np.zeros(0, np.int64), *alike])))
     scored: dict[str, tuple[float, str]] = {}
-    for told, url, language, is_indexable, variant_of in zip(*columns, strict=True):
-        if not told or not is_indexable or variant_of or told in scored:
-            continue
+    for page in pages.values():
+        told, language = str(page["target_phrase"]), str(page["language"])
         own, wanted = set(TopicPhrase(told).stems(language)), set(phrase.stems(language))
-        shared = len(own & wanted) / len(own | wanted)
-        if shared or SequenceMatcher(None, told, phrase.text.casefold()).quick_ratio() > 1 - _LEAST_NEAR / 2:
-            alike = SequenceMatcher(None, told, phrase.text.casefold()).ratio()
-            scored[told] = (shared + alike / 2, url)
+        if own & wanted and told not in scored:
+            scored[told] = (len(own & wanted) / len(own | wanted), str(page["url"]))
+    if not scored:
+        columns = (tables.column("pages", name).tolist() for name in ("target_phrase", "url"))
+        names = dict(zip(*columns, strict=True))
+        names.pop("", None)
+        written = get_close_matches(phrase.text.casefold(), list(names)[:_MOST_COMPARED], n=_MOST_NEAR)
+        scored = {told: (0.0, names[told]) for told in written}
     best = sorted(scored, key=lambda told: (-scored[told][0], told))[:_MOST_NEAR]
     return tuple(str(sentence("topic-answer.near", phrase=quoted(told), page=page_name(scored[told][1]))) for told in best)

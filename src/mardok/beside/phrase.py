@@ -14,7 +14,7 @@ from collections.abc import Sequence
 from functools import cached_property
 
 from mardok.errors import SelectionError
-from mardok.text.stems import plain_words, stems
+from mardok.text.stems import has_stemmer, plain_words, stems
 from mardok.text.words import words
 
 _ENDING = frozenset(["ca", "cs", "da", "de", "en", "es", "fr", "it", "nb", "nl", "nn", "no", "pt", "ru", "sv"])
@@ -103,7 +103,7 @@ class TopicPhrase:
             Languages of the texts.
         """
         result: list[str] = []
-        if not set(languages) <= _ENDING:
+        if any(language not in _ENDING and has_stemmer(language) for language in languages):
             return result
         for word in self._told:
             starts = {_start(word, language) for language in languages}
@@ -135,6 +135,8 @@ def _start(word: str, language: str) -> str:
     """What all forms of a word begin with; ``""`` for function words, which need not stand in a text, and short ones."""
     if word in plain_words(language):
         return ""
+    if not has_stemmer(language):
+        return word
     stem = stems([word], language)[0]
     n = next((at for at, (a, b) in enumerate(zip(word, stem, strict=False)) if a != b), min(len(word), len(stem)))
     # Stems give the last letter back that a form has lost or changed: hiring, hire; dirty, dirtied; dying, die.

@@ -17,6 +17,10 @@ from numpy.typing import NDArray
 from mardok.audits import Audit
 from mardok.beside.phrase import TopicPhrase
 
+_FIGURES = (
+    "page", "query", "clicks", "impressions", "position", "clicks_now", "impressions_now", "position_now", "clicks_before",
+    "impressions_before", "position_before",
+)  # fmt: skip
 _MOST_QUERIES = 15
 _MOST_PAGES = 20
 
@@ -73,15 +77,18 @@ def searched(audit: Audit, phrase: TopicPhrase, languages: Sequence[str]) -> Sea
     """
     if not audit.meta.totals["search"]:
         return None
-    queries = audit.tables["queries"]
-    names = queries["query"].cat.categories.tolist()
-    codes = queries["query"].cat.codes.to_numpy()
-    holds = np.array([any(phrase.is_in(name, one) for one in languages) for name in names], bool)
-    rows = queries[holds[codes]] if len(queries) else queries
-    if rows.empty:
+
+    def holds(name: str) -> bool:
+        return any(phrase.is_in(name, language) for language in languages)
+
+    at = audit.tables.matching("queries", "query", holds)
+    if not len(at):
         return Searched((), (), 0, -1, -1, "", {})
-    is_same = np.array([any(phrase.says_no_more(name, one) for one in languages) for name in names], bool)
-    told = _figures(rows, is_same[rows["query"].cat.codes.to_numpy()])
+    rows = pd.DataFrame(audit.tables.rows("queries", at, _FIGURES))
+    is_same = {
+        name: any(phrase.says_no_more(name, language) for language in languages) for name in rows["query"].unique().tolist()
+    }
+    told = _figures(rows, rows["query"].map(is_same).to_numpy(bool))
     exact = told[told["exact"] > 0]
     leading = (exact if len(exact) else told).groupby("page")[["clicks_now", "impressions_now", "clicks_before"]].sum()
     leader = _first(leading, ["clicks_now", "impressions_now"])

@@ -84,7 +84,8 @@ def _brief_lines(answer: TopicAnswer) -> Iterator[str]:
         sentence("topic-answer.waiting", page=one.url, anchor=quoted(one.anchor), text=one.sentence)
         for one in site.linking.waiting[:_MOST_LINKS]
     )
-    yield from _section("links", [markdown_text(one) for one in told])
+    left = [sentence("topic-answer.not-looked-at", n=site.linking.n_left)] if site.linking.n_left else []
+    yield from _section("links", [markdown_text(one) for one in (*told, *left)])
     common = (
         sentence("topic-answer.common", page=one.page, words=one.words, text=clipped(one.text, 400)) for one in answer.common
     )
@@ -195,6 +196,7 @@ def topic_html(answer: TopicAnswer) -> str:
         ],
         "waiting": site.linking.waiting[:_MOST_LINKS],
         "n_waiting": len(site.linking.waiting),
+        "not_looked_at": str(sentence("topic-answer.not-looked-at", n=site.linking.n_left)) if site.linking.n_left else "",
         "views": views,
         "side": list(_side_rows(views, answer)) if answer.others.pages else [],
         "most_headings": _MOST_HEADINGS,

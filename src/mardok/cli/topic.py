@@ -104,6 +104,8 @@ def print_topic(answer: mardok.TopicAnswer, out: Path | None) -> None:
                 "topic-answer.waiting", page=path_of(link.url), anchor=quoted(link.anchor), text=link.sentence
             )
             console.print(shown(f"- {told_link}"))
+    if site.linking.n_left:
+        console.print(shown(sentence("topic-answer.not-looked-at", n=site.linking.n_left)))
     for query in answer.asked[:_SHOWN_LINKS]:
         told_query = sentence(
             "topic-answer.asked", query=quoted(query.query), words=query.missing, impressions=query.impressions

@@ -86,6 +86,11 @@ def _stemmer(language: str) -> Any:
     return snowballstemmer.stemmer(name) if name in snowballstemmer.algorithms() else None
 
 
+def has_stemmer(language: str) -> bool:
+    """Whether words of a language have forms; else each is its own stem."""
+    return _stemmer(language) is not None
+
+
 @lru_cache(maxsize=256)
 def plain_words(language: str) -> frozenset[str]:
     """Function words of a language without those that name or describe something."""
