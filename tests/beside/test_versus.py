@@ -276,6 +276,25 @@ def test_what_cannot_be_compared_is_said_and_what_cannot_be_known_is_left_out() 
     assert not told["rendered"].table.loc[told["rendered"].table["number"] == 2, "comparable"].any()
 
 
+def test_a_site_short_of_a_few_addresses_counts_as_whole_and_nearly_all_pages_are_no_cause() -> None:
+    pages = simple("ours.example", 100)
+    troubles = [(page["url"], "title-long", False) for page in pages if "/a/" not in page["url"]]
+    ours = made_audit(pages)
+    few = ours.meta.model_copy(update={"totals": {**ours.meta.totals, "crawl": crawl(1)}})
+    many = ours.meta.model_copy(update={"totals": {**ours.meta.totals, "crawl": crawl(50)}})
+    told = [mardok.versus([Audit(ours.tables, few), Audit(ours.tables, meta)]) for meta in (few, many)]
+    assert [row_of(one, "titles", 2)["chance"] for one in told] == ["", "within-chance"]
+    assert [one.sites[1].is_whole for one in told] == [True, False]
+    whole = mardok.versus([made_audit(pages, troubles), made_audit(pages, troubles)])
+    assert row_of(whole, "titles")["cause"] == ""  # three sections of four have it alike
+    kinds = [{**page, "kind": "article", "copies": 1} for page in pages]
+    assert row_of(mardok.versus([made_audit(kinds), made_audit(kinds)]), "copied")["cause"] == ""
+
+
+def crawl(n_unread: int) -> dict[str, Any]:
+    return {"whole": False, "gaps": ["some were not read"], "unread_targets": n_unread, "last_day": ""}
+
+
 def test_a_comparison_is_saved_read_and_refused_in_one_line(tmp_path: Path) -> None:
     hostile = [{**page, "kind": "article"} for page in simple("a<script>alert(1)</script>.example", 6)]
     compared = mardok.versus([made_audit(simple("ours.example")), made_audit(hostile)])

@@ -35,6 +35,10 @@ class Cause:
     """The measure without that section, or once that template is mended."""
 
 
+_EXCESS = 0.05
+"""What its part of a measure must be above its part of the pages, or words."""
+_MOST_LEFT_OUT = 0.9
+"""Part of the pages, or words, beyond which what is left says nothing of the site."""
 NO_CAUSE = Cause(CauseKind.NONE, "", float("nan"), float("nan"))
 
 
@@ -92,7 +96,7 @@ def _ones_of(site: AuditedSite, it: Observed, mask: Mask) -> Figures:
 
 
 def _left_out(kind: CauseKind, name: Text, it: Observed, there: Mask, total: float) -> tuple[Cause, bool]:
-    """A cause that is left out, and whether it makes more than its part."""
+    """A cause that is left out, and whether it makes clearly more than its part, and enough is left."""
     share = float(it.causing[there].sum()) / total
     part = float(it.whole[there].sum()) / float(it.whole.sum())
-    return Cause(kind, name, share, it.of(~there)), share > part
+    return Cause(kind, name, share, it.of(~there)), share >= part + _EXCESS and part <= _MOST_LEFT_OUT

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import Counter
 
 from mardok.beside.measures import Asked, checks_of
-from mardok.beside.site import AuditedSite
+from mardok.beside.site import AuditedSite, is_nearly_whole
 from mardok.meta import AuditMeta
 from mardok.rechecking.comparable import differing_settings, lacks
 from mardok.sentences import Text, listing, sentence
@@ -61,6 +61,8 @@ def why_no_value(site: AuditedSite, asked: Asked) -> Text:
     for what in needed:
         if lacks(site.meta, what):
             return sentence("versus.note.lacks", what=sentence(f"not-computed.what.{what}"))
+    if asked.measure == SiteMeasure.ORPHANS and not site.meta.totals["crawl"]["whole"]:  # none are told without all links
+        return sentence("versus.note.only-whole")
     if asked.measure in _ONLY_WHOLE and not site.is_whole:
         return sentence("versus.note.only-whole")
     return ""
@@ -100,6 +102,6 @@ def pages_read(meta: AuditMeta) -> Text:
     crawl = totals["crawl"]
     gaps = "; ".join(crawl["gaps"])
     return sentence(
-        "versus.read.whole" if crawl["whole"] else "versus.read.part",
+        "versus.read.whole" if crawl["whole"] else "versus.read.nearly" if is_nearly_whole(meta) else "versus.read.part",
         pages=totals["pages"], day=crawl["last_day"] or meta.made[:10], gaps=gaps,
     )  # fmt: skip

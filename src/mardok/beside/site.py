@@ -23,6 +23,8 @@ from mardok.vocabulary import NoindexReason
 Mask = NDArray[np.bool_]
 _NO_PAGES = (NoindexReason.UNREADABLE, NoindexReason.REDIRECT, NoindexReason.STATUS, NoindexReason.NOT_HTML)
 """Reasons for which an address is no page at all."""
+_FEW = 0.02
+"""Linked addresses that were not read, for each page that was, up to which a site counts as whole."""
 _COLUMNS = (
     "indexable", "noindex_reason", "variant_of", "language", "kind", "depth", "words", "own_words", "shared_words",
     "boilerplate_words", "copies", "thin",
@@ -63,8 +65,8 @@ class AuditedSite:
 
     @property
     def is_whole(self) -> bool:
-        """Whether all of the site was read."""
-        return bool(self.meta.totals["crawl"]["whole"])
+        """Whether all of the site was read, but for a few linked addresses."""
+        return is_nearly_whole(self.meta)
 
     @cached_property
     def is_page(self) -> Mask:
@@ -114,6 +116,20 @@ def audited_site(audit: Audit) -> AuditedSite:
         CheckedPages(rows[known], checks[known].astype(object), is_template[known].astype(bool)),
         np.ones(len(urls), bool),
     )
+
+
+def is_nearly_whole(meta: AuditMeta) -> bool:
+    """Whether all of a site was read, but for so few linked addresses that no share changes by them.
+
+    Parameters
+    ----------
+    meta : AuditMeta
+        What the audit of the site knows of itself.
+    """
+    crawl = meta.totals["crawl"]
+    n_unread = crawl.get("unread_targets", 0)
+    is_short_of_few = len(crawl["gaps"]) == 1 and 0 < n_unread <= _FEW * meta.totals["pages"]
+    return bool(crawl["whole"]) or is_short_of_few
 
 
 def host_of(urls: Sequence[str]) -> str:
