@@ -4,7 +4,7 @@ In:  a measure on one site.
 Out: the :class:`Cause` without which the measure would be least; none where there is no such.
 
 A template is told by the checks that say so (a trouble that the pages of a kind share), else by the kind of its pages. A
-cause is told if it makes more of the measure than its part of the pages would.
+cause is told if the measure falls by a fifth without it.
 """
 
 from __future__ import annotations
@@ -35,8 +35,8 @@ class Cause:
     """The measure without that section, or once that template is mended."""
 
 
-_EXCESS = 0.05
-"""What its part of a measure must be above its part of the pages, or words."""
+_LEAST_FALL = 0.2
+"""Part by which a measure must fall without a section, or the pages of a kind."""
 _MOST_LEFT_OUT = 0.9
 """Part of the pages, or words, beyond which what is left says nothing of the site."""
 NO_CAUSE = Cause(CauseKind.NONE, "", float("nan"), float("nan"))
@@ -96,7 +96,8 @@ def _ones_of(site: AuditedSite, it: Observed, mask: Mask) -> Figures:
 
 
 def _left_out(kind: CauseKind, name: Text, it: Observed, there: Mask, total: float) -> tuple[Cause, bool]:
-    """A cause that is left out, and whether it makes clearly more than its part, and enough is left."""
+    """A cause that is left out, and whether the measure falls without it, and enough is left."""
     share = float(it.causing[there].sum()) / total
     part = float(it.whole[there].sum()) / float(it.whole.sum())
-    return Cause(kind, name, share, it.of(~there)), share >= part + _EXCESS and part <= _MOST_LEFT_OUT
+    falls = 1 - share <= (1 - _LEAST_FALL) * (1 - part)
+    return Cause(kind, name, share, it.of(~there)), falls and part <= _MOST_LEFT_OUT
