@@ -727,7 +727,7 @@ INPUT_COLUMNS: Mapping[str, str] = {
 
 TARGET_COLUMNS: Mapping[str, str] = {
     "phrase": "phrase that is to rank (required)",
-    "url": "address of the page meant for it (required)",
+    "url": "address or path of the page meant for it (required)",
 }
 """Columns understood in a file of targets."""
 

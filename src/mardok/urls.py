@@ -198,6 +198,17 @@ def matches(url: str, patterns: Sequence[str]) -> bool:
     return any(fnmatchcase(url, pattern) or fnmatchcase(path, pattern) for pattern in patterns)
 
 
+def is_path(text: str) -> bool:
+    """Whether a text is the path of an address, without scheme and host.
+
+    Examples
+    --------
+    >>> is_path("/hire/?size=4"), is_path("//host.example/hire/"), is_path("hire/")
+    (True, False, False)
+    """
+    return text.startswith("/") and not text.startswith("//")
+
+
 def is_under(url: str, pattern: str) -> bool:
     """Whether an address lies under the beginning of a path or address, or fits a pattern with ``*``.
 

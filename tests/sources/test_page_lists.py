@@ -24,18 +24,23 @@ def table(folder: Path, text: str) -> Path:
 def test_targets_are_read_in_their_order_with_addresses_in_one_form(tmp_path: Path) -> None:
     intake = OpenIntake()
     path = table(
-        tmp_path, f"phrase,url\n  violin   hire ,HTTPS://www.HOST.example:443/hire/../hire/#top\nbow hair,{HOST}/bows/\n"
+        tmp_path,
+        f"phrase,url\n  violin   hire ,HTTPS://www.HOST.example:443/hire/../hire/#top\nbow hair,{HOST}/bows/\n"
+        "rosin,/rosin/\n",
     )
-    assert read_targets(path, intake) == {"violin hire": f"{HOST}/hire/", "bow hair": f"{HOST}/bows/"}
+    assert read_targets(path, intake) == {"violin hire": f"{HOST}/hire/", "bow hair": f"{HOST}/bows/", "rosin": "/rosin/"}
     assert intake.unread == []
 
 
 # (row, what is said of it)
 BAD_TARGETS = [
     (f",{HOST}/a/", "column 'phrase' is empty; row ignored"),
-    ("bows,/bows/", "column 'url': '/bows/' is not an http(s) address; row ignored"),
-    ("bows,mailto:a@host.example", "column 'url': 'mailto:a@host.example' is not an http(s) address; row ignored"),
-    ("bows,", "column 'url': '' is not an http(s) address; row ignored"),
+    ("bows,//bows/", "column 'url': '//bows/' is neither an http(s) address nor a path; row ignored"),
+    (
+        "bows,mailto:a@host.example",
+        "column 'url': 'mailto:a@host.example' is neither an http(s) address nor a path; row ignored",
+    ),
+    ("bows,", "column 'url': '' is neither an http(s) address nor a path; row ignored"),
     (f"violin hire,{HOST}/b/", "phrase 'violin hire' stands in an earlier row; row ignored"),
 ]
 

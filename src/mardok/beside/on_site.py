@@ -24,6 +24,7 @@ from mardok.beside.phrase import TopicPhrase
 from mardok.beside.searched import Searched, searched
 from mardok.compare.contradictions import sentences_of
 from mardok.compare.topics import address_words
+from mardok.errors import UnknownPageError
 from mardok.sentences import Text, listing, page_name, quoted, sentence
 from mardok.store import Wanted
 from mardok.vocabulary import Action, MeantBy, PhraseField, StepKind, TopicVerdict
@@ -202,11 +203,19 @@ def _meant(
 ) -> tuple[int, MeantBy | None]:
     """The page meant for the phrase: the one that a person named, else the one that promises it most."""
     for text, url in targets.items():
-        row = audit.tables.find("pages", "url", url)
+        row = _row_of(audit, url)
         language = str(audit.tables.row("pages", row, ["language"])["language"]) if row >= 0 else ""
         if row >= 0 and set(TopicPhrase(text).stems(language)) == set(phrase.stems(language)):
             return row, MeantBy.TARGETS
     return (promising[0], MeantBy.PROMISE) if promising else (-1, None)
+
+
+def _row_of(audit: Audit, url: str) -> int:
+    """Row of an address or path; -1 if it was not read."""
+    try:
+        return audit.row_of(url)
+    except UnknownPageError:
+        return -1
 
 
 def _with_texts(

@@ -28,6 +28,7 @@ from mardok.sources.decisions import PlanDecision
 from mardok.sources.page_lists import Signal
 from mardok.sources.raw import Unread
 from mardok.text.site import Site
+from mardok.urls import is_path, normal_url
 from mardok.vocabulary import Failure
 
 
@@ -78,6 +79,11 @@ class SiteFacts:
         return self.strength.demand
 
 
+def _address(url: str, origin: str) -> str:
+    """An address for which a path of the site will do."""
+    return normal_url(origin + url) or url if is_path(url) else url
+
+
 def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
     """Find out what is known of each page.
 
@@ -109,7 +115,7 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
         coverage=coverage_of(site, destinations, inputs.intake, strength.origin, is_blocked, settings.variants),
         kinds=kinds,
         is_protected=protected_pages(site, kinds, settings.plan.duties),
-        targets=inputs.targets,
+        targets={phrase: _address(url, strength.origin) for phrase, url in inputs.targets.items()},
         signals=inputs.signals,
         is_rendered=any(page.script_words is not None for page in site.pages),
         decisions=decisions,

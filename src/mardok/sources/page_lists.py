@@ -14,7 +14,7 @@ from mardok.sources.cells import decimal_number, whole_number
 from mardok.sources.raw import OpenIntake, Unread
 from mardok.sources.table import read_table
 from mardok.tables import SIGNAL_COLUMNS
-from mardok.urls import normal_url
+from mardok.urls import is_path, normal_url
 
 
 @dataclass(frozen=True)
@@ -29,7 +29,7 @@ class Signal:
 
 
 def read_targets(path: Path, intake: OpenIntake) -> dict[str, str]:
-    """For each phrase the address of the page that is meant for it, in the order of the file.
+    """For each phrase the address, or the path, of the page that is meant for it, in the order of the file.
 
     Raises
     ------
@@ -38,10 +38,11 @@ def read_targets(path: Path, intake: OpenIntake) -> dict[str, str]:
     """
     result: dict[str, str] = {}
     for number, row in _rows(path, ("phrase", "url")):
-        phrase, url = " ".join(row["phrase"].split()), normal_url(row["url"])
+        phrase, given = " ".join(row["phrase"].split()), row["url"].strip()
+        url = given if is_path(given) else normal_url(given)
         trouble = (
             "column 'phrase' is empty" if not phrase
-            else f"column 'url': {row['url']!r} is not an http(s) address" if url is None
+            else f"column 'url': {row['url']!r} is neither an http(s) address nor a path" if url is None
             else f"phrase {phrase!r} stands in an earlier row" if phrase in result
             else ""
         )  # fmt: skip
