@@ -11,6 +11,7 @@ before it. So a few thousand tags that nobody closes cost seconds and gigabytes.
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from itertools import islice
@@ -191,6 +192,8 @@ class _Nesting:
     past: list[str]
     spares_formatting: bool
     open: list[str] = field(default_factory=list)
+    n_open: Counter[str] = field(default_factory=Counter)
+    """How many of them there are of each name: to look for one among hundreds at each end of nothing costs seconds."""
     formatting: list[str] = field(default_factory=list)
     """Formatting elements that the parser would put into what follows."""
     left_out: list[str] = field(default_factory=list)
@@ -223,7 +226,14 @@ class _Nesting:
     def _leave_foreign(self) -> None:
         """End what is no HTML, as the parser does at an element that can only be HTML."""
         while self.n_foreign:
-            self.n_foreign -= self.open.pop() in _FOREIGN
+            self._close()
+
+    def _close(self) -> str:
+        """End the innermost element; its name."""
+        name = self.open.pop()
+        self.n_open[name] -= 1
+        self.n_foreign -= name in _FOREIGN
+        return name
 
     def _opened(self, name: str) -> bool:
         """Take in the begin of an element; whether its tag is kept."""
@@ -254,6 +264,7 @@ class _Nesting:
             self.left_out.append(name)
             return False
         self.open.append(name)
+        self.n_open[name] += 1
         self.n_foreign += name in _FOREIGN
         return True
 
@@ -267,10 +278,7 @@ class _Nesting:
                 if self.formatting[at] == name:
                     del self.formatting[at]
                     break
-        elif name in self.open:
-            while True:
-                last = self.open.pop()
-                self.n_foreign -= last in _FOREIGN
-                if last == name:
-                    break
+        elif self.n_open[name]:
+            while self._close() != name:
+                pass
         return True
