@@ -621,6 +621,7 @@ class TopicVerdict(StrEnum):
     SEVERAL = "several"
     SEVERAL_UNSEARCHED = "several-unsearched"
     OTHER_LEADS = "other-leads"
+    UNPROMISED = "unpromised"
     NOT_SHOWN = "not-shown"
 
 

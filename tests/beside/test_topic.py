@@ -134,6 +134,9 @@ def test_each_verdict_is_told_where_it_holds_and_a_path_will_do_for_an_address(
     targets.write_text("phrase,url\nviolin bows,/bows/old/\n")
     meant = audit.topic("bows for a violin", targets=targets).on_site
     assert (meant.meant, meant.verdict) == (f"{HOST}/bows/old/", TopicVerdict.OTHER_LEADS)
+    targets.write_text("phrase,url\nviolin bows,/violas/\n")
+    assert audit.topic("violin bows", targets=targets).on_site.verdict == TopicVerdict.UNPROMISED
+    targets.write_text("phrase,url\nviolin bows,/bows/old/\n")
     assert mardok.audit(source, targets=targets).topic("violin bows").on_site.meant == f"{HOST}/bows/old/"
     with pytest.raises(mardok.SelectionError, match="holds no word"):
         audit.topic("?!")

@@ -30,8 +30,7 @@ from mardok.store import Wanted
 from mardok.vocabulary import Action, MeantBy, PhraseField, StepKind, TopicVerdict
 
 _COLUMNS = (
-    "url", "title", "site_name", "h1", "description", "language", "indexable", "variant_of", "kind", "words", "inlinks",
-    "clicks", "target_phrase",
+    "url", "title", "site_name", "h1", "description", "language", "indexable", "variant_of", "inlinks", "target_phrase",
 )  # fmt: skip
 _PROMISING = (PhraseField.TITLE, PhraseField.H1)
 _HELPING = (PhraseField.ADDRESS, PhraseField.LINKS)
@@ -246,6 +245,8 @@ def _with_texts(
 def _verdict(meant: int, promising: Sequence[int], search: Searched | None) -> TopicVerdict:
     if meant < 0:
         return TopicVerdict.NOBODY
+    if meant not in promising:
+        return TopicVerdict.UNPROMISED
     others = [row for row in promising if row != meant]
     if search is None:
         return TopicVerdict.SEVERAL_UNSEARCHED if others else TopicVerdict.ONE_UNSEARCHED
