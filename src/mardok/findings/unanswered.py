@@ -13,7 +13,8 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -59,11 +60,11 @@ def unanswered_table(
     if shown is None or demand is None:
         return UNANSWERED.frame([])
     promising = _promising(site, promises, is_compared)
-    vocabulary = set(site.corpus.vocabulary.values())
+    of_site = SiteWords(site)
     rows = []
     for row, places in _asked(shown, demand, rules).items():
         language = site.pages[row].language
-        said = SaidWords(site, row, vocabulary)
+        said = SaidWords(of_site, row)
         asked = [demand.queries[shown.query[at]] for at in places]
         promises.stemmer.learn({language: asked})
         for at, query in zip(places, asked, strict=True):
@@ -120,42 +121,80 @@ def any_has_all(having: Mapping[str, Collection[int]], wanted: Collection[str]) 
     return bool(set.intersection(*sets))
 
 
+class SiteWords:
+    """The words of a site's main texts, and which of them are forms of one."""
+
+    def __init__(self, site: Site) -> None:
+        self.site = site
+        self.hash_of = {word: number for number, word in site.corpus.vocabulary.items()}
+        self._forms: dict[str, dict[str, list[int]]] = {}
+
+    def forms(self, stem: str, language: str) -> Sequence[int]:
+        """Hashes of the words of a stem in a language."""
+        if language not in self._forms:
+            known: dict[str, list[int]] = defaultdict(list)
+            told = list(self.hash_of)
+            for word, its in zip(told, stems(told, language), strict=True):
+                known[its].append(self.hash_of[word])
+            self._forms[language] = known
+        return self._forms[language].get(stem, ())
+
+
 class SaidWords:
     """The words that one page says, in its title, its H1 and its main text."""
 
-    def __init__(self, site: Site, row: int, vocabulary: Collection[str]) -> None:
-        page, corpus = site.pages[row], site.corpus
-        in_text = [corpus.vocabulary[word] for word in corpus.words_of(row).tolist()]
-        heads = [words(text) for text in (page.title, page.h1)]
-        self._language = page.language
-        self._words = {word for text in (*heads, in_text) for word in text}
-        self._pairs = {a + b for text in (*heads, in_text) for a, b in pairwise(text)}
-        self._stems = set(stems(sorted(self._words), page.language))
-        self._vocabulary = vocabulary
+    def __init__(self, of_site: SiteWords, row: int) -> None:
+        page = of_site.site.pages[row]
+        self._of_site, self._row, self._language = of_site, row, page.language
+        self._heads = [words(text) for text in (page.title, page.h1)]
+        self._head_stems = {stem for text in self._heads for stem in stems(text, page.language)}
+        self._in_text = set(np.unique(of_site.site.corpus.words_of(row)).tolist())
+
+    @cached_property
+    def _texts(self) -> list[list[str]]:
+        """Words of title, H1 and main text, in order."""
+        corpus = self._of_site.site.corpus
+        return [*self._heads, [corpus.vocabulary[word] for word in corpus.words_of(self._row).tolist()]]
+
+    @cached_property
+    def _words(self) -> set[str]:
+        return {word for text in self._texts for word in text}
+
+    @cached_property
+    def _joined(self) -> set[str]:
+        """Words that two neighbours would be if they were written as one."""
+        return {a + b for text in self._texts for a, b in pairwise(text)}
 
     def missing(self, query: str) -> list[str]:
         """Words of a query that the page does not say, in their order, each once."""
-        asked = words(query)
         functions = plain_words(self._language)
-        joined = {one for a, b in pairwise(asked) if a + b in self._words for one in (a, b)}
-        return [
-            word
-            for word, stem in zip(dict.fromkeys(asked), stems(list(dict.fromkeys(asked)), self._language), strict=True)
-            if word not in functions
-            and word not in joined
-            and not self._says(word, stem)
-            and not _YEAR.fullmatch(word)
-            and not (len(word) == 1 and is_bare(word) and not word.isdigit())
-        ]
+        asked = words(query)
+        told = [word for word in dict.fromkeys(asked) if word not in functions and not _says_nothing(word)]
+        pairs = zip(told, stems(told, self._language), strict=True)
+        lacking = [word for word, stem in pairs if not self._says_form(stem)]
+        if not lacking:
+            return []
+        as_one = {one for a, b in pairwise(asked) if a + b in self._words for one in (a, b)}
+        return [word for word in lacking if word not in as_one and not self._says_otherwise(word)]
 
-    def _says(self, word: str, stem: str) -> bool:
-        if word in self._words or stem in self._stems or word in self._pairs:
+    def _says_form(self, stem: str) -> bool:
+        return stem in self._head_stems or any(form in self._in_text for form in self._of_site.forms(stem, self._language))
+
+    def _says_otherwise(self, word: str) -> bool:
+        """Whether the page says a word parted, as a part of a longer one, or the word is a slip of one of its own."""
+        if word in self._joined:
             return True
         if self._language in _COMPOUNDING:
-            ends = tuple(form for form in (word, stem) if len(form) >= _LEAST_PART)
-            if any(one.startswith(ends) or one.endswith(ends) for one in (*self._words, *self._stems)):
+            ends = tuple(form for form in (word, *stems([word], self._language)) if len(form) >= _LEAST_PART)
+            own = (*self._words, *stems(sorted(self._words), self._language))
+            if any(one.startswith(ends) or one.endswith(ends) for one in own):
                 return True
-        return word not in self._vocabulary and any(is_slip(word, one) for one in self._words)
+        return word not in self._of_site.hash_of and any(is_slip(word, one) for one in self._words)
+
+
+def _says_nothing(word: str) -> bool:
+    """Whether a word is a year, or a single letter."""
+    return bool(_YEAR.fullmatch(word)) or (len(word) == 1 and is_bare(word) and not word.isdigit())
 
 
 def is_slip(word: str, other: str) -> bool:
