@@ -69,10 +69,10 @@ _LEAVES_TEXT = frozenset(
 _MAY_LEAVE_TEXT = re.compile(rf"<(?:(?:{'|'.join(sorted(_LEAVES_TEXT))})[\s/]|/[a-z][a-z0-9]*[\s/]|!--)", re.IGNORECASE)
 _TAG = re.compile(
     rf"<(?:(!--)|(/?)([a-zA-Z][^{_BLANK}/>]*+)"
-    rf"(?:[{_BLANK}/]++|[^{_BLANK}/>][^{_BLANK}/>=]*+(?:[{_BLANK}]*+=[{_BLANK}]*+{_VALUE})?+)*+>?)"
+    rf"(?:[{_BLANK}/]++|[^{_BLANK}/>][^{_BLANK}/>=]*+(?:[{_BLANK}]*+=[{_BLANK}]*+{_VALUE})?+)*+>?|(?P<bogus>[!?/]))"
 )
 """A tag as the tokenizer of HTML reads it (section 13.2.5): a quote within a value that has none is part of the value."""
-_COMMENT = re.compile(r"<!--.*?(?:-->|\Z)", re.DOTALL)
+_COMMENT = re.compile(r"<!--(?:-?>|.*?(?:--!?>|\Z))", re.DOTALL)
 _ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
 
 
@@ -110,9 +110,8 @@ def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
     at = n_foreign = 0
     while (tag := _TAG.search(html, at)) is not None:
         at = tag.end()
-        if tag[1]:
-            end = html.find("-->", at)
-            at = end + 3 if end >= 0 else len(html)
+        if tag[1] or tag["bogus"]:
+            at = _end_of_comment(html, tag, is_foreign=n_foreign > 0)
             continue
         name, end = tag[3].lower(), 0
         if name in _FOREIGN:  # inside of these the elements that hold no markup are as all others
@@ -121,6 +120,17 @@ def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
             ending = re.compile(rf"</{name}[\s/>]", re.IGNORECASE).search(html, at)
             at = end = ending.start() if ending is not None else len(html)
         yield tag, end
+
+
+def _end_of_comment(html: str, tag: re.Match[str], *, is_foreign: bool) -> int:
+    """Where a comment ends, or what the parser takes for one: ``<!``, ``<?`` and ``</`` before what is no name."""
+    if tag[1]:
+        ending = _COMMENT.match(html, tag.start())
+        return ending.end() if ending is not None else len(html)
+    is_data = is_foreign and html.startswith("<![CDATA[", tag.start())
+    sign = "]]>" if is_data else ">"
+    end = html.find(sign, tag.start() + 2)
+    return end + len(sign) if end >= 0 else len(html)
 
 
 def _with_plain_texts(html: str, past: list[str]) -> str:
