@@ -103,10 +103,13 @@ class TemplateCache:
         out: list[str] = []
         result: list[Part] = []
         end = 0
+        closes: dict[str, int] = {}  # the next end of each name, -1 if there is none: not sought again from each begin
         begin = _BEGIN.search(html)
         while begin is not None:
             start, name = begin.start(), begin[1]
-            close = html.find(f"</{name}>", start)
+            close = closes.get(name, 0)
+            if 0 <= close < start or name not in closes:
+                close = closes[name] = html.find(f"</{name}>", start)
             stop = close + len(name) + 3
             after = start + 1
             if close >= 0 and _LEAST <= stop - start <= _MOST and html.find(f"<{name}", start + 1, stop) < 0:
