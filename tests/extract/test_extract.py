@@ -281,6 +281,7 @@ def test_a_part_that_comes_again_is_not_parsed_again() -> None:
     assert len(short.html) < len(menu)
     assert [part.markup for part in short.parts] == [menu.replace("=/", '="/').replace("/>", '/">')] * 2
     told = [template_cache.written_alone(part, part[1:].partition(">")[0].partition(" ")[0]) is not None for part in PARTS]
+    assert template_cache.written_alone('<ul a=b="x>bows</ul>', "ul") is None  # its first tag is told from no text
     assert told == [True] * 3 + [False] + [True] * 4 + [False] * 2 + [True, False] + [True] * 2 + [False, True, False]
 
 

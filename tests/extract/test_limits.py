@@ -38,6 +38,7 @@ BOMBS = {
     "tags behind signs in a value": ('<p>bows<h2 alt="<style>">' + "<ul>" * N, "extract.max_depth"),
     "tags behind a quote in a bare value": ('<p>bows<em role=a="x>' + "<dialog>" * N, "extract.max_depth"),
     "tags behind what is no comment": ("<p>bows<![CDATA[ <!--<i>" + "<nav>" * N, "extract.max_depth"),
+    "tags behind what is data in a formula only": ("<p>bows<math><ul><![CDATA[" + "<ol>" * N, "extract.max_depth"),
     "tags behind an end of nothing": ("<p>bows</ <!--><i>" + "<nav>" * N, "extract.max_depth"),
     "tags behind an empty comment": ("<p>bows<!-->" + "<nav>" * N, "extract.max_depth"),
     "rows that part a text": ("<p>bows" + "<tr a=b>lorem ipsum " * 60_000, "extract.max_attributes"),

@@ -17,7 +17,13 @@ def attributes(markup: str) -> dict[str, str]:
 
 
 def value_of(name: str, markup: str) -> str | None:
-    """The value of one attribute, ``""`` if it has none; None if the tag does not have the attribute."""
+    """The value of one attribute, ``""`` if it has none; None if the tag does not have the attribute.
+
+    Examples
+    --------
+    >>> value_of("href", '<a class="x" href="/bows/">'), value_of("href", '<a href="/bows')
+    ('/bows/', None)
+    """
     start = f' {name}="'
     at = markup.find(start)
     if at < 0:
@@ -25,7 +31,10 @@ def value_of(name: str, markup: str) -> str | None:
     if markup.count('"', 0, at) % 2:  # it stands inside the value of another
         return attributes(markup).get(name)
     at += len(start)
-    value = markup[at : markup.index('"', at)]
+    end = markup.find('"', at)
+    if end < 0:  # in a text that the parser does not escape what looks like a tag may be none
+        return None
+    value = markup[at:end]
     return unescaped(value) if "&" in value else value
 
 

@@ -191,7 +191,7 @@ def _nesting(text: str) -> list[tuple[str, bool]] | None:
         if name not in (_SVG if is_foreign else _HTML) or (number and not opened):
             return None
         if end:
-            if opened.pop() != name:
+            if not opened or opened.pop() != name:
                 return None
         elif is_foreign and rest.endswith("/"):
             result.append((name, False))

@@ -49,6 +49,9 @@ _BREAK_OUT = _FORMATTING | frozenset(
     ]
 )  # fmt: skip
 """Elements that end SVG and MathML where they begin (HTML standard, section 13.2.6.5)."""
+_ENDS_THAT_BREAK_OUT = frozenset(["br", "p"])
+_HTML_POINTS = frozenset(["foreignobject", "desc", "title", "annotation-xml", "mi", "mo", "mn", "ms", "mtext"])
+"""Elements of SVG and MathML in which HTML may stand."""
 _RAW = frozenset(["script", "style", "textarea", "title", "iframe", "noembed", "noframes", "xmp"])
 _BLANK = r" \t\n\f\r"
 """White space of HTML; other white space is a letter to it."""
@@ -107,7 +110,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
 
 def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
     """The tags of a document, but for comments; of an element that holds no markup with the end of its text."""
-    at = n_foreign = 0
+    at = n_foreign = n_points = 0
     while (tag := _TAG.search(html, at)) is not None:
         at = tag.end()
         if tag[1] or tag["bogus"]:
@@ -116,6 +119,11 @@ def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
         name, end = tag[3].lower(), 0
         if name in _FOREIGN:  # inside of these the elements that hold no markup are as all others
             n_foreign = max(0, n_foreign + (-1 if tag[2] else 1))
+            n_points = n_points if n_foreign else 0
+        elif n_foreign and name in _HTML_POINTS and not tag[0].endswith("/>"):
+            n_points = max(0, n_points + (-1 if tag[2] else 1))
+        elif n_foreign and not n_points and name in (_ENDS_THAT_BREAK_OUT if tag[2] else _BREAK_OUT):
+            n_foreign = 0
         elif not tag[2] and not n_foreign and name in _RAW:
             ending = re.compile(rf"</{name}[\s/>]", re.IGNORECASE).search(html, at)
             at = end = ending.start() if ending is not None else len(html)
