@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 INK, DEEP, AMBER, SOFT = "#1d2422", "#2a7f80", "#b8741a", "#8c948f"
-_MARKS = {"merge": "o", "canonical": "s", "rewrite": "^", "retitle": "v", "expand": "D", "trim": "P"}
+_MARKS = {"merge": "o", "canonical": "s", "rewrite": "^", "retitle": "v", "expand": "D", "trim": "P", "link": "*"}
 _LINES = ("-", "--", ":", "-.")
 _SECTIONS = 10
 _NAMED = 3

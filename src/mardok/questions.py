@@ -249,7 +249,7 @@ def _found(audit: Audit, blocks: BlockLinks, wordings: Sequence[str], selection:
     language_of = np.array([number[name] for name in audit.pages["language"]], np.int64)
     result = find_mentions(stemmed, language_of, [wordings], exact=exact)
     page_of = np.searchsorted(stemmed.corpus.offsets, result.place, side="right") - 1
-    return mentions_at(stemmed, blocks, result.select(np.flatnonzero(np.isin(page_of, rows))))
+    return mentions_at(stemmed.corpus, blocks, result.select(np.flatnonzero(np.isin(page_of, rows))))
 
 
 def missing_links(
@@ -263,7 +263,7 @@ def missing_links(
     """Pages that mention a thing in running text, and could link to the page that is about it.
 
     A page counts if it is indexable, of the language of the target, not the target, and does not link to it from its main
-    text yet. A mention counts if it stands in no link and in no heading.
+    text yet. A mention counts if it stands in no link, in no heading, and is no part of a longer name (``old_price_list``).
 
     Parameters
     ----------

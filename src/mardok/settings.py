@@ -300,10 +300,20 @@ class Phrases(Section):
 
 
 class Links(Section):
-    """Link weight."""
+    """Link weight, and links that wait to be made."""
 
     damping: float = Field(default=0.85, gt=0, lt=1)
     """Damping of PageRank."""
+    most: int = Field(default=10, ge=1)
+    """Most links that are planned to one page, the best first."""
+    few: int = Field(default=3, ge=1)
+    """Pages that link to a page from their text, below which it gets few links."""
+    first_position: float = Field(default=4, ge=1)
+    """Mean position from which on links may help a page that search shows; before that nothing has to be done."""
+    last_position: float = Field(default=20, ge=1)
+    """Mean position beyond which links within the site are not what a page lacks."""
+    deep: int = Field(default=3, ge=1)
+    """Links from the home page beyond which a page with clicks lies deep."""
 
 
 class Search(Section):
@@ -556,7 +566,7 @@ class Settings(Section):
     phrases: Phrases = Phrases()
     """Which phrases are told."""
     links: Links = Links()
-    """Link weight."""
+    """Link weight, and links that wait to be made."""
     search: Search = Search()
     """Search data."""
     rivals: Rivals = Rivals()

@@ -425,6 +425,21 @@ POSITIONS = Table(
     ("page", "query", "week"),
     csv=False,
 )
+LINK_PLAN = Table(
+    "link_plan",
+    "one row for each link that waits to be made: a page that mentions what another is about and does not link to it; of "
+    "each target the best",
+    (
+        Column("target", "str", "page that the link is to lead to"),
+        Column("source", "str", "page that mentions it"),
+        Column("block", "int32", "place of the block with the words in that page, from 0"),
+        Column("words_to_link", "str", "words of the block to make a link of"),
+        Column("sentence", "str", "sentence that they stand in"),
+        Column("weight", "float64", "link weight that the link would pass", unit="share", decimals=6),
+        Column("pages_that_link", "int64", "pages that link to the target from their text today", unit="pages"),
+    ),
+    ("target", "-weight", "source"),
+)
 PHRASES = Table(
     "phrases",
     "one row for each phrase",
@@ -586,8 +601,8 @@ STEP_ROWS = Table(
 TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
-        PLAN, STEP_ROWS, PAGES, GROUPS, PAIRS, QUERIES, UNANSWERED, POSITIONS, PHRASES, PAGE_PHRASES, SECTION_PHRASES,
-        BOILERPLATE, PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
+        PLAN, STEP_ROWS, LINK_PLAN, PAGES, GROUPS, PAIRS, QUERIES, UNANSWERED, POSITIONS, PHRASES, PAGE_PHRASES,
+        SECTION_PHRASES, BOILERPLATE, PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip
 """All tables by name."""

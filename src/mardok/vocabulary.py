@@ -28,6 +28,7 @@ class Action(StrEnum):
     RETITLE = "retitle"
     EXPAND = "expand"
     TRIM = "trim"
+    LINK = "link"
     NOINDEX = "noindex"
     RETIRE = "retire"
     TRANSLATE = "translate"
@@ -295,6 +296,24 @@ class NameRule(StrEnum):
     HARMLESS = "site-name-harmless"
 
 
+class LinkRule(StrEnum):
+    """The row that decided about links that wait to be made."""
+
+    SHOWN = "link-shown"
+    NAMED = "link-named"
+    ORPHAN = "link-orphan"
+    DEEP = "link-deep"
+
+
+class ParentSign(StrEnum):
+    """Why a page is the one that should link to another."""
+
+    BREADCRUMBS = "breadcrumbs"
+    ADDRESS = "address"
+    MENTION = "mention"
+    HOME = "home"
+
+
 class OtherRule(StrEnum):
     """The rows that decide about one thing each."""
 
@@ -307,9 +326,11 @@ class OtherRule(StrEnum):
     UNTIDY = "repair-untidy"
 
 
-Rule = CopyRule | ContainedRule | RivalRule | ThinRule | NameRule | OtherRule
+Rule = CopyRule | ContainedRule | RivalRule | ThinRule | NameRule | LinkRule | OtherRule
 """A row of the table of actions."""
-RULES: tuple[Rule, ...] = (*CopyRule, *ContainedRule, *RivalRule, *ThinRule, *NameRule, *OtherRule)
+RULES: tuple[Rule, ...] = (
+    *CopyRule, *ContainedRule, *RivalRule, *ThinRule, *NameRule, *LinkRule, *OtherRule,
+)  # fmt: skip
 
 
 class NoindexReason(StrEnum):
@@ -658,6 +679,7 @@ STEPS_OF_ACTION: Mapping[Action, tuple[StepKind, ...]] = {
     Action.RETITLE: (StepKind.RETITLE, StepKind.RELINK, StepKind.LEAVE),
     Action.EXPAND: (StepKind.EXPAND, StepKind.LEAVE),
     Action.TRIM: (StepKind.TRIM, StepKind.RELINK, StepKind.LEAVE),
+    Action.LINK: (StepKind.RELINK, StepKind.LEAVE),
     Action.NOINDEX: (StepKind.NOINDEX, StepKind.SITEMAP, StepKind.RELINK, StepKind.LEAVE),
     Action.RETIRE: (StepKind.RETIRE, StepKind.REDIRECT, StepKind.RELINK, StepKind.SITEMAP, StepKind.LEAVE),
     Action.TRANSLATE: (StepKind.TRANSLATE, StepKind.NOINDEX, StepKind.RELINK, StepKind.LEAVE),

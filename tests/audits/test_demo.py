@@ -44,7 +44,7 @@ def test_variants_are_three_proposals_by_whose_work_they_are(demo: mardok.Audit)
         assert own == json.loads(proposal.basis)["rules"]
         assert all(rule in proposal.summary for rule in own)
     assert moved["proposal"].nunique() == 3
-    assert 25 <= len(demo.plan) <= 35
+    assert 25 <= len(demo.plan) <= 40
     moved = demo.steps[demo.steps["step"].isin(["redirect", "canonical"])].set_index("url")["target"]
     for address, path in troubles.VARIANTS.items():
         assert moved[address] == url(path)

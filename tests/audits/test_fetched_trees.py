@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from selectolax.lexbor import LexborHTMLParser
+from slow_links import slow_links
 
 import mardok
 from mardok.extract import html
@@ -90,6 +91,14 @@ def test_copies_are_those_of_a_slow_and_obvious_computation(audit: mardok.Audit)
         assert found_shares == pytest.approx(
             np.array([expected[pair] for pair in sorted(expected)]).reshape(-1, 3), abs=1e-9
         )
+
+
+def test_links_that_wait_are_those_of_a_slow_search(audit: mardok.Audit) -> None:
+    table, slow = audit.tables["link_plan"].drop(columns="sentence"), slow_links(audit)
+    assert len(table) > 400
+    for fast, expected in zip(table.itertuples(index=False, name=None), slow, strict=True):
+        assert (fast[:4], fast[5]) == (expected[:4], expected[5])
+        assert fast[4] == pytest.approx(expected[4])
 
 
 def test_the_folder_is_written_and_read_back(audit: mardok.Audit, tmp_path: Path) -> None:

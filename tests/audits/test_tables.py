@@ -79,10 +79,10 @@ def test_every_step_tells_the_rule_of_its_proposal_and_the_pattern_of_its_addres
 
 
 def test_every_address_of_a_proposal_has_a_step(demo: mardok.Audit) -> None:
-    repairs = demo.plan.loc[demo.plan["action"] == "repair", "proposal"]
+    of_links = demo.plan.loc[demo.plan["action"].isin(["repair", "link"]), "proposal"]
     for proposal, n_pages in demo.plan[["proposal", "pages"]].itertuples(index=False):
         own = demo.steps[demo.steps["proposal"] == proposal]
-        is_beside = own["step"].eq("relink") & ~own["proposal"].isin(repairs)  # in a repair a relink is the work itself
+        is_beside = own["step"].eq("relink") & ~own["proposal"].isin(of_links)  # in these a relink is the work itself
         assert own.loc[~is_beside, "url"].nunique() >= n_pages
 
 

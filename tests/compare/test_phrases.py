@@ -278,7 +278,7 @@ def test_mentions_are_those_of_the_definition(pages: list[list[str]], wordings: 
     first = np.cumsum([0, *map(len, pages)])
     found = [
         (mention.page, mention.block - int(first[mention.page]), " ".join(words(mention.text)))
-        for mention in mentions_at(corpus, links, at)
+        for mention in mentions_at(corpus.corpus, links, at)
     ]
     assert found == slow_mentions(pages, wordings)
 

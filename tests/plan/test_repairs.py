@@ -14,7 +14,7 @@ from mardok.settings import Settings
 from mardok.vocabulary import CheckId
 from tests.findings.test_site_checks import CASES, HOST, Case, address, document, link, moved, sitemap
 
-SETTLED_ELSEWHERE = {CheckId.TEXT_UNTRANSLATED, CheckId.VARIANT_ANSWERS}
+SETTLED_ELSEWHERE = {CheckId.TEXT_UNTRANSLATED, CheckId.VARIANT_ANSWERS, CheckId.PAGE_ORPHAN}
 """Checks for which there are proposals of their own."""
 BROKEN = {
     "link-broken", "link-blocked", "redirect-loop", "redirect-broken", "canonical-broken", "canonical-noindex",

@@ -238,7 +238,7 @@ def test_the_command_writes_what_it_tells(
     )  # fmt: skip
     assert told.returncode == 3, told.stderr
     lines = told.stdout.splitlines()
-    assert lines[0].startswith("27 proposals accepted, with ")
+    assert lines[0].startswith("30 proposals accepted, with ")
     assert "3 undone" in lines[1]
     assert any(line.startswith("undone") for line in lines)
     assert str(out / "recheck.html") in told.stdout

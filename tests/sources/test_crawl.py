@@ -403,7 +403,7 @@ def test_the_command_collects_audits_and_says_how_it_went(
         done = run("audit", f"{server.base}/", "-o", tmp_path / "out", *pace)
         assert done.returncode == 0, done.stderr
         assert "Refused: by robots.txt (1)." in done.stderr
-        assert "Merge /bow-rehairing-service/" in done.stdout
+        assert "Merge /about-us/ into /about/" in done.stdout
         assert (tmp_path / "out.warc.gz").exists()
         n = len(server.log)
         assert run("audit", tmp_path / "out", "-o", tmp_path / "out", "--set", "copies.resemblance=0.9").returncode == 0

@@ -80,7 +80,7 @@ def unlinked_pages(audit: Audit, phrase: TopicPhrase, meant: int, rows: NDArray[
     stop_words = {folded(word) for word in audit.meta.settings.phrases.stop_words}
     stems = stemmed(corpus, [language] * len(kept), stop_words)
     found = find_mentions(stems, np.zeros(len(kept), np.int64), [[phrase.text]], exact=False)
-    told = unlinked(mentions_at(stems, _block_links(audit, kept), found), np.ones(len(kept), bool))
+    told = unlinked(mentions_at(corpus, _block_links(audit, kept), found), np.ones(len(kept), bool))
     waiting = [
         WaitingLink(pages["url"][one.page], one.sentence, one.anchor, one.n_mentions, float(weight[kept[one.page]]))
         for one in told

@@ -13,14 +13,13 @@ import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.phrases import gram_hashes, gram_hashes_at, stem_grams, words_left
-from mardok.text.distinct import first_of_equal
-from mardok.text.hashes import Hashes, Ints, word_hashes
+from mardok.compare.phrases import gram_hashes_at, stem_grams, words_left
+from mardok.text.distinct import distinct, first_of_equal
+from mardok.text.hashes import Corpus, Hashes, Ints, word_hashes
 from mardok.text.known_hashes import KnownHashes
 from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stem_hashes
@@ -31,6 +30,7 @@ _PLACES_AT_ONCE, _TEXTS_AT_ONCE = 1 << 20, 1 << 12
 _SENTENCE_END = re.compile(r"(?<![.!?\u2026])[.!?\u2026]++[\"'\u201d\u2019)\]]*+\s++|[\u3002\uff01\uff1f]")
 _GOOD_SENTENCE = 120
 """Characters of a sentence that says enough about a mention and not too much."""
+_JOINING, _GLUED = frozenset("_/\\@.:=#&~+-"), 2
 _LONGEST_SENTENCE = 240
 """Characters of a sentence that are shown around a mention."""
 
@@ -64,6 +64,8 @@ class Mention:
     is_heading: bool
     link: int
     """The link it stands in, -1 if in none."""
+    is_part: bool
+    """Whether it is part of something longer that is written in one: a name with underscores, an address, a file."""
 
 
 @dataclass(frozen=True)
@@ -94,31 +96,79 @@ def find_mentions(
         The wordings of each thing; one without any word matches nothing.
     """
     asked = [(thing, result) for thing, wordings in enumerate(things) for result in map(words, wordings) if result]
+    every = [(language, thing, result) for language in stemmed.languages for thing, result in asked]
+    found = _everywhere(stemmed, language_of, every, exact=exact)
+    order = np.lexsort((-found.n_words, found.place, found.thing))
+    kept = order[_apart(found.place[order], found.n_words[order], found.thing[order])]
+    return found.select(kept[np.lexsort((found.thing[kept], found.place[kept]))])
+
+
+def longest_mentions(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterable[Wording]) -> Found:
+    """Where any of many things are mentioned, inflected or not, all of them looked for at once.
+
+    Each is looked for in texts of one language. Of mentions that overlap, whatever they are of, the longest that begins
+    first counts: who says "violin hire prices" means the prices.
+
+    Parameters
+    ----------
+    language_of : ndarray of int64, shape (n_texts,)
+        Language of each text as a number in ``stemmed.languages``.
+    asked : iterable of tuple
+        A language, a thing and one of its wordings as folded words; the thing counts where its wording is in the language.
+
+    Examples
+    --------
+    >>> from mardok.text.hashes import corpus_of
+    >>> from mardok.text.stems import stemmed
+    >>> texts = stemmed(corpus_of(["violin hire prices for violins hired"]), ["en"], ())
+    >>> asked = [("en", 7, ["violin", "hire"]), ("en", 8, ["violin", "hire", "price"])]
+    >>> found = longest_mentions(texts, np.zeros(1, np.int64), asked)
+    >>> found.place.tolist(), found.thing.tolist()
+    ([0, 4], [8, 7])
+    """
+    found = _everywhere(stemmed, language_of, asked, exact=False)
+    order = np.lexsort((found.thing, -found.n_words, found.place))
+    ordered = found.select(order)
+    return ordered.select(np.array(_apart(ordered.place, ordered.n_words, np.zeros(len(order), np.int64)), np.int64))
+
+
+Wording = tuple[str, int, Sequence[str]]
+"""A language, a thing, and folded words that name it there."""
+
+
+def _everywhere(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterable[Wording], *, exact: bool) -> Found:
+    """All places where wordings begin, in no order; one pass over the words for each length of wordings."""
     left = words_left(stemmed)
+    number = {language: code for code, language in enumerate(stemmed.languages)}
+    by_length: dict[int, dict[str, list[tuple[int, Sequence[str]]]]] = defaultdict(lambda: defaultdict(list))
+    for language, thing, wording in asked:
+        if language in number and wording:
+            by_length[len(wording)][language].append((thing, wording))
     nothing = np.zeros(0, np.int64)
     parts = [(nothing, nothing, nothing)]
-    for n in sorted({len(result) for _, result in asked}):
-        things_of: dict[int, list[tuple[int, int]]] = defaultdict(list)
-        for thing, wording in asked:
-            for number, language in enumerate(stemmed.languages) if len(wording) == n else ():
-                own = word_hashes([" ".join(wording)])[0] if exact else stem_hashes(wording, language)
-                things_of[int(gram_hashes(own, n)[0])].append((number, thing))
-        wanted = np.array(sorted(things_of), np.uint64)
+    for n, by_language in sorted(by_length.items()):
+        hashes = np.concatenate([_wording_hashes(own, n, language, exact=exact) for language, own in by_language.items()])
+        things = np.array([thing for own in by_language.values() for thing, _ in own], np.int64)
+        codes = np.repeat([number[language] for language in by_language], [len(own) for own in by_language.values()])
+        wanted = distinct(hashes)
+        # What is wanted is told by the hash and the language together, in order.
+        key = np.searchsorted(wanted, hashes) * len(number) + codes
+        order = np.argsort(key, kind="stable")
+        key, things = key[order], things[order]
         at, match = _matches(stemmed, left, n, wanted, exact=exact)
-        language_at = language_of[np.searchsorted(stemmed.corpus.offsets, at, side="right") - 1]
-        order = np.argsort(match, kind="stable")
-        first = np.searchsorted(match[order], np.arange(len(wanted) + 1))
-        for known, (start, stop) in zip(wanted.tolist(), pairwise(first.tolist()), strict=True):
-            for number, thing in things_of[known]:
-                hits = order[start:stop]
-                places = at[hits[language_at[hits] == number]]
-                parts.append((places, np.full(len(places), n), np.full(len(places), thing)))
-    columns = [np.concatenate(column) for column in zip(*parts, strict=True)]
-    place, n_words, its_thing = columns
-    order = np.lexsort((-n_words, place, its_thing))
-    kept = order[_apart(place[order], n_words[order], its_thing[order])]
-    kept = kept[np.lexsort((its_thing[kept], place[kept]))]
-    return Found(place[kept], n_words[kept], its_thing[kept])
+        its_key = match * len(number) + language_of[np.searchsorted(stemmed.corpus.offsets, at, side="right") - 1]
+        first, end = np.searchsorted(key, its_key), np.searchsorted(key, its_key, side="right")
+        many = end - first
+        which = np.repeat(first - (np.cumsum(many) - many), many) + np.arange(many.sum())
+        parts.append((np.repeat(at, many), np.full(len(which), n), things[which]))
+    return Found(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+
+
+def _wording_hashes(asked: Sequence[tuple[int, Sequence[str]]], n: int, language: str, *, exact: bool) -> Hashes:
+    """Hash of each wording of n words."""
+    every = [word for _, wording in asked for word in wording]
+    own = word_hashes([" ".join(every)])[0] if exact else stem_hashes(every, language)
+    return gram_hashes_at(own, np.arange(len(asked)) * n, n)
 
 
 def _matches(stemmed: Stemmed, left: NDArray[np.int32], n: int, wanted: Hashes, *, exact: bool) -> tuple[Ints, Ints]:
@@ -196,7 +246,7 @@ def _apart(place: Ints, n_words: Ints, thing: Ints) -> list[int]:
     return kept
 
 
-def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention]:
+def mentions_at(corpus: Corpus, blocks: BlockLinks, at: Found) -> list[Mention]:
     """What there is to tell of mentions at some places.
 
     Parameters
@@ -206,7 +256,6 @@ def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention
     at : Found
         Where the mentions begin, and how many words each has.
     """
-    corpus = stemmed.corpus
     block_of = np.searchsorted(corpus.block_offsets, at.place, side="right") - 1
     page_of = np.searchsorted(corpus.first_blocks, block_of, side="right") - 1
     result = []
@@ -226,9 +275,27 @@ def mentions_at(stemmed: Stemmed, blocks: BlockLinks, at: Found) -> list[Mention
                 sentence_around(text, start, end),
                 bool(blocks.level[block]),
                 _link_at(blocks, block, start, end),
+                _is_part(text, start, end),
             )
         )
     return result
+
+
+def _is_part(text: str, start: int, end: int) -> bool:
+    """Whether signs that join glue some characters of a text to letters before or after them.
+
+    Examples
+    --------
+    >>> [_is_part(text, 4, 9) for text in ("old_price_list", "the price.", "the price, or", "see/price")]
+    [True, False, False, True]
+    """
+    before, after = text[max(start - 2, 0) : start], text[end : end + 2]
+    return _is_glued(before[::-1]) or _is_glued(after)
+
+
+def _is_glued(signs: str) -> bool:
+    """Whether of two signs beside a word the nearer one joins it to the other."""
+    return len(signs) == _GLUED and signs[0] in _JOINING and signs[1].isalnum()
 
 
 def _link_at(blocks: BlockLinks, block: int, start: int, end: int) -> int:
@@ -291,7 +358,7 @@ def unlinked(result: Iterable[Mention], fits: NDArray[np.bool_]) -> list[Unlinke
     """
     by_page: dict[int, list[Mention]] = defaultdict(list)
     for mention in result:
-        if fits[mention.page] and mention.link < 0 and not mention.is_heading:
+        if fits[mention.page] and mention.link < 0 and not (mention.is_heading or mention.is_part):
             by_page[mention.page].append(mention)
     stated = []
     for page, there in sorted(by_page.items()):

@@ -52,7 +52,7 @@ _MOST_BLOCKS = 3_000
 _MOST_QUERIES = 10
 _MOST_STRETCHES = 10
 _MOST_RIVAL_GROUPS, _MOST_RIVAL_QUERIES = 300, 10
-_MOST_UNANSWERED = 500
+_MOST_UNANSWERED, _MOST_WAITING = 500, 1000
 _TEXT_PAGES, _SHEET_PAGES = 100, 1_000
 """Pages whose texts, or sheets, make one part."""
 _SHEET = (
@@ -88,6 +88,7 @@ def report_parts(tables: TableStore) -> Parts:
         ("wording", _MOST_WORDINGS, lambda most: _wording(tables, listed, most)),
         ("rivals", _MOST_RIVAL_GROUPS, lambda most: _rivals(tables, order, listed, most)),
         ("unanswered", _MOST_UNANSWERED, lambda most: _unanswered(tables, listed, most)),
+        ("link_plan", _MOST_WAITING, lambda most: _waiting_links(tables, listed, most)),
         ("pairs", _MOST_PAIRS, lambda most: _pairs(tables, listed, most)),
     ]
     for name, most, build in builders:
@@ -453,6 +454,18 @@ def _unanswered(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
              round(row["position"], 1), row["missing"], row["promised"]]
             for row in rows
         ],
+    }  # fmt: skip
+
+
+def _waiting_links(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
+    """Links that wait to be made: those to the pages that fewest link to first."""
+    plan = tables["link_plan"].sort_values(["pages_that_link", "target", "weight"], ascending=[True, True, False]).head(most)
+    return {
+        "rows": [
+            [listed.of_url(row["target"]), listed.of_url(row["source"]), row["words_to_link"], row["sentence"],
+             int(row["pages_that_link"])]
+            for row in _records(plan)
+        ]
     }  # fmt: skip
 
 

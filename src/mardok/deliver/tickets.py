@@ -4,7 +4,8 @@ In:  accepted proposals with their steps.
 Out: a table of tickets, and for each owner a list in Markdown.
 
 Each step that asks for work is in exactly one ticket. Steps of one proposal that one owner does are one ticket; repairs are
-one for each trouble, since each is looked for elsewhere. Redirects and retired addresses that need nobody else first are one
+one for each trouble, since each is looked for elsewhere. Links that wait to be made are one for each page they are set on,
+so that an editor opens it once. Redirects and retired addresses that need nobody else first are one
 ticket, since the files for servers hold them all; where text has to be moved first they wait for the ticket that moves it.
 """
 
@@ -24,9 +25,9 @@ from mardok.deliver.briefs import markdown_text, records
 from mardok.findings.groups import group_id
 from mardok.folder import neutral_cell
 from mardok.plan.effort import step_rates
-from mardok.sentences import Sentence, Text, clipped, counted, hours, listing, quoted, sentence
+from mardok.sentences import Sentence, Text, clipped, counted, hours, listing, page_name, quoted, sentence
 from mardok.settings import Settings
-from mardok.vocabulary import CheckId, Owner, StepKind
+from mardok.vocabulary import CheckId, LinkRule, Owner, StepKind
 
 TICKETS_FILE = "tickets.csv"
 _COLUMNS = ("ticket", "owner", "title", "description", "test", "proposal", "steps", "hours")
@@ -38,6 +39,8 @@ _LONGEST = 300
 
 
 _LONGEST_ANCHOR = 60
+_LINKS = "links"
+"""What is told of links that wait to be made."""
 Anchors = Mapping[tuple[str, str], Sequence[str]]
 """Words of the links from a page to an address."""
 
@@ -86,7 +89,10 @@ def tickets(chosen: pd.DataFrame, steps: pd.DataFrame, anchors: Anchors, setting
         for step in own:
             is_installed = step["step"] in _SERVER_STEPS and not moves_text
             part = str(step["rule"]) if step["rule"] in tuple(CheckId) else ""
-            in_parts["" if is_installed else proposal, step["owner"], part].append(step)
+            if step["rule"] in tuple(LinkRule):
+                in_parts["", step["owner"], step["url"]].append(step)
+            else:
+                in_parts["" if is_installed else proposal, step["owner"], part].append(step)
     spent = _hours_of(by_proposal, work, settings)
     movers = {
         own[0]["proposal"]: _id(key, own)
@@ -153,10 +159,19 @@ def _title(steps: Sequence[Mapping[str, Any]]) -> str:
     """What is done to how many addresses; of a repair the fault."""
     counts: dict[str, int] = defaultdict(int)
     for step in steps:
-        counts[str(step["rule"]) if step["rule"] in tuple(CheckId) else str(step["step"])] += 1
+        counts[_what(step)] += 1
+    if set(counts) == {_LINKS}:
+        return str(sentence("ticket.links", n=counts[_LINKS], page=page_name(steps[0]["url"])))
     parts = [_part(name, n) for name, n in counts.items()]
     text = str(listing(parts, most=len(parts)))
     return text[0].upper() + text[1:]
+
+
+def _what(step: Mapping[str, Any]) -> str:
+    """The trouble that a step repairs, or else its kind; of a link that waits to be made that it is one."""
+    if step["rule"] in tuple(LinkRule):
+        return _LINKS
+    return str(step["rule"]) if step["rule"] in tuple(CheckId) else str(step["step"])
 
 
 def _part(name: str, n: int) -> Text:
@@ -193,7 +208,7 @@ def _line(step: Mapping[str, Any], anchors: Anchors) -> Sentence:
 
 
 def _tests(steps: Sequence[Mapping[str, Any]]) -> list[str]:
-    names = dict.fromkeys("repair" if step["rule"] in tuple(CheckId) else str(step["step"]) for step in steps)
+    names = dict.fromkeys("repair" if step["rule"] in tuple(CheckId) else _what(step) for step in steps)
     checks = listing(dict.fromkeys(str(step["rule"]) for step in steps if step["rule"] in tuple(CheckId)), most=20)
     return [str(sentence(f"ticket.test.{name}", checks=checks)) for name in names]
 

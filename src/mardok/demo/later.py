@@ -129,6 +129,7 @@ OUTCOMES: Mapping[tuple[str, str], Outcome] = {
     ("/de/reparatur/", "expand"): Outcome.DONE,
     ("/de/fragen/", "translate"): Outcome.DONE,
     ("/de/lieferung/", "translate"): Outcome.OTHERWISE,  # noindex instead
+    ("/de/lieferung/", "leave"): Outcome.OTHERWISE,
     ("/hire/sizes/", "retitle"): Outcome.DONE,
     ("/hire/sizes/", "relink"): Outcome.DONE,
     ("/repairs/adjusting-the-soundpost/", "investigate"): Outcome.NOT_TESTABLE,

@@ -80,6 +80,11 @@ UNTRANSLATED: dict[str, str] = {
 }
 """German addresses with English text, and the English page."""
 
+UNLINKED: dict[str, tuple[str, ...]] = {
+    "/repairs/crack-repair/": ("/blog/summer-heat-and-instruments/", "/blog/travelling-with-a-violin/"),
+}
+"""Pages that search shows in the middle ranks and few pages link to, and the posts that mention them."""
+
 RIVALS: tuple[tuple[str, str], ...] = (
     ("/blog/how-to-tune-a-violin/", "/blog/tuning-your-violin-for-the-first-time/"),
     ("/blog/when-to-change-violin-strings/", "/blog/how-often-should-violin-strings-be-replaced/"),

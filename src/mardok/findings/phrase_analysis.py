@@ -10,14 +10,13 @@ from dataclasses import dataclass
 
 import pandas as pd
 
-from mardok.compare.mentions import OwnUses, Unlinked, own_uses
+from mardok.compare.mentions import OwnUses, own_uses
 from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
-from mardok.findings.mentions import unlinked_mentions, wording_of
+from mardok.findings.link_plan import LinkPlan, plan_links
 from mardok.findings.wording import page_phrases_table, phrases_table, section_phrases_table, stemmed_site
 from mardok.text.site import Site
-from mardok.vocabulary import GroupKind
 
 
 @dataclass(frozen=True)
@@ -26,8 +25,8 @@ class PhraseAnalysis:
 
     tables: dict[str, pd.DataFrame]
     """Those of phrases."""
-    mentions: dict[int, list[Unlinked]]
-    """For keepers of copies the pages that mention what they are about and do not link to them."""
+    link_plan: LinkPlan
+    """Pages that mention what others are about and do not link to them."""
     of_topic: OwnUses
     """How each page uses its target phrase."""
 
@@ -44,13 +43,13 @@ def analyse_phrases(site: Site, facts: SiteFacts, promises: PagePromises, attrib
     """
     settings, copies = facts.settings.phrases, attribution.copies
     is_compared, stems = copies.is_compared, stemmed_site(site, settings)
-    keepers = (group.keeper for group in copies.grouping.groups if group.kind == GroupKind.COPIES)
-    wanted = {row: text for row in keepers if (text := wording_of(site, row))}
-    mentions = unlinked_mentions(site, stems, facts.destinations, is_compared, wanted)
+    link_plan = plan_links(site, stems, facts, promises, attribution)
     of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in promises.topics])
-    tables = {  # last, when what is done beside needs less memory: they need the most
+    tables = {
+        "link_plan": link_plan.table(site),
+        # last, when what is done beside needs less memory: they need the most
         "phrases": phrases_table(stems, is_compared, attribution.words.is_repeated, settings),
         "page_phrases": page_phrases_table(stems, settings),
         "section_phrases": section_phrases_table(site, stems, is_compared, attribution.words, settings),
     }
-    return PhraseAnalysis(tables, mentions, of_topic)
+    return PhraseAnalysis(tables, link_plan, of_topic)

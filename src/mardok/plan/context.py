@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from mardok.compare.contradictions import calendar_names
 from mardok.compare.difference import LINE_BREAK, difference
-from mardok.compare.mentions import Unlinked
 from mardok.findings.keeper import PageStrength
+from mardok.findings.link_plan import LinkPlan, WaitingLink
 from mardok.findings.promise import TURNING
 from mardok.plan.gain import GainModel, sum_of_gains
 from mardok.plan.moves import Moves
@@ -41,8 +41,8 @@ class PlanContext:
     strength: PageStrength
     gains: GainModel | None
     """What changes to pages bring in clicks; None without search data."""
-    mentions: Mapping[int, Sequence[Unlinked]]
-    """For keepers the pages that mention what they are about and do not link to them."""
+    link_plan: LinkPlan
+    """Pages that mention what others are about and do not link to them."""
     unsaid: Mapping[str, Sequence[str]]
     """For addresses the words they are asked for and do not say."""
     settings: Settings
@@ -90,18 +90,13 @@ class PlanContext:
         """Pages that mention what the keeper is about, of those that stay, to get a link to it."""
         if self.moves.is_moved(keeper):
             return []
-        result = [at for at in self.mentions.get(keeper, ()) if not self.moves.is_moved(at.page)]
-        result.sort(key=lambda at: (-self.strength.link_weight[at.page], at.page))
-        return [
-            Step(
-                self.url(at.page),
-                StepKind.RELINK,
-                self.url(keeper),
-                sentence("step.mention", anchor=at.anchor, context=at.sentence),
-            )
-            for at in result[: self.settings.plan.mentions]
-            if at.page not in rows
-        ]
+        waiting = [link for link in self.link_plan.links.get(keeper, ()) if not self.moves.is_moved(link.source)]
+        return [self.link_step(link, keeper) for link in waiting[: self.settings.plan.mentions] if link.source not in rows]
+
+    def link_step(self, link: WaitingLink, target: int) -> Step:
+        """The step that makes a link of words that wait to be one."""
+        detail = sentence("step.mention", anchor=link.anchor, context=link.sentence)
+        return Step(self.url(link.source), StepKind.RELINK, self.url(target), detail)
 
     def unique_text(self, row: int, keeper: int) -> list[Step]:
         """What a page says that its keeper does not, if that is worth moving."""

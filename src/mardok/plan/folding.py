@@ -27,7 +27,7 @@ from mardok.settings import Plan
 from mardok.urls import split_url
 from mardok.vocabulary import Action, GainUnit
 
-_FOLDED = (Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action.EXPAND, Action.TRIM)
+_FOLDED = (Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action.EXPAND, Action.TRIM, Action.LINK)
 _MOST_TOLD = 50
 
 
@@ -78,7 +78,8 @@ class _Change:
 def _change(proposal: Proposal) -> _Change | None:
     """How the pages of a proposal differ from its keeper; None unless all do in one part of the path, in one way."""
     others = [url for url in proposal.urls if url != proposal.keeper]
-    if proposal.action not in _FOLDED or proposal.is_by_pattern or not proposal.keeper or not others:
+    is_of_pages = proposal.action in _FOLDED and proposal.action != Action.LINK  # pages that link are no counterparts
+    if not is_of_pages or proposal.is_by_pattern or not proposal.keeper or not others:
         return None
     changes = {_changed_part(url, proposal.keeper) for url in others}
     return changes.pop() if len(changes) == 1 else None
@@ -121,7 +122,8 @@ def _as_pattern(alike: Sequence[Proposal], settings: Plan) -> Proposal:
 
 def _sections(proposal: Proposal) -> tuple[str, str]:
     """Section of the first page that is worked on, and of the page that stays."""
-    worked = next((url for url in proposal.urls if url != proposal.keeper), proposal.keeper)
+    others = (url for url in proposal.urls if url != proposal.keeper)
+    worked = proposal.keeper if proposal.action == Action.LINK else next(others, proposal.keeper)
     return section_name(worked), section_name(proposal.keeper or worked)
 
 
@@ -130,7 +132,8 @@ def _as_one(alike: Sequence[Proposal]) -> Proposal:
     action, (source, target) = first.action, _sections(first)
     urls = tuple(sorted({url for one in alike for url in one.urls}))
     kept = {one.keeper for one in alike}
-    n_pages = len(set(urls) - kept) if action != Action.EXPAND else len(urls)
+    moved = len(set(urls) - kept)
+    n_pages = {Action.EXPAND: len(urls), Action.LINK: len(kept)}.get(action, moved)
     summary = sentence(
         f"folded.summary.{action}", pages=counted("page", n_pages), section=path_of(source),
         others=counted("other", len(kept)), target=path_of(target), cases=len(alike),

@@ -34,6 +34,7 @@ from mardok.plan.contained import (
 )
 from mardok.plan.context import PlanContext
 from mardok.plan.gain import GainModel, click_curve
+from mardok.plan.links import link_proposals
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Proposal
 from mardok.plan.proposals import GroupDraft, fixed_pages, group_drafts, group_proposals
@@ -45,7 +46,7 @@ from mardok.plan.thin import ThinDraft, thin_drafts, thin_proposals
 from mardok.plan.trim import trim_proposals
 from mardok.text.site import Site
 from mardok.urls import is_home
-from mardok.vocabulary import GroupKind, ThinRule
+from mardok.vocabulary import CheckId, GroupKind, LinkRule, ThinRule
 
 _MOST_UNSAID = 5
 """Words that a page is told to say."""
@@ -87,7 +88,7 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
     by_draft = [draft.moved for kind in (drafts.groups, drafts.rivals, drafts.thin, drafts.contained) for draft in kind]
     moves = Moves(site, facts.destinations, [move for moved in by_draft for move in moved])
     context = PlanContext(
-        site, facts.strength, gains, inputs.phrases.mentions, unsaid_words(inputs.rivals.unanswered, _MOST_UNSAID),
+        site, facts.strength, gains, inputs.phrases.link_plan, unsaid_words(inputs.rivals.unanswered, _MOST_UNSAID),
         facts.settings, moves, inputs.attribution.is_pasted,
     )  # fmt: skip
     copies, is_whole = inputs.attribution.copies, facts.coverage.is_whole
@@ -96,7 +97,7 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
     trimmed = {site.row_of[url] for proposal in trims for url in proposal.urls}
     grouping = copies.grouping
     guests = untranslated_guests(site, grouping.untranslated, facts.meant_for)
-    return [
+    proposals = [
         *group_proposals(drafts.groups, context),
         *rival_proposals(drafts.rivals, context),
         *thin_proposals([draft for draft in drafts.thin if draft.row not in trimmed], context, is_whole=is_whole),
@@ -104,10 +105,13 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
         *manual_proposals(drafts.manuals, context),
         *trims,
         *site_name_proposals(inputs.rivals.names, context),
-        *repair_proposals(inputs.checks, reserved.gone, context),
         *translate_proposals(guests, facts.meant_for, reserved.moved, context),
         *filter_proposals(facts.kinds, copies.rows.tolist(), reserved.disposed_of, context),
     ]
+    links = link_proposals(facts, reserved.gone, proposals, context)
+    linked = {step.target for one in links if one.rule == LinkRule.ORPHAN for step in one.steps}
+    left = [one for one in inputs.checks if one.check != CheckId.PAGE_ORPHAN or one.url not in linked]
+    return [*proposals, *links, *repair_proposals(left, reserved.gone, context)]
 
 
 def _gain_model(facts: SiteFacts, rivals: RivalAnalysis) -> GainModel | None:

@@ -61,7 +61,7 @@ def _blocks_table(site: SiteBlocks, is_boilerplate: NDArray[np.bool_]) -> pd.Dat
     return BLOCKS.frame(
         {
             "page": blocks.page[shown],
-            "block": _numbers_in_page(blocks)[shown],
+            "block": numbers_in_page(blocks)[shown],
             "text": Recurring(blocks.text[at], blocks.texts),
             "tag": _context_column(blocks, at, lambda context: context.tag),
             "place": _context_column(blocks, at, lambda context: context.place),
@@ -74,7 +74,7 @@ def _blocks_table(site: SiteBlocks, is_boilerplate: NDArray[np.bool_]) -> pd.Dat
 
 def _links_table(site: SiteBlocks) -> pd.DataFrame:
     blocks, links = site.blocks, site.links
-    block = np.where(blocks.has_text[blocks.at], _numbers_in_page(blocks), np.int32(-1))[links.place]
+    block = np.where(blocks.has_text[blocks.at], numbers_in_page(blocks), np.int32(-1))[links.place]
     # They stand in the order of the table, but for those without text, which come first on their page.
     is_in_text = block >= 0
     order: Codes | slice = slice(None)
@@ -96,7 +96,7 @@ def _links_table(site: SiteBlocks) -> pd.DataFrame:
     )
 
 
-def _numbers_in_page(blocks: Blocks) -> Codes:
+def numbers_in_page(blocks: Blocks) -> Codes:
     """The number of the block at each place among those of its page that have text."""
     before = np.cumsum(blocks.has_text[blocks.at], dtype=np.int32) - np.int32(1)
     at_begin = np.concatenate([np.zeros(1, np.int32), before + np.int32(1)])[blocks.first[:-1]]

@@ -105,6 +105,38 @@ async function wordingView(root, { isAll }) {
         )
       : h("p", {}, "None."),
   );
+  root.append(
+    h("h3", {}, "Links that wait"),
+    h(
+      "p",
+      { class: "soft" },
+      "Pages that say what another page is about, and do not link to it from their text. All of them stand in link_plan.csv.",
+    ),
+    await waitingLinksTable(pages, isAll),
+  );
+}
+
+async function waitingLinksTable(pages, isAll) {
+  const plan = await part("link_plan");
+  if (!plan.rows.length) return h("p", {}, "None.");
+  const named = (value) => (typeof value === "number" ? pages.url[value] : value);
+  return makeTable({
+    caption: "Links that wait to be made",
+    noun: "row",
+    rows: plan.rows,
+    isAll,
+    columns: [
+      { title: "Link to", kind: "t", value: (row) => named(row[0]), cell: (row) => pageLink(pages, row[0]) },
+      {
+        title: "From",
+        kind: "t",
+        value: (row) => named(row[1]),
+        cell: (row) => [pageLink(pages, row[1]), h("div", { class: "small" }, bdi(row[3]))],
+      },
+      { title: "Words to link", kind: "t", value: (row) => row[2], cell: (row) => bdi(row[2]) },
+      { title: "Pages that link now", kind: "n", value: (row) => row[4], cell: (row) => figure(row[4]) },
+    ],
+  }).element;
 }
 
 function rivalDetail(pages, group, figures, promises) {
