@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from mardok.compare.copies import find_copies
     from mardok.compare.difference import Run
     from mardok.deliver.handoff import HandedOver, hand_off
+    from mardok.drafts.job import CheckedDraft, DraftReport, check_draft
     from mardok.errors import (
         FolderError,
         HandoffError,
@@ -48,13 +49,16 @@ _MODULE_OF = {
     "Settings": "settings", "read_settings": "settings", "PageSheet": "sheets", "CrawlSummary": "sources.crawl.run",
     "crawl": "sources.crawl.run", "recheck": "rechecking.job", "Rechecked": "rechecking.rechecked",
     "versus": "beside.job", "overview": "beside.overview", "ComparedSites": "beside.compared",
-    "topic": "beside.topic", "TopicAnswer": "beside.topic",
+    "topic": "beside.topic", "TopicAnswer": "beside.topic", "check_draft": "drafts.job", "CheckedDraft": "drafts.job",
+    "DraftReport": "drafts.job",
 }  # fmt: skip
 
 __all__ = [
     "Audit",
+    "CheckedDraft",
     "ComparedSites",
     "CrawlSummary",
+    "DraftReport",
     "FolderError",
     "HandedOver",
     "HandoffError",
@@ -75,6 +79,7 @@ __all__ = [
     "UnknownPageError",
     "UnsafePlanError",
     "audit",
+    "check_draft",
     "crawl",
     "figures",
     "find_copies",

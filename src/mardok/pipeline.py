@@ -13,9 +13,12 @@ from os import PathLike, fspath
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from mardok.audits import Audit
+from mardok.compare.fingerprints import all_fingerprints
 from mardok.compare.topics import find_promises
 from mardok.findings.attribution import attribute_words
 from mardok.findings.checks import checks_table, run_checks
@@ -39,7 +42,7 @@ from mardok.progress import Progress, tell_nobody
 from mardok.settings import Settings
 from mardok.sources.opening import resolved_sources
 from mardok.store import MemoryStore
-from mardok.tables import UNREAD
+from mardok.tables import FINGERPRINTS, UNREAD
 from mardok.text.furniture_parts import furniture_table
 from mardok.text.site import Site, site_of
 from mardok.text.site_tables import site_tables
@@ -146,11 +149,18 @@ def _tables(site: Site, facts: SiteFacts, plan: Plan, inputs: PlanInputs, findin
         "checks": checks_table(inputs.checks),
         **attribution.tables,
         **inputs.phrases.tables,
+        "fingerprints": _fingerprints_table(site, copies.rows),
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in facts.unread),
     }
     is_boilerplate, shown = attribution.words.boilerplate_blocks, site.without_words
     del site  # the tables of blocks and links are the largest, and need the room of the words
     return {**tables, **site_tables(shown, is_boilerplate), "furniture": furniture_table(shown)}
+
+
+def _fingerprints_table(site: Site, rows: NDArray[np.int64]) -> pd.DataFrame:
+    """What other texts are compared with the pages by."""
+    hashes, pages = all_fingerprints(site.corpus, rows)
+    return FINGERPRINTS.frame({"hash": hashes, "page": pages})
 
 
 def _meta(files: InputFiles, inputs: Inputs, settings: Settings, counts: dict[str, Any], *, is_rendered: bool) -> AuditMeta:

@@ -440,6 +440,27 @@ LINK_PLAN = Table(
     ),
     ("target", "-weight", "source"),
 )
+WORDINGS = Table(
+    "wordings",
+    "one row for each phrase that one page is called by, and no other: what links to it may say",
+    (
+        Column("hash", "int64", "hash of the stems of its words"),
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("words", "int32", "words of the phrase", unit="words"),
+    ),
+    ("hash", "page"),
+    csv=False,
+)
+FINGERPRINTS = Table(
+    "fingerprints",
+    "one row for each hash of five words in a row that is kept of a page, so that what eight words have in common is found",
+    (
+        Column("hash", "int32", "hash of the words"),
+        Column("page", "int32", "row of the page in pages, from 0; of very many the first 64"),
+    ),
+    ("hash", "page"),
+    csv=False,
+)
 PHRASES = Table(
     "phrases",
     "one row for each phrase",
@@ -602,7 +623,8 @@ TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
         PLAN, STEP_ROWS, LINK_PLAN, PAGES, GROUPS, PAIRS, QUERIES, UNANSWERED, POSITIONS, PHRASES, PAGE_PHRASES,
-        SECTION_PHRASES, BOILERPLATE, PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
+        SECTION_PHRASES, WORDINGS, FINGERPRINTS, BOILERPLATE, PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS,
+        IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip
 """All tables by name."""

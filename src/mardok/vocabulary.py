@@ -664,6 +664,33 @@ class Gap(StrEnum):
     WORD = "word"
 
 
+class DraftAdvice(StrEnum):
+    """What follows for a page that is not published yet."""
+
+    GO_ON = "go-on"
+    EXTEND = "extend"
+    TELL_APART = "tell-apart"
+
+
+class DraftRule(StrEnum):
+    """Why a draft is not to be published as it is."""
+
+    COPY = "copy"
+    COPY_OF_OTHER = "copy-of-other"
+    CONTAINED = "contained"
+    CONTAINED_IN_OTHER = "contained-in-other"
+    HOLDS = "holds"
+    HOLDS_OTHER = "holds-other"
+    HOLDS_TWO = "holds-two"
+    PATCHED = "patched"
+    NAMED = "named"
+    PROMISED_AND_SHOWN = "promised-and-shown"
+    SHOWN = "shown"
+    PROMISED = "promised"
+    DRAFT_ALIKE = "draft-alike"
+    DRAFT_PROMISES = "draft-promises"
+
+
 STEPS_OF_ACTION: Mapping[Action, tuple[StepKind, ...]] = {
     Action.MERGE: (
         StepKind.REDIRECT,

@@ -6,6 +6,8 @@ Out: the pages with a mention in running text and no link, those that would pass
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -32,6 +34,7 @@ class WaitingLink:
     """The words to make a link of."""
     n_mentions: int
     link_weight: float
+    """What the link would pass."""
 
 
 @dataclass(frozen=True)
@@ -46,31 +49,32 @@ class Linking:
     """Pages with the words that were not looked at, since there are so many."""
 
 
-def unlinked_pages(audit: Audit, phrase: TopicPhrase, meant: int, rows: NDArray[np.int64]) -> Linking:
+def unlinked_pages(
+    audit: Audit, phrase: TopicPhrase, language: str, rows: NDArray[np.int64], targets: Collection[int]
+) -> Linking:
     """The pages that mention a phrase in running text, and link neither there nor elsewhere in it to the page meant for it.
 
     Parameters
     ----------
-    meant : int
-        Row of that page; -1 if there is none, and so no link to be made.
+    language : str
+        Language of that page.
     rows : ndarray of int64
         Rows of the pages whose texts may hold the words.
+    targets : collection of int
+        Rows of that page and of other addresses of it; none if it is not published yet.
     """
-    if meant < 0:
-        return Linking((), 0, 0)
     tables = audit.tables
-    language = tables.row("pages", meant, ["language"])["language"]
-    leading = np.flatnonzero(tables.column("links", "target_page") == meant)
+    leading = np.flatnonzero(np.isin(tables.column("links", "target_page"), sorted(targets)))
     links = tables.rows("links", leading, ["page", "chrome"])
     linking = {
-        page for page, in_chrome in zip(links["page"], links["chrome"], strict=True) if not in_chrome and page != meant
+        page for page, in_chrome in zip(links["page"], links["chrome"], strict=True) if not in_chrome and page not in targets
     }
     names = ("language", "indexable", "variant_of", "link_weight")
     cells = tables.rows("pages", rows, names)
     weight = {
         row: weight or 0.0
         for row, own, is_indexable, variant_of, weight in zip(rows.tolist(), *(cells[name] for name in names), strict=True)
-        if own == language and is_indexable and not variant_of and row != meant and row not in linking
+        if own == language and is_indexable and not variant_of and row not in targets and row not in linking
     }
     kept = sorted(sorted(weight, key=lambda row: (-weight[row], row))[:_MOST_READ])
     if not kept:
@@ -80,20 +84,23 @@ def unlinked_pages(audit: Audit, phrase: TopicPhrase, meant: int, rows: NDArray[
     stop_words = {folded(word) for word in audit.meta.settings.phrases.stop_words}
     stems = stemmed(corpus, [language] * len(kept), stop_words)
     found = find_mentions(stems, np.zeros(len(kept), np.int64), [[phrase.text]], exact=False)
-    told = unlinked(mentions_at(corpus, _block_links(audit, kept), found), np.ones(len(kept), bool))
-    waiting = [
-        WaitingLink(pages["url"][one.page], one.sentence, one.anchor, one.n_mentions, float(weight[kept[one.page]]))
-        for one in told
-    ]
+    blocks, n_targets = _blocks_with_links(audit, kept)
+    damping = audit.meta.settings.links.damping
+    waiting = []
+    for one in unlinked(mentions_at(corpus, blocks, found), np.ones(len(kept), bool)):
+        row = kept[one.page]
+        passes = float(weight[row]) * damping / (n_targets.get(row, 0) + 1)
+        waiting.append(WaitingLink(pages["url"][one.page], one.sentence, one.anchor, one.n_mentions, passes))
     waiting.sort(key=lambda one: (-one.link_weight, one.url))
     return Linking(tuple(waiting), len(linking), len(weight) - len(kept))
 
 
-def _block_links(audit: Audit, rows: list[int]) -> BlockLinks:
-    """The blocks of main text of some pages with their links."""
+def _blocks_with_links(audit: Audit, rows: list[int]) -> tuple[BlockLinks, Mapping[int, int]]:
+    """The blocks of main text of some pages with their links; and how many pages each of them links to."""
     at = np.array(rows, np.int64)
     blocks = audit.tables.of_pages("blocks", at, ["page", "block", "text", "level", "main"])
-    links = audit.tables.of_pages("links", at, ["page", "block", "start", "end", "url"])
+    links = audit.tables.of_pages("links", at, ["page", "block", "start", "end", "url", "target_page"])
+    n_targets = Counter(page for page, target in set(zip(links["page"], links["target_page"], strict=True)) if target >= 0)
     of_block: dict[tuple[int, int], list[tuple[int, int, str]]] = {}
     for page, block, *link in zip(*(links[name] for name in ("page", "block", "start", "end", "url")), strict=True):
         of_block.setdefault((page, block), []).append((link[0], link[1], link[2]))
@@ -106,7 +113,7 @@ def _block_links(audit: Audit, rows: list[int]) -> BlockLinks:
             levels.append(level)
             told += of_block.get((page, block), [])
             first.append(len(told))
-    return BlockLinks(
+    stated = BlockLinks(
         text_of=texts.__getitem__,
         level=np.array(levels, np.int64),
         first=np.array(first, np.int64),
@@ -114,3 +121,4 @@ def _block_links(audit: Audit, rows: list[int]) -> BlockLinks:
         end=np.array([link[1] for link in told], np.int64),
         url_of=lambda number: told[number][2],
     )
+    return stated, n_targets

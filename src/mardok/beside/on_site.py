@@ -124,7 +124,10 @@ def find_on_site(audit: Audit, phrase: TopicPhrase, targets: Mapping[str, str]) 
         for row, told in _with_texts(audit, phrase, {row: places[row] for row in shown}).items()
     )  # fmt: skip
     url = str(tables.row("pages", meant, ["url"])["url"]) if meant >= 0 else ""
-    linking = unlinked_pages(audit, phrase, meant, tables.matching("pages", "main_text", patterns))
+    linking = Linking((), 0, 0)
+    if meant >= 0:
+        language = tables.row("pages", meant, ["language"])["language"]
+        linking = unlinked_pages(audit, phrase, language, tables.matching("pages", "main_text", patterns), [meant])
     verdict = _verdict(meant, promising, search)
     standing = _Standing(verdict, url, by, len(promising), search)
     proposal = _proposal(audit, phrase, url, [*(one.url for one in promisers), *(search.urls if search is not None else ())])

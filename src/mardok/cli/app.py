@@ -13,7 +13,7 @@ import sys
 
 import typer
 
-from mardok.cli import audit, crawl, demo, handoff, page, pages, pair, phrases, recheck, topic, versus
+from mardok.cli import audit, crawl, demo, draft, handoff, page, pages, pair, phrases, recheck, topic, versus
 from mardok.cli.console import fail, fail_unexpectedly, hide_log, replace_what_cannot_be_shown, show_log
 from mardok.errors import FolderError, MardokError
 
@@ -35,6 +35,7 @@ app.command("phrases")(phrases.phrases)
 app.command("handoff")(handoff.handoff)
 app.command("recheck")(recheck.recheck)
 app.command("topic")(topic.topic)
+app.command("draft")(draft.draft)
 app.command("versus")(versus.versus)
 
 

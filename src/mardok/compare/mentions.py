@@ -99,7 +99,7 @@ def find_mentions(
     every = [(language, thing, result) for language in stemmed.languages for thing, result in asked]
     found = _everywhere(stemmed, language_of, every, exact=exact)
     order = np.lexsort((-found.n_words, found.place, found.thing))
-    kept = order[_apart(found.place[order], found.n_words[order], found.thing[order])]
+    kept = order[apart(found.place[order], found.n_words[order], found.thing[order])]
     return found.select(kept[np.lexsort((found.thing[kept], found.place[kept]))])
 
 
@@ -129,7 +129,7 @@ def longest_mentions(stemmed: Stemmed, language_of: NDArray[np.int64], asked: It
     found = _everywhere(stemmed, language_of, asked, exact=False)
     order = np.lexsort((found.thing, -found.n_words, found.place))
     ordered = found.select(order)
-    return ordered.select(np.array(_apart(ordered.place, ordered.n_words, np.zeros(len(order), np.int64)), np.int64))
+    return ordered.select(np.array(apart(ordered.place, ordered.n_words, np.zeros(len(order), np.int64)), np.int64))
 
 
 Wording = tuple[str, int, Sequence[str]]
@@ -228,7 +228,7 @@ def own_uses(stemmed: Stemmed, languages: Sequence[str], phrases: Sequence[str])
             hashes = np.concatenate([np.zeros(0, np.uint64), *(result for _, result in stem_grams(stemmed, at, n))])
             is_it = hashes == wanted[which]
             at, which = at[is_it], which[is_it]
-            kept = _apart(at, np.full(len(at), n), which)
+            kept = apart(at, np.full(len(at), n), which)
             at, which = at[kept], which[kept]
             uses[rows] = np.bincount(which, minlength=len(rows))
             begins = np.flatnonzero(first_of_equal(which))
@@ -236,8 +236,14 @@ def own_uses(stemmed: Stemmed, languages: Sequence[str], phrases: Sequence[str])
     return OwnUses(uses, first)
 
 
-def _apart(place: Ints, n_words: Ints, thing: Ints) -> list[int]:
-    """Those that do not begin inside one before of the same thing."""
+def apart(place: Ints, n_words: Ints, thing: Ints) -> list[int]:
+    """Those mentions that do not begin inside one before of the same thing.
+
+    Parameters
+    ----------
+    place, n_words, thing : ndarray of int64
+        Where each begins, how many words it has, and of what; ordered by thing, then by place, the longest first.
+    """
     kept, end, before = [], -1, -1
     for at, (first, n, its) in enumerate(zip(place.tolist(), n_words.tolist(), thing.tolist(), strict=True)):
         if its != before or first >= end:

@@ -65,8 +65,8 @@ class Titles:
 def split_titles(site: Site) -> Titles:
     """Take the titles of all pages apart."""
     names = _site_names(site)
-    known = {language: [_letters(name) for name in result] for language, result in names.items()}
-    parts = [_parts_of(page.title, known.get(page.language, ())) for page in site.pages]
+    known = {language: [letters_of(name) for name in result] for language, result in names.items()}
+    parts = [split_title(page.title, known.get(page.language, ())) for page in site.pages]
     own = [part for part, _ in parts]
     stated = {name for result in names.values() for name in result}
     distinctive = {name: _distinctive_words(name, own, site) for name in sorted(stated)}
@@ -85,7 +85,7 @@ def title_parts(title: str) -> list[str]:
     return [part for part in _SEPARATOR.split(title[numbering.end() :] if numbering else title) if part]
 
 
-def _letters(text: str) -> str:
+def letters_of(text: str) -> str:
     """The letters of a text, by which names are compared."""
     return "".join(words(text)).replace("-", "").replace("'", "")
 
@@ -100,7 +100,7 @@ def _site_names(site: Site) -> dict[str, list[str]]:
             titles[page.language].add(page.title)
         text_words.update(page.signs.site_names)
         hosts[split_url(page.url).netloc] += 1
-    vouched = {_letters(name) for name in text_words} | {_host_letters(host) for host, _ in hosts.most_common(8)}
+    vouched = {letters_of(name) for name in text_words} | {_hostletters_of(host) for host, _ in hosts.most_common(8)}
     vouched.discard("")
     return {
         language: _names_of([title_parts(title) for title in sorted(different)], vouched)
@@ -108,10 +108,10 @@ def _site_names(site: Site) -> dict[str, list[str]]:
     }
 
 
-def _host_letters(host: str) -> str:
+def _hostletters_of(host: str) -> str:
     """The letters of a host's own name, such as ``wyndaleviolins`` of ``www.wyndale-violins.example``."""
     labels = host.partition(":")[0].removeprefix("www.").split(".")
-    return _letters(labels[0] if len(labels) < 3 else max(labels[:-1], key=len))
+    return letters_of(labels[0] if len(labels) < 3 else max(labels[:-1], key=len))
 
 
 def _names_of(titles: Sequence[Sequence[str]], vouched: Iterable[str]) -> list[str]:
@@ -121,7 +121,7 @@ def _names_of(titles: Sequence[Sequence[str]], vouched: Iterable[str]) -> list[s
     beside: dict[str, set[str]] = defaultdict(set)
     written: dict[str, Counter[str]] = defaultdict(Counter)
     for parts in titles:
-        ends = {_letters(part): part for part in ((parts[0], parts[-1]) if len(parts) > 1 else ())}
+        ends = {letters_of(part): part for part in ((parts[0], parts[-1]) if len(parts) > 1 else ())}
         for letters, part in ends.items():
             counts[letters] += 1
             written[letters][part] += 1
@@ -134,9 +134,9 @@ def _names_of(titles: Sequence[Sequence[str]], vouched: Iterable[str]) -> list[s
     }
     whole = set(result)
     for parts in titles:  # a name that stands there without a separator
-        ended = _vouched_end(parts[-1], vouched) if parts and _letters(parts[-1]) not in whole else ""
+        ended = _vouched_end(parts[-1], vouched) if parts and letters_of(parts[-1]) not in whole else ""
         if ended:
-            letters = _letters(ended)
+            letters = letters_of(ended)
             result[letters] = result.get(letters, 0) + 1
             written[letters][ended] += 1
     most = sorted(result, key=lambda letters: (-result[letters], letters))
@@ -147,19 +147,30 @@ def _vouched_end(part: str, vouched: Iterable[str]) -> str:
     """The last words of a longer text if they are a name that others vouch for."""
     pieces = part.split()
     for n in range(1, min(_LONGEST_NAME, len(pieces) - 1) + 1):
-        if _letters(" ".join(pieces[-n:])) in vouched:
+        if letters_of(" ".join(pieces[-n:])) in vouched:
             return " ".join(pieces[-n:])
     return ""
 
 
-def _parts_of(title: str, names: Sequence[str]) -> tuple[str, str]:
-    """The page's part of a title and the site's."""
+def split_title(title: str, names: Sequence[str]) -> tuple[str, str]:
+    """The page's part of a title and the site's.
+
+    Parameters
+    ----------
+    names : sequence of str
+        Names of the site, by their letters.
+
+    Examples
+    --------
+    >>> split_title("Violin hire | Wyndale Violins", [letters_of("Wyndale Violins")])
+    ('Violin hire', 'Wyndale Violins')
+    """
     parts = title_parts(title)
     own: list[str] = []
     named: list[str] = []
     for place, part in enumerate(parts):
         is_end = place in (0, len(parts) - 1)
-        (named if is_end and _letters(part) in names else own).append(part)
+        (named if is_end and letters_of(part) in names else own).append(part)
     if own and not named:
         ended = _vouched_end(own[-1], names)
         if ended:
@@ -178,7 +189,7 @@ def _distinctive_words(name: str, own_titles: Sequence[str], site: Site) -> froz
     if len(text_words) > 1:
         usual = max(_LEAST_PAGES, _COMMON_SHARE * len(site.pages))
         apart = [word for word in apart if _pages_with_plain(word, site) < usual]
-    host = _host_letters(Counter(split_url(page.url).netloc for page in site.pages).most_common(1)[0][0])
+    host = _hostletters_of(Counter(split_url(page.url).netloc for page in site.pages).most_common(1)[0][0])
     in_host = [word for word in text_words if len(word) >= _HOST_WORD and word in host]
     # Where none is left, common words that the host is called by name the site together, such as "long" and "furrow".
     return frozenset(set(apart) & set(in_host) or apart or in_host)

@@ -146,7 +146,7 @@ def find_promises(site: Site, titles: Titles, generic: Collection[str]) -> PageP
     stemmer.learn(texts)
     return PagePromises(
         [
-            _topic(stemmer, page.language, {"title": own, "h1": page.h1, "address": slug, "links": anchor})
+            topic_of(stemmer, page.language, {"title": own, "h1": page.h1, "address": slug, "links": anchor})
             for page, own, slug, anchor in zip(site.pages, titles.own, slugs, anchors, strict=True)
         ],
         stemmer,
@@ -190,7 +190,18 @@ def _anchors(site: Site) -> list[str]:
     return result
 
 
-def _topic(stemmer: Stemmer, language: str, texts: Mapping[str, str]) -> Topic:
+def topic_of(stemmer: Stemmer, language: str, texts: Mapping[str, str]) -> Topic:
+    """What one page promises.
+
+    Parameters
+    ----------
+    stemmer : Stemmer
+        Has learned the words of the texts.
+    language : str
+        ISO 639-1.
+    texts : mapping of str to str
+        What each of :data:`FIELDS` says.
+    """
     fields = {}
     for name, text in texts.items():
         text_words = stemmer.words_of(text)

@@ -58,8 +58,8 @@ def check_heads(
     for row in rows:
         page = site.pages[row]
         has_html = bool(page.bytes_hash)  # a table of pages may not tell what a page lacks
-        yield from _title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, stemmer, settings)
-        yield from _description_troubles(row, has_html, page.description, page.language, spoken, stemmer, settings)
+        yield from title_troubles(row, has_html, page.title, titles.own[row], kinds.kind[row], empty, stemmer, settings)
+        yield from description_troubles(row, has_html, page.description, page.language, spoken, stemmer, settings)
     yield from _social_troubles(site, rows, settings)
     yield from duplicates(site, rows, CheckId.TITLE_DUPLICATE, lambda row: site.pages[row].title, meant_for)
     yield from duplicates(site, rows, CheckId.DESCRIPTION_DUPLICATE, lambda row: site.pages[row].description, meant_for)
@@ -75,9 +75,26 @@ def _social_troubles(site: Site, rows: Sequence[int], settings: Checks) -> Itera
                     yield Check(row, CheckId.SOCIAL_MISSING, name, pattern=name)
 
 
-def _title_troubles(
+def title_troubles(
     row: int, has_html: bool, title: str, own: str, kind: PageKind, empty: Iterable[str], stemmer: Stemmer, settings: Checks
 ) -> Iterator[Check]:
+    """What is wrong with the title of a page by itself.
+
+    Parameters
+    ----------
+    row : int
+        The page.
+    has_html : bool
+        Whether a title that is missing is a trouble.
+    title, own : str
+        The title, and the page's part of it.
+    kind : PageKind
+        What the page is for.
+    empty : iterable of str
+        Titles that say nothing.
+    stemmer : Stemmer
+        Cuts texts into words.
+    """
     if not title:
         if has_html:
             yield Check(row, CheckId.TITLE_MISSING, "")
@@ -93,9 +110,24 @@ def _title_troubles(
         yield Check(row, CheckId.TITLE_SHORT, title)
 
 
-def _description_troubles(
+def description_troubles(
     row: int, has_html: bool, description: str, language: str, spoken: Sequence[str], stemmer: Stemmer, settings: Checks
 ) -> Iterator[Check]:
+    """What is wrong with the description of a page by itself.
+
+    Parameters
+    ----------
+    row : int
+        The page.
+    has_html : bool
+        Whether a description that is missing is a trouble.
+    description, language : str
+        The description, and the language of the page.
+    spoken : sequence of str
+        Languages of the site.
+    stemmer : Stemmer
+        Has learned the words of the description.
+    """
     if not description:
         if has_html:
             yield Check(row, CheckId.DESCRIPTION_MISSING, "")

@@ -21,16 +21,16 @@ from numpy.typing import NDArray
 
 from mardok.compare.links import distinct_edges, text_links
 from mardok.compare.mentions import BlockLinks, Found, Mention, Wording, longest_mentions, mentions_at
-from mardok.compare.phrases import LONGEST
+from mardok.compare.phrases import LONGEST, gram_hashes
 from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import untranslated_guests
-from mardok.tables import LINK_PLAN
+from mardok.tables import LINK_PLAN, WORDINGS
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.site import Site
 from mardok.text.site_tables import numbers_in_page
-from mardok.text.stems import Stemmed
+from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import words
 from mardok.vocabulary import GroupKind, PageKind
 
@@ -68,8 +68,15 @@ class LinkPlan:
     wordings: Sequence[Wording]
     """The phrases that were looked for."""
 
-    def table(self, site: Site) -> pd.DataFrame:
-        """The table of the plan."""
+    def tables(self, site: Site) -> dict[str, pd.DataFrame]:
+        """Those of the plan and of the phrases."""
+        return {"link_plan": self._plan_table(site), "wordings": self._wordings_table()}
+
+    def _wordings_table(self) -> pd.DataFrame:
+        rows = {(_hash(wording, language), page, len(wording)) for language, page, wording in self.wordings if wording}
+        return WORDINGS.frame(sorted(rows))
+
+    def _plan_table(self, site: Site) -> pd.DataFrame:
         return LINK_PLAN.frame(
             (
                 site.pages[target].url, site.pages[link.source].url, link.block, link.anchor, link.sentence, link.weight,
@@ -78,6 +85,11 @@ class LinkPlan:
             for target, links in self.links.items()
             for link in links
         )  # fmt: skip
+
+
+def _hash(wording: Sequence[str], language: str) -> int:
+    """The hash of the stems of a phrase, as :func:`mardok.compare.phrases.gram_hashes` makes it."""
+    return int(gram_hashes(stem_hashes(wording, language), len(wording)).view(np.int64)[0])
 
 
 def plan_links(

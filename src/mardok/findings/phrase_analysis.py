@@ -46,7 +46,7 @@ def analyse_phrases(site: Site, facts: SiteFacts, promises: PagePromises, attrib
     link_plan = plan_links(site, stems, facts, promises, attribution)
     of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in promises.topics])
     tables = {
-        "link_plan": link_plan.table(site),
+        **link_plan.tables(site),
         # last, when what is done beside needs less memory: they need the most
         "phrases": phrases_table(stems, is_compared, attribution.words.is_repeated, settings),
         "page_phrases": page_phrases_table(stems, settings),

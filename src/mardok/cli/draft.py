@@ -1,0 +1,114 @@
+"""``mardok draft``: before publishing.
+
+In:  an audit folder, drafts, or what a planned page is to be about.
+Out: go on, extend a page instead, or tell it apart from one; what is pasted; which links wait. Exit status 3 if a draft
+     would be a copy or a rival.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+import mardok
+from mardok.cli.console import answer_console, print_json, progress_line, shown
+from mardok.errors import FolderError
+from mardok.sentences import sentence
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from mardok.drafts.job import CheckedDraft
+
+COPY_OR_RIVAL = 3
+"""Exit status if a draft would be a copy or a rival."""
+_SHOWN = 5
+_LONGEST = 160
+
+
+def draft(
+    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Audit folder.", show_default=False)],
+    files: Annotated[
+        list[Path] | None,
+        typer.Argument(metavar="FILE", help="Drafts: HTML, Markdown, text or .docx.", show_default=False),
+    ] = None,
+    phrase: Annotated[list[str] | None, typer.Option(help="What the draft, or a page that is planned, is about.")] = None,
+    title: Annotated[str, typer.Option(help="Title of a page that is planned only.")] = "",
+    url: Annotated[list[str] | None, typer.Option(help="Where the draft is to stand; one a FILE, in their order.")] = None,
+    assignments: Annotated[
+        list[str] | None, typer.Option("--set", help="Another limit, such as copies.resemblance=0.9.")
+    ] = None,
+    out: Annotated[Path | None, typer.Option("-o", "--output", help="File for the brief, in Markdown.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print everything as JSON.")] = False,
+) -> None:
+    """Check drafts before they are published: do we have that, what is pasted, which links wait.
+
+    Example: mardok draft audit new-post.md
+
+    Example: mardok draft audit --phrase "violin hire for schools"
+    """
+    made = mardok.load(folder)
+    settings = mardok.read_settings(assignments=assignments, base=made.meta.settings.model_dump()) if assignments else None
+    with progress_line() as progress:
+        report = mardok.check_draft(
+            made, *(files or ()), phrases=phrase or (), title=title, urls=url or (), settings=settings, progress=progress
+        )
+    if out is not None:
+        try:
+            out.write_text(report.brief(), "utf-8", errors="replace")
+        except OSError as error:
+            raise FolderError(f"{out}: cannot be written: {error.strerror or error}") from error
+    if as_json:
+        print_json(report.as_dict())
+    else:
+        console = answer_console()
+        for number, one in enumerate(report.drafts):
+            if number:
+                console.print()
+            _print(console, one)
+        if out is not None:
+            console.print(shown(sentence("draft.answer.brief", path=out.resolve())), soft_wrap=True)
+    if not report.is_clear:
+        raise typer.Exit(COPY_OR_RIVAL)
+
+
+def _print(console: Console, one: CheckedDraft) -> None:
+    from mardok.drafts.brief import (
+        finding_text,
+        link_in_text,
+        link_out_text,
+        passage_text,
+        pasted_summary,
+        query_text,
+        relative_text,
+        series_text,
+    )
+
+    console.print(shown(sentence("draft.answer.of", name=one.draft.name, sentence=one.sentence), style="bold"))
+    for finding in one.findings[1:_SHOWN]:
+        console.print(shown(f"- {finding_text(finding)}"))
+    if one.findings:
+        console.print(shown(sentence("draft.answer.unless", unless=one.findings[0].unless)))
+    parts = [
+        ("draft.part.queries", [str(query_text(row)) for row in one.queries]),
+        ("draft.part.relatives", [str(relative_text(one, at)) for at in range(len(one.alike.relatives))]),
+        ("draft.part.pasted", [passage_text(passage, _LONGEST) for passage in one.alike.pasted]),
+        ("draft.part.head", [str(trouble.text) for trouble in one.heads.troubles]),
+        ("draft.part.links-in", [str(link_in_text(one, at)) for at in range(len(one.links_in))]),
+        ("draft.part.links-out", [str(link_out_text(one, at)) for at in range(len(one.links_out))]),
+    ]
+    for key, lines in parts:
+        if lines:
+            console.print()
+            console.print(shown(sentence(key), style="bold"))
+            if key == "draft.part.pasted":
+                console.print(shown(pasted_summary(one)))
+            for line in lines[:_SHOWN]:
+                console.print(shown(f"- {line}"))
+            if len(lines) > _SHOWN:
+                console.print(shown(sentence("draft.answer.more", n=len(lines) - _SHOWN)))
+    if one.heads.series is not None:
+        console.print()
+        console.print(shown(series_text(one)))
