@@ -126,7 +126,7 @@ def _of_promises(known: KnownSite, draft: Draft, promised: Promised) -> Iterator
     least, last = settings.rivals.minimum_impressions, settings.rivals.last_position
     shown = {
         phrase: best for phrase, search in promised.shown.items()
-        if (best := best_shown(search, draft, least, last)) is not None
+        if (best := best_shown(known, search, draft, least, last)) is not None
     }  # fmt: skip
     rows_shown = {one.row: (phrase, one) for phrase, search in promised.shown.items() for one in search.shown}
     for one in promised.same:

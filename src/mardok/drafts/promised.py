@@ -118,19 +118,23 @@ def _promising(
             yield SamePromise(row, page["url"], phrase.text, *said, row in its_named, float(page["clicks"] or 0.0))
 
 
-def best_shown(search: Searched, draft: Draft, least: float, last_position: float) -> ShownPage | None:
-    """The page, not the draft's own, that search shows first for queries that say a phrase and no more.
+def best_shown(known: KnownSite, search: Searched, draft: Draft, least: float, last_position: float) -> ShownPage | None:
+    """The page in the draft's language, not its own, that search shows first for queries that say a phrase and no more.
 
     Parameters
     ----------
+    search : Searched
+        What search shows for the phrase.
     least : float
         Impressions a month from which being shown means something.
     last_position : float
         Mean position beyond which it does not.
     """
+    pages = known.pages(np.array([one.row for one in search.shown], np.int64), ("language",))
     shown = (
-        one for one in search.shown
-        if one.row not in draft.own_rows and one.exact_impressions >= least and one.position_now <= last_position
+        one for one, page in zip(search.shown, pages, strict=True)
+        if one.row not in draft.own_rows and page["language"] == draft.language
+        and one.exact_impressions >= least and one.position_now <= last_position
     )  # fmt: skip
     return min(shown, key=lambda one: (one.position_now, one.url), default=None)
 
