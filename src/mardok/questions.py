@@ -301,7 +301,7 @@ def missing_links(
     fits[target] = False
     rows = [
         (pages["url"][at.page], at.n_mentions, at.sentence, at.anchor, float(weight[at.page] / (n_targets[at.page] + 1)))
-        for at in unlinked(_found(audit, blocks, wordings, selection, exact), fits)
+        for at in unlinked(one for one in _found(audit, blocks, wordings, selection, exact) if fits[one.page])
     ]
     table = pd.DataFrame(rows, columns=["url", "mentions", "sentence", "anchor", "link_weight"])
     return table.sort_values(["link_weight", "url"], ascending=[False, True], ignore_index=True)

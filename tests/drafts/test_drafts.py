@@ -4,12 +4,8 @@ from __future__ import annotations
 
 import json
 import re
-import subprocess
-from collections.abc import Callable
-from html import escape
 from pathlib import Path
 
-import docx
 import pytest
 
 import mardok

@@ -6,12 +6,11 @@ Out: the pages with a mention in running text and no link, those that would pass
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from collections import Counter, defaultdict
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from mardok.audits import Audit
 from mardok.beside.phrase import TopicPhrase
@@ -46,20 +45,16 @@ class Linking:
     n_linking: int
     """Pages that link to the page meant for the phrase from their text."""
     n_left: int
-    """Pages with the words that were not looked at, since there are so many."""
+    """Pages with the words in one paragraph that were not looked at, since there are so many."""
 
 
-def unlinked_pages(
-    audit: Audit, phrase: TopicPhrase, language: str, rows: NDArray[np.int64], targets: Collection[int]
-) -> Linking:
+def unlinked_pages(audit: Audit, phrase: TopicPhrase, language: str, targets: Collection[int]) -> Linking:
     """The pages that mention a phrase in running text, and link neither there nor elsewhere in it to the page meant for it.
 
     Parameters
     ----------
     language : str
         Language of that page.
-    rows : ndarray of int64
-        Rows of the pages whose texts may hold the words.
     targets : collection of int
         Rows of that page and of other addresses of it; none if it is not published yet.
     """
@@ -69,54 +64,72 @@ def unlinked_pages(
     linking = {
         page for page, in_chrome in zip(links["page"], links["chrome"], strict=True) if not in_chrome and page not in targets
     }
-    names = ("language", "indexable", "variant_of", "link_weight")
-    cells = tables.rows("pages", rows, names)
-    weight = {
-        row: weight or 0.0
-        for row, own, is_indexable, variant_of, weight in zip(rows.tolist(), *(cells[name] for name in names), strict=True)
-        if own == language and is_indexable and not variant_of and row not in targets and row not in linking
-    }
-    kept = sorted(sorted(weight, key=lambda row: (-weight[row], row))[:_MOST_READ])
-    if not kept:
+    # A mention stands within one block: no other need be read.
+    found = tables.matching("blocks", "text", phrase.patterns([language]))
+    cells = tables.rows("blocks", found, ["page", "block", "text", "level", "main"])
+    blocks = [
+        _Block(page, block, str(text))
+        for page, block, text, level, is_main in zip(*cells.values(), strict=True)
+        if is_main and not level and page not in targets and page not in linking
+    ]
+    weight = _weights(audit, language, sorted({block.page for block in blocks}))
+    kept = set(sorted(weight, key=lambda row: (-weight[row], row))[:_MOST_READ])
+    blocks = [block for block in blocks if block.page in kept]
+    if not blocks:
         return Linking((), len(linking), 0)
-    pages = tables.rows("pages", np.array(kept, np.int64), ["url", "main_text"])
-    corpus = corpus_of(map(folded, pages["main_text"]))
+    corpus = corpus_of(folded(block.text) for block in blocks)
     stop_words = {folded(word) for word in audit.meta.settings.phrases.stop_words}
-    stems = stemmed(corpus, [language] * len(kept), stop_words)
-    found = find_mentions(stems, np.zeros(len(kept), np.int64), [[phrase.text]], exact=False)
-    blocks, n_targets = _blocks_with_links(audit, kept)
+    stems = stemmed(corpus, [language] * len(blocks), stop_words)
+    mentions = find_mentions(stems, np.zeros(len(blocks), np.int64), [[phrase.text]], exact=False)
+    stated, n_targets = _links_of(audit, blocks)
+    told = [replace(mention, page=blocks[mention.page].page) for mention in mentions_at(corpus, stated, mentions)]
+    urls = dict(zip(sorted(kept), tables.rows("pages", np.array(sorted(kept), np.int64), ["url"])["url"], strict=True))
     damping = audit.meta.settings.links.damping
-    waiting = []
-    for one in unlinked(mentions_at(corpus, blocks, found), np.ones(len(kept), bool)):
-        row = kept[one.page]
-        passes = float(weight[row]) * damping / (n_targets.get(row, 0) + 1)
-        waiting.append(WaitingLink(pages["url"][one.page], one.sentence, one.anchor, one.n_mentions, passes))
+    waiting = [
+        WaitingLink(
+            urls[one.page], one.sentence, one.anchor, one.n_mentions,
+            weight[one.page] * damping / (n_targets.get(one.page, 0) + 1),
+        )
+        for one in unlinked(told)
+    ]  # fmt: skip
     waiting.sort(key=lambda one: (-one.link_weight, one.url))
     return Linking(tuple(waiting), len(linking), len(weight) - len(kept))
 
 
-def _blocks_with_links(audit: Audit, rows: list[int]) -> tuple[BlockLinks, Mapping[int, int]]:
-    """The blocks of main text of some pages with their links; and how many pages each of them links to."""
-    at = np.array(rows, np.int64)
-    blocks = audit.tables.of_pages("blocks", at, ["page", "block", "text", "level", "main"])
-    links = audit.tables.of_pages("links", at, ["page", "block", "start", "end", "url", "target_page"])
+@dataclass(frozen=True, slots=True)
+class _Block:
+    """A block of running text."""
+
+    page: int
+    block: int
+    text: str
+
+
+def _weights(audit: Audit, language: str, rows: Sequence[int]) -> dict[int, float]:
+    """Link weight of those of some pages that may be told to link."""
+    names = ("language", "indexable", "variant_of", "link_weight")
+    cells = audit.tables.rows("pages", np.array(rows, np.int64), names)
+    return {
+        row: float(weight or 0.0)
+        for row, own, is_indexable, variant_of, weight in zip(rows, *(cells[name] for name in names), strict=True)
+        if own == language and is_indexable and not variant_of
+    }
+
+
+def _links_of(audit: Audit, blocks: Sequence[_Block]) -> tuple[BlockLinks, Mapping[int, int]]:
+    """Some blocks with their links; and how many pages each of their pages links to."""
+    rows = np.unique(np.array([block.page for block in blocks], np.int64))
+    links = audit.tables.of_pages("links", rows, ["page", "block", "start", "end", "url", "target_page"])
     n_targets = Counter(page for page, target in set(zip(links["page"], links["target_page"], strict=True)) if target >= 0)
-    of_block: dict[tuple[int, int], list[tuple[int, int, str]]] = {}
-    for page, block, *link in zip(*(links[name] for name in ("page", "block", "start", "end", "url")), strict=True):
-        of_block.setdefault((page, block), []).append((link[0], link[1], link[2]))
-    texts, levels, told, first = [], [], [], [0]
-    for page, block, text, level, is_main in zip(
-        *(blocks[name] for name in ("page", "block", "text", "level", "main")), strict=True
-    ):
-        if is_main:
-            texts.append(text)
-            levels.append(level)
-            told += of_block.get((page, block), [])
-            first.append(len(told))
+    of_block: dict[tuple[int, int], list[tuple[int, int, str]]] = defaultdict(list)
+    for page, block, start, end, url, _ in zip(*links.values(), strict=True):
+        of_block[page, block].append((start, end, url))
+    each = [of_block.get((block.page, block.block), []) for block in blocks]
+    told = [link for own in each for link in own]
     stated = BlockLinks(
-        text_of=texts.__getitem__,
-        level=np.array(levels, np.int64),
-        first=np.array(first, np.int64),
+        text_of=lambda number: blocks[number].text,
+        level=np.zeros(len(blocks), np.int64),
+        first=np.concatenate([np.zeros(1, np.int64), np.cumsum([len(own) for own in each])]).astype(np.int64),
         start=np.array([link[0] for link in told], np.int64),
         end=np.array([link[1] for link in told], np.int64),
         url_of=lambda number: told[number][2],

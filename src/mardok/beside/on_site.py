@@ -127,7 +127,7 @@ def find_on_site(audit: Audit, phrase: TopicPhrase, targets: Mapping[str, str]) 
     linking = Linking((), 0, 0)
     if meant >= 0:
         language = tables.row("pages", meant, ["language"])["language"]
-        linking = unlinked_pages(audit, phrase, language, tables.matching("pages", "main_text", patterns), [meant])
+        linking = unlinked_pages(audit, phrase, language, [meant])
     verdict = _verdict(meant, promising, search)
     standing = _Standing(verdict, url, by, len(promising), search)
     proposal = _proposal(audit, phrase, url, [*(one.url for one in promisers), *(search.urls if search is not None else ())])

@@ -354,17 +354,17 @@ class Unlinked:
     """The words to make a link of."""
 
 
-def unlinked(result: Iterable[Mention], fits: NDArray[np.bool_]) -> list[Unlinked]:
+def unlinked(result: Iterable[Mention]) -> list[Unlinked]:
     """Pages with mentions in no link and no heading, in order, each with the sentence that shows best.
 
     Parameters
     ----------
-    fits : ndarray of bool, shape (n_texts,)
-        Pages on which a link would be right.
+    result : iterable of Mention
+        Mentions on pages where a link would be right.
     """
     by_page: dict[int, list[Mention]] = defaultdict(list)
     for mention in result:
-        if fits[mention.page] and mention.link < 0 and not (mention.is_heading or mention.is_part):
+        if mention.link < 0 and not (mention.is_heading or mention.is_part):
             by_page[mention.page].append(mention)
     stated = []
     for page, there in sorted(by_page.items()):

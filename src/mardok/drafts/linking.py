@@ -34,8 +34,7 @@ def links_in(known: KnownSite, draft: Draft) -> list[WaitingLink]:
     """Pages that mention what a draft is about in running text and no link, one row each, those that pass most first."""
     best: dict[str, WaitingLink] = {}
     for phrase in draft.phrases:
-        rows = known.tables.matching("pages", "main_text", phrase.patterns([draft.language]))
-        for one in unlinked_pages(known.audit, phrase, draft.language, rows, draft.own_rows).waiting:
+        for one in unlinked_pages(known.audit, phrase, draft.language, draft.own_rows).waiting:
             best.setdefault(one.url, one)
     return sorted(best.values(), key=lambda one: (-one.link_weight, one.url))
 
