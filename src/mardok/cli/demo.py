@@ -42,7 +42,7 @@ def demo(
     from mardok.demo import build  # only here: it writes archives
 
     later_files = [build.DEPLOYED_FILE, build.LATER_FILE, build.LATER_SEARCH_FILE] if later else []
-    _copy_into(folder, [build.SITE_FILE, build.SEARCH_FILE, *later_files])
+    _copy_into(folder, [build.SITE_FILE, build.SEARCH_FILE, *build.DRAFTS, *later_files])
     jobs = os.cpu_count() or 1
     with progress_line() as progress:
         finished = mardok.audit(folder / build.SITE_FILE, search=folder / build.SEARCH_FILE, jobs=jobs, progress=progress)
@@ -67,8 +67,8 @@ def _copy_into(folder: Path, names: Sequence[str]) -> None:
         If the disk does not take them.
     """
     try:
-        folder.mkdir(parents=True, exist_ok=True)
         for name in names:
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
             with as_file(files("mardok.demo") / name) as source:
                 shutil.copyfile(source, folder / name)
     except OSError as error:

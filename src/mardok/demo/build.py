@@ -27,6 +27,8 @@ SITE_FILE = "site.warc.gz"
 SEARCH_FILE = "search.csv"
 DEPLOYED_FILE, LATER_FILE = "deployed.warc.gz", "later.warc.gz"
 LATER_SEARCH_FILE = "later-search.csv"
+DRAFTS = ("drafts/tuning-a-violin.md", "drafts/violin-hire-for-weddings.md", "drafts/violin-teacher.html")
+"""Pages that nobody has published yet, written by hand."""
 _CRAWLED = datetime.date(2026, 11, 2)
 
 

@@ -158,7 +158,7 @@ def _draft(
     site = site_of(columns_of([batch_of([page])]), settings)
     if file.is_page:
         templates = _templates(known, site, own_rows)
-        kept = tuple(block for block in page.blocks if folded_line(block.text) not in templates or block.context.level == 1)
+        kept = tuple(block for block in page.blocks if folded_line(block.text) not in templates or block.context.level)
         site = site_of(columns_of([batch_of([replace(page, blocks=kept)])]), settings)
     page = site.pages[0]
     language = page.language or known.language

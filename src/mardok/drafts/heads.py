@@ -10,8 +10,6 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
-
 from mardok.compare.topics import Stemmer
 from mardok.drafts.draft import Draft
 from mardok.drafts.known import KnownSite
@@ -133,25 +131,29 @@ def _usual_name(known: KnownSite, language: str) -> tuple[str, float]:
 
 
 def _series(known: KnownSite, draft: Draft) -> SeriesFit | None:
-    """The largest series whose pattern the title follows."""
-    groups = known.tables.where("groups", "kind", GroupKind.SERIES)
-    patterns: dict[tuple[str, str], list[str]] = {}
-    for group, phrase, url in zip(groups["group"], groups["phrase"], groups["url"], strict=True):
-        patterns.setdefault((group, phrase), []).append(url)
+    """The largest series whose pattern the title follows; pages of it that are copies of each other are counted, too."""
     title = words(draft.own_title)
+    patterns = set(known.tables.where("groups", "kind", GroupKind.SERIES)["phrase"])
     fits = []
-    for (_, pattern), urls in patterns.items():
-        slot = _slot(title, pattern)
+    for pattern, slot in ((pattern, _slot(title, pattern)) for pattern in sorted(patterns)):
         if slot:
-            fits.append((len(urls), pattern, slot, urls))
-    if not fits:
-        return None
-    n_pages, pattern, slot, urls = max(fits)
-    others = [url for url in urls if known.tables.find("pages", "url", url) not in draft.own_rows]
-    rows = np.array([known.tables.find("pages", "url", url) for url in others], np.int64)
-    titles = known.pages(rows, ("title", "site_name")) if len(rows) else []
-    same = [url for url, page in zip(others, titles, strict=True) if _slot(words(own_title(page)), pattern) == slot]
-    return SeriesFit(pattern, slot, n_pages, same[0] if same else "")
+            slots = _slots(known, draft, pattern)
+            same = next((url for url, other in slots.items() if other == slot), "")
+            fits.append(SeriesFit(pattern, slot, len(slots), same))
+    return max(fits, key=lambda one: one.pages, default=None)
+
+
+def _slots(known: KnownSite, draft: Draft, pattern: str) -> dict[str, str]:
+    """What the titles of pages fill the slot of a pattern with, by address; the draft's own page left out."""
+    wanted = [rf"(?i){re.escape(word)}" for word in pattern.replace(_SLOT, " ").split()]
+    rows = known.tables.matching("pages", "title", wanted)
+    cells = ("url", "title", "site_name", "indexable", "variant_of")
+    result = {}
+    for row, page in zip(rows.tolist(), known.pages(rows, cells), strict=True):
+        slot = _slot(words(own_title(page)), pattern)
+        if slot and page["indexable"] and not page["variant_of"] and row not in draft.own_rows:
+            result[page["url"]] = slot
+    return result
 
 
 def _slot(title: list[str], pattern: str) -> str:
