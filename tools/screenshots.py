@@ -30,6 +30,7 @@ COMMANDS = {
     "pages": "mardok pages mardok-demo/audit --copies-of /violin-hire/aldbrunn/",
     "phrases": "mardok phrases mardok-demo/audit --under /blog/",
     "topic": "mardok topic mardok-demo/audit 'violin hire' --rivals others/rivals",
+    "draft": "mardok draft mardok-demo/audit mardok-demo/drafts/tuning-a-violin.md",
     "handoff": "mardok handoff mardok-demo/audit -o handoff --all",
     "pair": "mardok pair mardok-demo/audit /repairs/bow-rehair/ /bow-rehairing-service/",
     "recheck": "mardok demo later --later",
@@ -71,7 +72,6 @@ def report(page: Page, folder: Path) -> None:
         "rivals": "report-rivals",
         "pages": "report-pages",
         f"page/{numbers[0]}": "report-page",
-        "checks/title-long": "report-checks",
     }
     for view, name in views.items():
         page.goto("about:blank")

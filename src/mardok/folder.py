@@ -322,16 +322,35 @@ def write_rows(path: Path, frame: pd.DataFrame) -> None:
         else (neutral_cell(str(value)) for value in frame[name])
         for name in frame.columns
     ]
+    with _whole_file(path) as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(frame.columns)
+        writer.writerows(zip(*cells, strict=True))
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write an answer as text; what stood there before stays until all of it is written.
+
+    Raises
+    ------
+    FolderError
+        If the disk does not take it.
+    """
+    with _whole_file(path) as file:
+        file.write(text)
+
+
+@contextmanager
+def _whole_file(path: Path) -> Iterator[TextIO]:
+    """A file beside another that takes its place when all is written."""
     beside = path.with_name(f".{path.name}.mardok-new")
     try:
         with beside.open("w", encoding="utf-8", errors="replace", newline="") as file:
-            writer = csv.writer(file, lineterminator="\n")
-            writer.writerow(frame.columns)
-            writer.writerows(zip(*cells, strict=True))
+            yield file
         beside.replace(path)
     except OSError as error:
         beside.unlink(missing_ok=True)
-        raise FolderError(f"{path}: cannot be written: {error.strerror}") from error
+        raise FolderError(f"{path}: cannot be written: {error.strerror or error}") from error
 
 
 def _cells(column: Column, values: pd.Series, units: pd.Series | None) -> Iterable[str]:

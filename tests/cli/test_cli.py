@@ -183,7 +183,7 @@ def test_phrases_answers_in_words_rows_and_json(run_here: Run, demo_folder: Path
     assert "on 1 page" in run_here("phrases", demo_folder, "--pages", pages, "--words", "2").stdout
 
 
-@pytest.mark.parametrize("command", ["demo", "audit", "page", "pair", "phrases", "recheck", "versus", "topic"])
+@pytest.mark.parametrize("command", ["demo", "audit", "page", "pair", "phrases", "recheck", "versus", "topic", "draft"])
 def test_help_has_an_example(run_here: Run, command: str) -> None:
     assert f"Example: mardok {command}" in run_here(command, "--help").stdout
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import re
 import subprocess
 import sys
@@ -22,6 +23,7 @@ from warcio.archiveiterator import ArchiveIterator
 import mardok
 from mardok.compare.resemblance import common_wording
 from mardok.demo import troubles
+from mardok.drafts.reading import read_draft
 from mardok.text.words import words
 from mardok.vocabulary import DraftAdvice, DraftRule
 
@@ -328,6 +330,35 @@ def test_what_is_no_draft_is_refused_in_one_line(
     (line,) = done.stderr.splitlines()
     assert line.startswith("mardok: ")
     assert said in line
+
+
+def test_a_damaged_docx_is_read_or_refused(tmp_path: Path) -> None:
+    as_docx(tmp_path / "whole.docx", "Of gulls", TEXT)
+    whole, draw = (tmp_path / "whole.docx").read_bytes(), random.Random(3)
+    with zipfile.ZipFile(BytesIO(whole)) as archive:
+        parts = {name: archive.read(name) for name in archive.namelist()}
+    n_refused = 0
+    for number in range(300):
+        damaged = bytearray(whole)
+        for _ in range(draw.randrange(1, 6)):
+            damaged[draw.randrange(len(damaged))] = draw.randrange(256)
+        if number % 3:
+            name = draw.choice(sorted(parts))
+            part = bytearray(parts[name])
+            for _ in range(draw.randrange(1, 8)):
+                part[draw.randrange(len(part))] = draw.randrange(32, 127)
+            into = BytesIO()
+            with zipfile.ZipFile(into, "w") as archive:
+                for other, body in parts.items():
+                    if other != name or number % 5:
+                        archive.writestr(other, bytes(part) if other == name else body)
+            damaged = bytearray(into.getvalue())
+        (tmp_path / "draft.docx").write_bytes(damaged)
+        try:
+            assert read_draft(tmp_path / "draft.docx", 1_000_000).html.startswith(b"<!doctype html>")
+        except mardok.SourceError:
+            n_refused += 1
+    assert 50 < n_refused < 300
 
 
 def test_nothing_to_ask_about_is_refused(

@@ -312,6 +312,7 @@ COMMANDS = {
     "demo": ["demo", "{demo}"],
     "versus": ["versus", "{kept}", "{kept}", "-o", "{compared}"],
     "topic": ["topic", "{kept}", "words of page", "-o", "{answered}", "--rivals", "{site}"],
+    "draft": ["draft", "{kept}", "--phrase", "words of page"],
 }
 
 

@@ -26,6 +26,7 @@ ORDER = [
     "questions",
     "page_search",
     "beside",
+    "drafts",
     "demo",
     "cli",
     "__main__",

@@ -14,7 +14,6 @@ import typer
 
 import mardok
 from mardok.cli.console import answer_console, print_json, progress_line, shown
-from mardok.errors import FolderError
 from mardok.sentences import sentence
 
 if TYPE_CHECKING:
@@ -56,10 +55,9 @@ def draft(
             made, *(files or ()), phrases=phrase or (), title=title, urls=url or (), settings=settings, progress=progress
         )
     if out is not None:
-        try:
-            out.write_text(report.brief(), "utf-8", errors="replace")
-        except OSError as error:
-            raise FolderError(f"{out}: cannot be written: {error.strerror or error}") from error
+        from mardok.folder import write_text  # only here: to print needs no tables
+
+        write_text(out, report.brief())
     if as_json:
         print_json(report.as_dict())
     else:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 import tomllib
 import zipfile
+import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from html import escape
@@ -29,6 +30,10 @@ _LONGEST_TITLE = 120
 """Characters of a first line of plain text that may be its title."""
 _MOST_UNPACKED = 20
 """Times its size that a .docx may have when it is unpacked."""
+_DAMAGE = (
+    zipfile.BadZipFile, zlib.error, AttributeError, LookupError, OSError, RuntimeError, SyntaxError, TypeError, ValueError,
+)  # fmt: skip
+"""What the library of .docx raises on files that are none, or damaged."""
 _HEADING = re.compile(r"Heading ([1-6])")
 
 
@@ -151,8 +156,8 @@ def _of_docx(path: Path, body: bytes) -> bytes:
         document = docx.Document(BytesIO(body))
         parts = list(_docx_parts(document))
         title = document.core_properties.title or ""
-    except (zipfile.BadZipFile, PackageNotFoundError, KeyError, ValueError, SyntaxError, NotImplementedError) as error:
-        raise SourceError(f"{path}: cannot be read as .docx: {error}") from error
+    except (*_DAMAGE, PackageNotFoundError) as error:
+        raise SourceError(f"{path}: cannot be read as .docx ({' '.join(str(error).split())[:200]})") from error
     return _document({"title": title}, "".join(parts))
 
 

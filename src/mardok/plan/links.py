@@ -11,8 +11,11 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import group_id
@@ -143,21 +146,36 @@ class _Links:
         )  # fmt: skip
 
     def _shown(self, row: int) -> _Shown | None:
-        """What search shows of a page; None if that is little, or there is no search data."""
+        """What search shows of a page of late; None if that is little, or there is no search data."""
         demand, gains = self.context.strength.demand, self.context.gains
         if demand is None or gains is None:
             return None
-        own = demand.of([row])
-        own = own.select(np.flatnonzero(~demand.is_brand[own.query]))
-        total = float(own.impressions.sum())
-        impressions = total / demand.months
-        if not total or impressions < self.facts.settings.thin.minimum_impressions:
+        page, query, shown, placed = self._by_query
+        first, end = np.searchsorted(page, [row, row + 1])
+        months = demand.spans.months if demand.spans is not None else demand.months
+        impressions = float(shown[first:end].sum()) / months
+        if not impressions or impressions < self.facts.settings.thin.minimum_impressions:
             return None
-        position = float((own.impressions * own.position).sum()) / total
-        by_query = np.bincount(own.query, weights=own.impressions)
-        best = [demand.queries[query] for query in np.argsort(-by_query, kind="stable")[:_NAMED_QUERIES] if by_query[query]]
+        position = float(placed[first:end].sum() / shown[first:end].sum())
+        best = first + np.argsort(-shown[first:end], kind="stable")[:_NAMED_QUERIES]
         above, here = gains.curve.at(np.array([max(position - 1, 1.0), position])).tolist()
-        return _Shown(tuple(best), impressions, position, impressions * max(above - here, 0.0))
+        named = tuple(demand.queries[number] for number in query[best].tolist())
+        return _Shown(named, impressions, position, impressions * max(above - here, 0.0))
+
+    @cached_property
+    def _by_query(self) -> tuple[NDArray[Any], ...]:
+        """Page, query, impressions, and positions weighted by them, without the site's name, in the span that is now."""
+        demand = self.context.strength.demand
+        assert demand is not None  # asked for with search data only
+        is_asked = ~demand.is_brand[demand.rows.query] & (demand.rows.row < demand.n_pages)
+        rows = demand.rows.select(np.flatnonzero(is_asked & (demand.is_now if demand.spans is not None else True)))
+        n_queries = max(len(demand.queries), 1)
+        keys, number = np.unique(rows.row.astype(np.int64) * n_queries + rows.query, return_inverse=True)
+        shown, placed = (
+            np.bincount(number.ravel(), weights=weights, minlength=len(keys))
+            for weights in (rows.impressions, rows.impressions * rows.position)
+        )
+        return keys // n_queries, keys % n_queries, shown, placed
 
     def _deep_rows(self) -> list[int]:
         """Pages with clicks that lie deep, those with most clicks first; none where the site was not read whole."""
