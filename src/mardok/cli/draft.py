@@ -75,8 +75,7 @@ def draft(
 def _print(console: Console, one: CheckedDraft) -> None:
     from mardok.drafts.brief import (
         finding_text,
-        link_in_text,
-        link_out_text,
+        link_text,
         passage_text,
         pasted_summary,
         query_text,
@@ -91,11 +90,11 @@ def _print(console: Console, one: CheckedDraft) -> None:
         console.print(shown(sentence("draft.answer.unless", unless=one.findings[0].unless)))
     parts = [
         ("draft.part.queries", [str(query_text(row)) for row in one.queries]),
-        ("draft.part.relatives", [str(relative_text(one, at)) for at in range(len(one.alike.relatives))]),
+        ("draft.part.relatives", list(map(str, map(relative_text, one.alike.relatives)))),
         ("draft.part.pasted", [passage_text(passage, _LONGEST) for passage in one.alike.pasted]),
         ("draft.part.head", [str(trouble.text) for trouble in one.heads.troubles]),
-        ("draft.part.links-in", [str(link_in_text(one, at)) for at in range(len(one.links_in))]),
-        ("draft.part.links-out", [str(link_out_text(one, at)) for at in range(len(one.links_out))]),
+        ("draft.part.links-in", [str(link_text("link-in", link)) for link in one.links_in]),
+        ("draft.part.links-out", [str(link_text("link-out", link)) for link in one.links_out]),
     ]
     for key, lines in parts:
         if lines:

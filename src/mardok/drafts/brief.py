@@ -6,16 +6,18 @@ Out: one text, a section a draft.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING
 
 from mardok.deliver.briefs import markdown_text
 from mardok.sentences import Text, clipped, page_name, percent, quoted, sentence
 
 if TYPE_CHECKING:
+    from mardok.beside.linking import WaitingLink
     from mardok.drafts.advice import DraftFinding
-    from mardok.drafts.alike import Pasted
+    from mardok.drafts.alike import Pasted, Relative
     from mardok.drafts.job import CheckedDraft, DraftReport
+    from mardok.drafts.linking import LinkOut
 
 _MOST_LINKS, _MOST_PASSAGES, _LONGEST_PASSAGE = 15, 40, 400
 
@@ -37,7 +39,7 @@ def _lines(one: CheckedDraft) -> Iterator[str]:
         yield f"- {markdown_text(str(sentence('draft.answer.unless', unless=finding.unless)))}"
     yield ""
     yield from _section("draft.part.queries", (query_text(row) for row in one.queries))
-    yield from _section("draft.part.relatives", (relative_text(one, at) for at in range(len(one.alike.relatives))))
+    yield from _section("draft.part.relatives", map(relative_text, one.alike.relatives))
     if one.alike.pasted:
         yield f"## {sentence('draft.part.pasted')}"
         yield ""
@@ -56,11 +58,11 @@ def _lines(one: CheckedDraft) -> Iterator[str]:
         for level, text in one.heads.outline:
             yield f"{'  ' * (level - 1)}- H{level} {markdown_text(clipped(text, 120))}"
         yield ""
-    yield from _section("draft.part.links-in", (link_in_text(one, at) for at in range(len(one.links_in[:_MOST_LINKS]))))
-    yield from _section("draft.part.links-out", (link_out_text(one, at) for at in range(len(one.links_out[:_MOST_LINKS]))))
+    yield from _section("draft.part.links-in", (link_text("link-in", link) for link in one.links_in[:_MOST_LINKS]))
+    yield from _section("draft.part.links-out", (link_text("link-out", link) for link in one.links_out[:_MOST_LINKS]))
 
 
-def _section(key: str, texts: Iterator[Text]) -> Iterator[str]:
+def _section(key: str, texts: Iterable[Text]) -> Iterator[str]:
     lines = [f"- {markdown_text(str(text))}" for text in texts]
     if lines:
         yield from (f"## {sentence(key)}", "", *lines, "")
@@ -80,15 +82,8 @@ def query_text(row: dict[str, object]) -> Text:
     )  # fmt: skip
 
 
-def relative_text(one: CheckedDraft, at: int) -> Text:
-    """A page whose text a draft repeats, in a line.
-
-    Parameters
-    ----------
-    at : int
-        Which of its relatives.
-    """
-    relative = one.alike.relatives[at]
+def relative_text(relative: Relative) -> Text:
+    """A page whose text a draft repeats, in a line."""
     return sentence(
         "draft.answer.relative", page=page_name(relative.url), resemblance=percent(relative.resemblance),
         inside=percent(relative.draft_in_page), held=percent(relative.page_in_draft),
@@ -125,25 +120,12 @@ def series_text(one: CheckedDraft) -> Text:
     return sentence(f"draft.answer.{name}", pattern=series.pattern, slot=quoted(series.slot), n=series.pages, page=page)
 
 
-def link_in_text(one: CheckedDraft, at: int) -> Text:
-    """A page that could link to a draft, in a line.
+def link_text(key: str, link: WaitingLink | LinkOut) -> Text:
+    """A link to or from a draft that waits to be made, in a line.
 
     Parameters
     ----------
-    at : int
-        Which of its links.
+    key : str
+        Name of the sentence.
     """
-    link = one.links_in[at]
-    return sentence("draft.answer.link-in", page=page_name(link.url), anchor=quoted(link.anchor), text=link.sentence)
-
-
-def link_out_text(one: CheckedDraft, at: int) -> Text:
-    """A page that a draft could link to, in a line.
-
-    Parameters
-    ----------
-    at : int
-        Which of its links.
-    """
-    link = one.links_out[at]
-    return sentence("draft.answer.link-out", page=page_name(link.url), anchor=quoted(link.anchor), text=link.sentence)
+    return sentence(f"draft.answer.{key}", page=page_name(link.url), anchor=quoted(link.anchor), text=link.sentence)

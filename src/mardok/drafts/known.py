@@ -39,13 +39,17 @@ class KnownSite:
     @cached_property
     def home(self) -> str:
         """Address of the home page: the root of the origin that most pages have."""
-        origins = Counter(url[: url.index("/", url.index("//") + 2) + 1] for url in self.urls)
-        return max(origins, key=lambda origin: (origins[origin], origin))
+        return max(self._origins, key=lambda origin: (self._origins[origin], origin))
 
     @cached_property
     def hosts(self) -> frozenset[str]:
         """Hosts of the pages, without ``www.``."""
-        return frozenset(map(bare_host, self.urls))
+        return frozenset(map(bare_host, self._origins))
+
+    @cached_property
+    def _origins(self) -> Counter[str]:
+        """Roots of schemes and hosts, with their pages."""
+        return Counter(url[: url.index("/", url.index("//") + 2) + 1] for url in self.urls)
 
     @cached_property
     def language(self) -> str:

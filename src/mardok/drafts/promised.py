@@ -195,7 +195,7 @@ def shown_queries(promised: Promised, draft: Draft, most: int) -> pd.DataFrame:
         (phrase, one.url, one.position_now, one.clicks_now, one.impressions_now)
         for phrase, search in promised.shown.items()
         for one in search.shown
-        if one.row not in draft.own_rows
+        if one.row not in draft.own_rows and one.impressions_now > 0
     ]
     table = pd.DataFrame(rows, columns=["phrase", "url", "position", "clicks", "impressions"])
     return table.sort_values(["impressions", "url"], ascending=[False, True], ignore_index=True).head(most)
