@@ -141,6 +141,8 @@ def test_planted_drafts_are_told_rightly(kind: str, path: str, demo: mardok.Audi
     )  # fmt: skip
     (one,) = report.drafts
     assert (one.advice, report.is_clear) == (advice, advice == DraftAdvice.GO_ON), str(one.sentence)
+    if kind == "nothing alike":
+        assert str(one.sentence) == "Go on: no page of the site says or promises the same."
     if rule is not None:
         assert one.findings[0].rule == rule
         assert one.findings[0].url in ([f"{HOST}{page}"] if page else [f"{HOST}{path}", f"{HOST}{OTHERS[path]}"])

@@ -136,27 +136,37 @@ Wording = tuple[str, int, Sequence[str]]
 """A language, a thing, and folded words that name it there."""
 
 
+@dataclass(frozen=True)
+class _OfLength:
+    """Wordings of one length; all arrays have one entry a wording."""
+
+    hashes: Hashes
+    """Of all its words."""
+    pairs: Hashes
+    """Of its first two words; nothing where it has one only."""
+    things: Ints
+    languages: Ints
+
+
 def _everywhere(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterable[Wording], *, exact: bool) -> Found:
-    """All places where wordings begin, in no order; one pass over the words for each length of wordings."""
-    left = words_left(stemmed)
-    number = {language: code for code, language in enumerate(stemmed.languages)}
-    by_length: dict[int, dict[str, list[tuple[int, Sequence[str]]]]] = defaultdict(lambda: defaultdict(list))
-    for language, thing, wording in asked:
-        if language in number and wording:
-            by_length[len(wording)][language].append((thing, wording))
+    """All places where wordings begin, in no order.
+
+    Where two words stand that any wording begins with is found in one pass over all words; only there more is looked at.
+    """
+    left, n_languages = words_left(stemmed), len(stemmed.languages)
+    lengths = _by_length(stemmed, asked, exact=exact)
+    pairs = distinct(np.concatenate([np.zeros(0, np.uint64), *(own.pairs for own in lengths.values())]))
+    begins, _ = _matches(stemmed, left, 2, pairs, None, exact=exact) if len(pairs) else (np.zeros(0, np.int64), None)
     nothing = np.zeros(0, np.int64)
     parts = [(nothing, nothing, nothing)]
-    for n, by_language in sorted(by_length.items()):
-        hashes = np.concatenate([_wording_hashes(own, n, language, exact=exact) for language, own in by_language.items()])
-        things = np.array([thing for own in by_language.values() for thing, _ in own], np.int64)
-        codes = np.repeat([number[language] for language in by_language], [len(own) for own in by_language.values()])
-        wanted = distinct(hashes)
+    for n, own in sorted(lengths.items()):
+        wanted = distinct(own.hashes)
         # What is wanted is told by the hash and the language together, in order.
-        key = np.searchsorted(wanted, hashes) * len(number) + codes
+        key = np.searchsorted(wanted, own.hashes) * n_languages + own.languages
         order = np.argsort(key, kind="stable")
-        key, things = key[order], things[order]
-        at, match = _matches(stemmed, left, n, wanted, exact=exact)
-        its_key = match * len(number) + language_of[np.searchsorted(stemmed.corpus.offsets, at, side="right") - 1]
+        key, things = key[order], own.things[order]
+        at, match = _matches(stemmed, left, n, wanted, begins if n > 1 else None, exact=exact)
+        its_key = match * n_languages + language_of[np.searchsorted(stemmed.corpus.offsets, at, side="right") - 1]
         first, end = np.searchsorted(key, its_key), np.searchsorted(key, its_key, side="right")
         many = end - first
         which = np.repeat(first - (np.cumsum(many) - many), many) + np.arange(many.sum())
@@ -164,25 +174,59 @@ def _everywhere(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterabl
     return Found(*(np.concatenate(column) for column in zip(*parts, strict=True)))
 
 
-def _wording_hashes(asked: Sequence[tuple[int, Sequence[str]]], n: int, language: str, *, exact: bool) -> Hashes:
-    """Hash of each wording of n words."""
-    every = [word for _, wording in asked for word in wording]
-    own = word_hashes([" ".join(every)])[0] if exact else stem_hashes(every, language)
-    return gram_hashes_at(own, np.arange(len(asked)) * n, n)
+def _by_length(stemmed: Stemmed, asked: Iterable[Wording], *, exact: bool) -> dict[int, _OfLength]:
+    """Wordings in languages of the texts, by how many words they have."""
+    number = {language: code for code, language in enumerate(stemmed.languages)}
+    sorted_out: dict[int, dict[str, list[tuple[int, Sequence[str]]]]] = defaultdict(lambda: defaultdict(list))
+    for language, thing, wording in asked:
+        if language in number and wording:
+            sorted_out[len(wording)][language].append((thing, wording))
+    result = {}
+    for n, by_language in sorted_out.items():
+        hashes, pairs, things, languages = [], [], [], []
+        for language, own in by_language.items():
+            words_of = _hashes_of([word for _, wording in own for word in wording], language, exact=exact)
+            first = np.arange(len(own)) * n
+            hashes.append(gram_hashes_at(words_of, first, n))
+            pairs.append(gram_hashes_at(words_of, first, min(n, 2))[: len(own) if n > 1 else 0])
+            things.append(np.array([thing for thing, _ in own], np.int64))
+            languages.append(np.full(len(own), number[language]))
+        result[n] = _OfLength(*(np.concatenate(parts) for parts in (hashes, pairs, things, languages)))
+    return result
 
 
-def _matches(stemmed: Stemmed, left: NDArray[np.int32], n: int, wanted: Hashes, *, exact: bool) -> tuple[Ints, Ints]:
-    """Places of the words of the corpus where n words with a wanted hash begin, and which hash it is."""
+def _hashes_of(asked: Sequence[str], language: str, *, exact: bool) -> Hashes:
+    """Hash of each word, or of its stem; each different word is hashed once."""
+    number = {word: code for code, word in enumerate(dict.fromkeys(asked))}
+    known = word_hashes([" ".join(number)])[0] if exact else stem_hashes(list(number), language)
+    return known[np.fromiter(map(number.__getitem__, asked), np.int64, len(asked))]
+
+
+def _matches(
+    stemmed: Stemmed, left: NDArray[np.int32], n: int, wanted: Hashes, within: Ints | None, *, exact: bool
+) -> tuple[Ints, Ints]:
+    """Places of the words of the corpus where n words with a wanted hash begin, in order, and which hash it is.
+
+    Parameters
+    ----------
+    left : ndarray of int32
+        Words that are left at each place.
+    n : int
+        Words of each wording.
+    wanted : ndarray of uint64
+        Hashes, in order.
+    within : ndarray of int64 or None
+        Only these places are looked at.
+    """
     corpus, known = stemmed.corpus, KnownHashes(wanted)
     parts = [(np.zeros(0, np.int64), np.zeros(0, np.int64))]
-    for first in range(0, len(left), _PLACES_AT_ONCE):
-        at = np.flatnonzero(left[first : first + _PLACES_AT_ONCE] >= n) + first
-        if exact:
-            hashes = gram_hashes_at(corpus.words, at, n)
-            match = known.numbers(hashes)
-            parts.append((at[match >= 0], match[match >= 0]))
-            continue
-        for places, hashes in stem_grams(stemmed, at, n):
+    n_places = len(left if within is None else within)
+    for first in range(0, n_places, _PLACES_AT_ONCE):
+        part = slice(first, min(first + _PLACES_AT_ONCE, n_places))
+        at = np.arange(part.start, part.stop) if within is None else within[part]
+        at = at[left[at] >= n]
+        grams = [(at, gram_hashes_at(corpus.words, at, n))] if exact else stem_grams(stemmed, at, n)
+        for places, hashes in grams:
             match = known.numbers(hashes)
             parts.append((places[match >= 0], match[match >= 0]))
     places, matches = (np.concatenate(column) for column in zip(*parts, strict=True))

@@ -32,6 +32,8 @@ from mardok.settings import Settings
 from mardok.vocabulary import DraftAdvice, DraftRule
 
 _MOST_QUERIES = 20
+_MUCH_PASTED = 0.2
+"""Share of a draft that stands on other pages, from which the first sentence says so."""
 _NOTHING = Alike((), (), 0.0)
 
 
@@ -59,7 +61,9 @@ class CheckedDraft:
     def sentence(self) -> Sentence:
         """The same in a sentence."""
         if not self.findings:
-            return sentence("draft.verdict.go-on")
+            is_pasted = self.alike.copied_share >= _MUCH_PASTED
+            share = self.alike.copied_share
+            return sentence("draft.verdict.go-on-pasted", share=share) if is_pasted else sentence("draft.verdict.go-on")
         first = self.findings[0]
         page = page_name(first.url) if "//" in first.url else first.url
         return sentence(f"draft.verdict.{first.advice}", page=page, reason=first.reason)
