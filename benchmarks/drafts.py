@@ -105,11 +105,11 @@ def measure(what: str, folder: Path) -> None:
     if what == "texts":
         len(audit.tables.column("pages", "main_text"))
     elif what == "planned":
-        mardok.check_draft(audit, title="The tide that turned")
+        mardok.check_draft(audit, title="Herons under the old bridge")
     else:
         text = audit.tables.row("pages", 777, ["main_text"])["main_text"].split("\n")
         draft = folder / "draft.md"
-        draft.write_text("# The tide that turned\n\n" + "\n\n".join([*text[: len(text) // 2], "Herons stand in it. " * 40]))
+        draft.write_text("# Herons under the old bridge\n\n" + "\n\n".join([*text[: len(text) // 2], "Herons stand in it. " * 40]))
         mardok.check_draft(audit, draft).as_dict()
     print(time.process_time() - begun, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
 

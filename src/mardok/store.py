@@ -126,6 +126,18 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
             of a cell whether it is wanted, asked once of equal cells that recur.
         """
 
+    @abstractmethod
+    def matching_cells(self, table: str, name: str, wanted: Sequence[str]) -> dict[int, str]:
+        """The cells that are wanted, by the numbers of their rows; see :meth:`matching`, but for what recurs.
+
+        Parameters
+        ----------
+        table, name : str
+            Names of the table and of the column.
+        wanted : sequence of str
+            Regular expressions, all of which must be found.
+        """
+
 
 class MemoryStore(TableStore):
     """Tables in memory."""
@@ -185,6 +197,10 @@ class MemoryStore(TableStore):
             texts = pa.array(column.cat.categories.astype(object), pa.large_string())
             return _matching(pa.chunked_array([pa.DictionaryArray.from_arrays(codes, texts)]), wanted)
         return _matching(pa.chunked_array([pa.array(column.astype(object), pa.large_string())]), wanted)
+
+    def matching_cells(self, table: str, name: str, wanted: Sequence[str]) -> dict[int, str]:
+        at = self.matching(table, name, wanted)
+        return dict(zip(at.tolist(), self.rows(table, at, [name])[name], strict=True))
 
     def _slice(self, table: str, rows: slice, names: Iterable[str]) -> Columns:
         result: Columns = {}
@@ -286,7 +302,11 @@ class FolderStore(TableStore):
         with _Damage(self._path(table), self._folder):
             file = self._file(table)
             result: Columns = {name: [] for name in names}
+            ordered, column = np.unique(pages), file.schema_arrow.get_field_index(_PAGE)
             for group in range(file.num_row_groups):
+                stated = file.metadata.row_group(group).column(column).statistics
+                if stated is not None and not np.diff(np.searchsorted(ordered, [stated.min, stated.max + 1]))[0]:
+                    continue
                 its = file.read_row_group(group, list(names))
                 at = np.flatnonzero(np.isin(_array(its[_PAGE]), pages))
                 if len(at):
@@ -296,12 +316,39 @@ class FolderStore(TableStore):
 
     def rows(self, table: str, numbers: NDArray[np.int64], names: Sequence[str]) -> Columns:
         with _Damage(self._path(table), self._folder):
-            result: Columns = self._file(table).read(list(names)).take(numbers).to_pydict()
-            return result
+            order = np.argsort(numbers, kind="stable")
+            ordered, back = numbers[order], np.argsort(order, kind="stable")
+            result: Columns = {name: [] for name in names}
+            for first, its in self._groups(table, names, ordered):
+                here = ordered[slice(*np.searchsorted(ordered, [first, first + its.num_rows]))]
+                for name, values in its.take(here - first).to_pydict().items():
+                    result[name] += values
+            if len(result[names[0]]) < len(numbers):
+                raise IndexError(f"row {ordered[-1]}")
+            return {name: [values[at] for at in back.tolist()] for name, values in result.items()}
 
     def matching(self, table: str, name: str, wanted: Wanted) -> NDArray[np.int64]:
         with _Damage(self._path(table), self._folder):
             return _matching(self._file(table).read([name]).column(0), wanted)
+
+    def matching_cells(self, table: str, name: str, wanted: Sequence[str]) -> dict[int, str]:
+        with _Damage(self._path(table), self._folder):
+            result: dict[int, str] = {}
+            for first, its in self._groups(table, [name]):  # one after the other: the texts of a site fill the memory
+                at = _matching(its.column(0), wanted)
+                result |= zip((at + first).tolist(), its.take(at).column(0).to_pylist(), strict=True)
+            return result
+
+    def _groups(
+        self, table: str, names: Sequence[str], numbers: NDArray[np.int64] | None = None
+    ) -> Iterator[tuple[int, pa.Table]]:
+        """Groups of rows with the number of their first row; only those that hold some rows, given in order."""
+        file, first = self._file(table), 0
+        for group in range(file.num_row_groups):
+            n_rows = file.metadata.row_group(group).num_rows
+            if numbers is None or np.diff(np.searchsorted(numbers, [first, first + n_rows]))[0]:
+                yield first, file.read_row_group(group, list(names))
+            first += n_rows
 
     def _path(self, table: str) -> Path:
         # Resolved: "a:b/data" would be taken for an address.
@@ -396,6 +443,20 @@ def _matching(column: pa.ChunkedArray, wanted: Wanted) -> NDArray[np.int64]:
         found[first : first + len(chunk)] = fits if texts is chunk else fits[chunk.indices.to_numpy(zero_copy_only=False)]
         first += len(chunk)
     return np.flatnonzero(found)
+
+
+def matching_texts(texts: Sequence[str], patterns: Sequence[str]) -> list[int]:
+    """Numbers of the texts in which all of some regular expressions (RE2) are found.
+
+    Examples
+    --------
+    >>> matching_texts(["violins for hire", "violin strings"], ["(?i)violin", "hire"])
+    [0]
+    """
+    import pyarrow as pa
+
+    found: list[int] = _matching(pa.chunked_array([pa.array(texts, pa.large_string())]), patterns).tolist()
+    return found
 
 
 def _first(columns: Columns) -> dict[str, Any]:

@@ -19,7 +19,7 @@ from hypothesis import strategies as st
 import mardok
 from mardok.beside.phrase import TopicPhrase
 from mardok.demo import firms
-from mardok.store import MemoryStore, _matching
+from mardok.store import MemoryStore, _matching, matching_texts
 from mardok.text.stems import plain_words, stems
 from mardok.vocabulary import Gap, PhraseField, TopicVerdict
 
@@ -220,6 +220,10 @@ def test_a_phrase_is_found_in_any_form_and_order_and_not_in_parts() -> None:
     assert not phrase.says_no_more("violin hire prices", "en")
     assert TopicPhrase("Straße mieten").is_in("Gemietete STRASSE, miete", "de")
     assert TopicPhrase("the").patterns(["en"]) == []
+    said = ["Violins, hired", "the violin\u00adist's HIRE", "violin for hiring", "violins for the hire", "hire violins"]
+    assert matching_texts(said, TopicPhrase("violin hire").mention_patterns("en")) == [0, 1]
+    assert 2 in matching_texts(said, TopicPhrase("violin for hire").mention_patterns("en"))
+    assert TopicPhrase("the").mention_patterns("en") == TopicPhrase("violin").mention_patterns("ar") == []
     assert TopicPhrase("violin").patterns(["ar"]) == []
 
 

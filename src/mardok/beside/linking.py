@@ -15,11 +15,12 @@ import numpy as np
 from mardok.audits import Audit
 from mardok.beside.phrase import TopicPhrase
 from mardok.compare.mentions import BlockLinks, find_mentions, mentions_at, unlinked
-from mardok.text.hashes import corpus_of
-from mardok.text.stems import stemmed
+from mardok.store import matching_texts
+from mardok.text.hashes import Corpus, corpus_of
+from mardok.text.stems import Stemmed, stemmed
 from mardok.text.words import folded
 
-_MOST_READ = 1000
+_MOST_READ = 100
 """Pages whose blocks and links are read, those with most link weight first."""
 
 
@@ -45,7 +46,7 @@ class Linking:
     n_linking: int
     """Pages that link to the page meant for the phrase from their text."""
     n_left: int
-    """Pages with the words in one paragraph that were not looked at, since there are so many."""
+    """Pages that mention it, linked or not, and were not looked at, since there are so many."""
 
 
 def unlinked_pages(audit: Audit, phrase: TopicPhrase, language: str, targets: Collection[int]) -> Linking:
@@ -64,26 +65,18 @@ def unlinked_pages(audit: Audit, phrase: TopicPhrase, language: str, targets: Co
     linking = {
         page for page, in_chrome in zip(links["page"], links["chrome"], strict=True) if not in_chrome and page not in targets
     }
-    # A mention stands within one block: no other need be read.
-    found = tables.matching("blocks", "text", phrase.patterns([language]))
-    cells = tables.rows("blocks", found, ["page", "block", "text", "level", "main"])
-    blocks = [
-        _Block(page, block, str(text))
-        for page, block, text, level, is_main in zip(*cells.values(), strict=True)
-        if is_main and not level and page not in targets and page not in linking
-    ]
-    weight = _weights(audit, language, sorted({block.page for block in blocks}))
-    kept = set(sorted(weight, key=lambda row: (-weight[row], row))[:_MOST_READ])
-    blocks = [block for block in blocks if block.page in kept]
-    if not blocks:
+    patterns = phrase.mention_patterns(language)
+    texts = tables.matching_cells("pages", "main_text", patterns)
+    weight = _weights(audit, language, [row for row in texts if row not in targets and row not in linking])
+    mentioning = _mentioning(audit, phrase, language, {row: texts[row] for row in weight}, patterns)
+    kept = sorted(sorted(mentioning, key=lambda row: (-weight[row], row))[:_MOST_READ])
+    if not kept:
         return Linking((), len(linking), 0)
+    blocks, stated, n_targets = _blocks_of(audit, kept)
     corpus = corpus_of(folded(block.text) for block in blocks)
-    stop_words = {folded(word) for word in audit.meta.settings.phrases.stop_words}
-    stems = stemmed(corpus, [language] * len(blocks), stop_words)
-    mentions = find_mentions(stems, np.zeros(len(blocks), np.int64), [[phrase.text]], exact=False)
-    stated, n_targets = _links_of(audit, blocks)
-    told = [replace(mention, page=blocks[mention.page].page) for mention in mentions_at(corpus, stated, mentions)]
-    urls = dict(zip(sorted(kept), tables.rows("pages", np.array(sorted(kept), np.int64), ["url"])["url"], strict=True))
+    found = find_mentions(_stems(audit, corpus, language), np.zeros(len(blocks), np.int64), [[phrase.text]], exact=False)
+    told = [replace(mention, page=blocks[mention.page].page) for mention in mentions_at(corpus, stated, found)]
+    urls = dict(zip(kept, tables.rows("pages", np.array(kept, np.int64), ["url"])["url"], strict=True))
     damping = audit.meta.settings.links.damping
     waiting = [
         WaitingLink(
@@ -93,7 +86,25 @@ def unlinked_pages(audit: Audit, phrase: TopicPhrase, language: str, targets: Co
         for one in unlinked(told)
     ]  # fmt: skip
     waiting.sort(key=lambda one: (-one.link_weight, one.url))
-    return Linking(tuple(waiting), len(linking), len(weight) - len(kept))
+    return Linking(tuple(waiting), len(linking), len(mentioning) - len(kept))
+
+
+def _stems(audit: Audit, corpus: Corpus, language: str) -> Stemmed:
+    stop_words = {folded(word) for word in audit.meta.settings.phrases.stop_words}
+    return stemmed(corpus, [language] * corpus.n_texts, stop_words)
+
+
+def _mentioning(
+    audit: Audit, phrase: TopicPhrase, language: str, texts: Mapping[int, str], patterns: Sequence[str]
+) -> list[int]:
+    """Rows of the pages that mention a phrase, linked or not, as far as their texts tell."""
+    lines = [(row, line) for row, text in texts.items() for line in text.split("\n")]
+    lines = [lines[at] for at in matching_texts([line for _, line in lines], patterns)]
+    corpus = corpus_of(folded(line) for _, line in lines)
+    stems = _stems(audit, corpus, language)
+    found = find_mentions(stems, np.zeros(len(lines), np.int64), [[phrase.text]], exact=False)
+    at = np.searchsorted(corpus.offsets, found.place, side="right") - 1
+    return sorted({lines[line][0] for line in at.tolist()})
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,10 +127,16 @@ def _weights(audit: Audit, language: str, rows: Sequence[int]) -> dict[int, floa
     }
 
 
-def _links_of(audit: Audit, blocks: Sequence[_Block]) -> tuple[BlockLinks, Mapping[int, int]]:
-    """Some blocks with their links; and how many pages each of their pages links to."""
-    rows = np.unique(np.array([block.page for block in blocks], np.int64))
-    links = audit.tables.of_pages("links", rows, ["page", "block", "start", "end", "url", "target_page"])
+def _blocks_of(audit: Audit, rows: Sequence[int]) -> tuple[list[_Block], BlockLinks, Mapping[int, int]]:
+    """The running text of some pages with its links; and how many pages each of the pages links to."""
+    pages = np.array(rows, np.int64)
+    cells = audit.tables.of_pages("blocks", pages, ["page", "block", "text", "level", "main"])
+    blocks = [
+        _Block(page, block, str(text))
+        for page, block, text, level, is_main in zip(*cells.values(), strict=True)
+        if is_main and not level
+    ]
+    links = audit.tables.of_pages("links", pages, ["page", "block", "start", "end", "url", "target_page"])
     n_targets = Counter(page for page, target in set(zip(links["page"], links["target_page"], strict=True)) if target >= 0)
     of_block: dict[tuple[int, int], list[tuple[int, int, str]]] = defaultdict(list)
     for page, block, start, end, url, _ in zip(*links.values(), strict=True):
@@ -134,4 +151,4 @@ def _links_of(audit: Audit, blocks: Sequence[_Block]) -> tuple[BlockLinks, Mappi
         end=np.array([link[1] for link in told], np.int64),
         url_of=lambda number: told[number][2],
     )
-    return stated, n_targets
+    return blocks, stated, n_targets

@@ -24,6 +24,9 @@ _INVISIBLE = r"[\x{00AD}\x{200B}-\x{200F}\x{2060}\x{FEFF}\p{Mn}]*"
 _ALIKE = {"a": "aàáâãä", "c": "cç", "e": "eèéêë", "i": "iìíîï", "o": "oòóôõö", "u": "uùúûü"}
 """Letters that forms of one word have in each other's place (Haus, Häuser; conveniente, conveniência)."""
 _LEAST_LETTERS = 2
+_IN_WORD = r"[\p{L}\p{N}\p{M}'\x{2019}\x{00AD}\x{200B}-\x{200F}\x{2060}\x{FEFF}\-]"
+_ANY_WORD, _BETWEEN = f"{_IN_WORD}+", rf"{_IN_WORD}*[^\p{{L}}\p{{N}}]*"
+"""A word, and what may stand from the beginning of one on to that of the next."""
 
 
 class TopicPhrase:
@@ -110,6 +113,19 @@ class TopicPhrase:
             if all(starts):
                 result.append(f"(?i){'|'.join(map(_pattern, sorted(starts)))}")
         return result
+
+    def mention_patterns(self, language: str) -> list[str]:
+        """Regular expressions (RE2) that every text fits that says the phrase's words one after the other, in any form.
+
+        Parameters
+        ----------
+        language : str
+            Language of the texts.
+        """
+        if language not in _ENDING and has_stemmer(language):
+            return []
+        starts = [_start(word, language) for word in self.words]
+        return [f"(?i){_BETWEEN.join(_pattern(start) if start else _ANY_WORD for start in starts)}"] if any(starts) else []
 
     @cached_property
     def _told(self) -> list[str]:

@@ -54,6 +54,8 @@ class Draft:
     language: str
     phrases: tuple[TopicPhrase, ...]
     """What it promises: what a person says it is about, else by title and H1."""
+    is_asked: bool
+    """Whether a person says what it is about."""
     file: DraftFile
     is_planned: bool
     """Whether there is no text yet."""
@@ -166,7 +168,9 @@ def _draft(
     if not (own or page.h1 or phrases or len(site.corpus.words)):
         raise SourceError(f"{file.name}: holds no word that could be compared")
     promised = tuple(map(TopicPhrase, phrases)) or _promised(own, page.h1, language, settings.rivals.generic_words)
-    return Draft(file.name, address, own_rows, site, own or page.h1, name, language, promised, file, is_planned)
+    return Draft(
+        file.name, address, own_rows, site, own or page.h1, name, language, promised, bool(phrases), file, is_planned
+    )
 
 
 def _own_rows(known: KnownSite, address: str) -> frozenset[int]:

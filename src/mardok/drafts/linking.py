@@ -33,7 +33,8 @@ class LinkOut:
 def links_in(known: KnownSite, draft: Draft) -> list[WaitingLink]:
     """Pages that mention what a draft is about in running text and no link, one row each, those that pass most first."""
     best: dict[str, WaitingLink] = {}
-    for phrase in draft.phrases:
+    # One telling word is said everywhere: it is looked for if a person asks for it.
+    for phrase in (one for one in draft.phrases if draft.is_asked or len(one.stems(draft.language)) > 1):
         for one in unlinked_pages(known.audit, phrase, draft.language, draft.own_rows).waiting:
             best.setdefault(one.url, one)
     return sorted(best.values(), key=lambda one: (-one.link_weight, one.url))
