@@ -1,13 +1,14 @@
 """The link plan of a large site, and a draft checked against it: seconds of a processor and memory.
 
-Run: ``python benchmarks/drafts.py [PAGES [FOLDER]]``, by default 100,000 pages. Three pages of five have a phrase of their own,
-and each page says two of these. The base is a bare parse of the same pages by Lexbor, of a sample and reckoned for all. The
+Run: ``python benchmarks/drafts.py [PAGES [FOLDER]]``, by default 100,000 pages. Three pages of five have a phrase of their
+own, and each page says two of these. The base is a bare parse of the same pages by Lexbor, of a sample and reckoned for all. The
 audit is kept in FOLDER, if one is named.
 """
 
 from __future__ import annotations
 
 import random
+import re
 import resource
 import subprocess
 import sys
@@ -51,9 +52,9 @@ class Linking(Site):
 
     def html(self, page: int) -> str:
         """A page under its own phrase."""
-        title = self.phrase(page) or "Stories"
-        head, _, rest = super().html(page).partition("<title>")
-        return f"{head}<title>{title.capitalize()} | A site</title>{rest.partition('</title>')[2]}"
+        title = (self.phrase(page) or "stories").capitalize()
+        html = re.sub("<title>.*?</title>", f"<title>{title} | A site</title>", super().html(page), count=1)
+        return re.sub("<h1>.*?</h1>", f"<h1>{title}</h1>", html, count=1)
 
 
 def main() -> None:
@@ -109,7 +110,8 @@ def measure(what: str, folder: Path) -> None:
     else:
         text = audit.tables.row("pages", 777, ["main_text"])["main_text"].split("\n")
         draft = folder / "draft.md"
-        draft.write_text("# Herons under the old bridge\n\n" + "\n\n".join([*text[: len(text) // 2], "Herons stand in it. " * 40]))
+        parts = ["# Herons under the old bridge", *text[: len(text) // 2], "Herons stand in it. " * 40]
+        draft.write_text("\n\n".join(parts))
         mardok.check_draft(audit, draft).as_dict()
     print(time.process_time() - begun, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6)
 

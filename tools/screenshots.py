@@ -30,7 +30,7 @@ COMMANDS = {
     "pages": "mardok pages mardok-demo/audit --copies-of /violin-hire/aldbrunn/",
     "phrases": "mardok phrases mardok-demo/audit --under /blog/",
     "topic": "mardok topic mardok-demo/audit 'violin hire' --rivals others/rivals",
-    "draft": "mardok draft mardok-demo/audit mardok-demo/drafts/tuning-a-violin.md",
+    "draft": "mardok draft mardok-demo/audit mardok-demo/drafts/*",
     "handoff": "mardok handoff mardok-demo/audit -o handoff --all",
     "pair": "mardok pair mardok-demo/audit /repairs/bow-rehair/ /bow-rehairing-service/",
     "recheck": "mardok demo later --later",
