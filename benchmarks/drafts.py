@@ -1,8 +1,8 @@
 """The link plan of a large site, and a draft checked against it: seconds of a processor and memory.
 
 Run: ``python benchmarks/drafts.py [PAGES [FOLDER]]``, by default 100,000 pages. Three pages of five have a phrase of their
-own, and each page says two of these. The base is a bare parse of the same pages by Lexbor, of a sample and reckoned for all. The
-audit is kept in FOLDER, if one is named.
+own, and each page says two of these. The base is a bare parse of the same pages by Lexbor, of a sample and reckoned for all.
+The audit is kept in FOLDER, if one is named.
 """
 
 from __future__ import annotations

@@ -137,7 +137,7 @@ Wording = tuple[str, int, Sequence[str]]
 
 
 @dataclass(frozen=True)
-class _OfLength:
+class WordingHashes:
     """Wordings of one length; all arrays have one entry a wording."""
 
     hashes: Hashes
@@ -154,7 +154,7 @@ def _everywhere(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterabl
     Where two words stand that any wording begins with is found in one pass over all words; only there more is looked at.
     """
     left, n_languages = words_left(stemmed), len(stemmed.languages)
-    lengths = _by_length(stemmed, asked, exact=exact)
+    lengths = hashes_by_length(stemmed.languages, asked, exact=exact)
     pairs = distinct(np.concatenate([np.zeros(0, np.uint64), *(own.pairs for own in lengths.values())]))
     begins, _ = _matches(stemmed, left, 2, pairs, None, exact=exact) if len(pairs) else (np.zeros(0, np.int64), None)
     nothing = np.zeros(0, np.int64)
@@ -174,24 +174,34 @@ def _everywhere(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterabl
     return Found(*(np.concatenate(column) for column in zip(*parts, strict=True)))
 
 
-def _by_length(stemmed: Stemmed, asked: Iterable[Wording], *, exact: bool) -> dict[int, _OfLength]:
-    """Wordings in languages of the texts, by how many words they have."""
-    number = {language: code for code, language in enumerate(stemmed.languages)}
+def hashes_by_length(languages: Sequence[str], asked: Iterable[Wording], *, exact: bool) -> dict[int, WordingHashes]:
+    """Hashes of wordings, by how many words they have, as :func:`mardok.compare.phrases.gram_hashes` makes them.
+
+    Parameters
+    ----------
+    languages : sequence of str
+        Languages that count; wordings in others are left out.
+    asked : iterable of tuple
+        Wordings as :func:`longest_mentions` takes them.
+    exact : bool
+        Whether the words themselves are hashed, and not their stems.
+    """
+    number = {language: code for code, language in enumerate(languages)}
     sorted_out: dict[int, dict[str, list[tuple[int, Sequence[str]]]]] = defaultdict(lambda: defaultdict(list))
     for language, thing, wording in asked:
         if language in number and wording:
             sorted_out[len(wording)][language].append((thing, wording))
     result = {}
     for n, by_language in sorted_out.items():
-        hashes, pairs, things, languages = [], [], [], []
+        hashes, pairs, things, codes = [], [], [], []
         for language, own in by_language.items():
             words_of = _hashes_of([word for _, wording in own for word in wording], language, exact=exact)
             first = np.arange(len(own)) * n
             hashes.append(gram_hashes_at(words_of, first, n))
             pairs.append(gram_hashes_at(words_of, first, min(n, 2))[: len(own) if n > 1 else 0])
             things.append(np.array([thing for thing, _ in own], np.int64))
-            languages.append(np.full(len(own), number[language]))
-        result[n] = _OfLength(*(np.concatenate(parts) for parts in (hashes, pairs, things, languages)))
+            codes.append(np.full(len(own), number[language]))
+        result[n] = WordingHashes(*(np.concatenate(parts) for parts in (hashes, pairs, things, codes)))
     return result
 
 

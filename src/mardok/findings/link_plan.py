@@ -20,8 +20,8 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.links import distinct_edges, text_links
-from mardok.compare.mentions import BlockLinks, Found, Mention, Wording, longest_mentions, mentions_at
-from mardok.compare.phrases import LONGEST, gram_hashes
+from mardok.compare.mentions import BlockLinks, Found, Mention, Wording, hashes_by_length, longest_mentions, mentions_at
+from mardok.compare.phrases import LONGEST
 from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
@@ -30,7 +30,7 @@ from mardok.tables import LINK_PLAN, WORDINGS
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.site import Site
 from mardok.text.site_tables import numbers_in_page
-from mardok.text.stems import Stemmed, stem_hashes
+from mardok.text.stems import Stemmed
 from mardok.text.words import words
 from mardok.vocabulary import GroupKind, PageKind
 
@@ -73,7 +73,12 @@ class LinkPlan:
         return {"link_plan": self._plan_table(site), "wordings": self._wordings_table()}
 
     def _wordings_table(self) -> pd.DataFrame:
-        rows = {(_hash(wording, language), page, len(wording)) for language, page, wording in self.wordings if wording}
+        languages = sorted({language for language, *_ in self.wordings})
+        rows = [
+            row
+            for n, own in hashes_by_length(languages, self.wordings, exact=False).items()
+            for row in set(zip(own.hashes.view(np.int64).tolist(), own.things.tolist(), [n] * len(own.things), strict=True))
+        ]
         return WORDINGS.frame(sorted(rows))
 
     def _plan_table(self, site: Site) -> pd.DataFrame:
@@ -85,11 +90,6 @@ class LinkPlan:
             for target, links in self.links.items()
             for link in links
         )  # fmt: skip
-
-
-def _hash(wording: Sequence[str], language: str) -> int:
-    """The hash of the stems of a phrase, as :func:`mardok.compare.phrases.gram_hashes` makes it."""
-    return int(gram_hashes(stem_hashes(wording, language), len(wording)).view(np.int64)[0])
 
 
 def plan_links(
