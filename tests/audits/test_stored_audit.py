@@ -29,7 +29,7 @@ def test_a_folder_answers_as_the_audit_in_memory_does(demo: mardok.Audit, folder
     stored, held = FolderStore(folder), MemoryStore(dict(demo.tables))
     assert set(stored) == set(held) == set(TABLES)
     for name, table in TABLES.items():
-        if "page" in table.names:
+        if table.order[0] == "page":
             for page in range(0, len(demo.pages), 7):
                 assert stored.of_page(name, page) == held.of_page(name, page)
         for column in table.names:

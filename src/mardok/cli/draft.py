@@ -7,6 +7,7 @@ Out: go on, extend a page instead, or tell it apart from one; what is pasted; wh
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -14,7 +15,7 @@ import typer
 
 import mardok
 from mardok.cli.console import answer_console, print_json, progress_line, shown
-from mardok.sentences import sentence
+from mardok.sentences import Text, sentence
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -88,24 +89,25 @@ def _print(console: Console, one: CheckedDraft) -> None:
         console.print(shown(f"- {finding_text(finding)}"))
     if one.findings:
         console.print(shown(sentence("draft.answer.unless", unless=one.findings[0].unless)))
-    parts = [
-        ("draft.part.queries", [str(query_text(row)) for row in one.queries]),
-        ("draft.part.relatives", list(map(str, map(relative_text, one.alike.relatives)))),
-        ("draft.part.pasted", [passage_text(passage, _LONGEST) for passage in one.alike.pasted]),
-        ("draft.part.head", [str(trouble.text) for trouble in one.heads.troubles]),
-        ("draft.part.links-in", [str(link_text("link-in", link)) for link in one.links_in]),
-        ("draft.part.links-out", [str(link_text("link-out", link)) for link in one.links_out]),
+    parts: list[tuple[Text, Sequence[Text]]] = [
+        (sentence("draft.part.queries"), [query_text(row) for row in one.queries]),
+        (sentence("draft.part.relatives"), [relative_text(relative) for relative in one.alike.relatives]),
+        (sentence("draft.part.pasted"), [passage_text(passage, _LONGEST) for passage in one.alike.pasted]),
+        (sentence("draft.part.head"), [trouble.text for trouble in one.heads.troubles]),
+        (sentence("draft.part.links-in"), [link_text("link-in", link) for link in one.links_in]),
+        (sentence("draft.part.links-out"), [link_text("link-out", link) for link in one.links_out]),
     ]
-    for key, lines in parts:
+    for heading, lines in parts:
         if lines:
             console.print()
-            console.print(shown(sentence(key), style="bold"))
-            if key == "draft.part.pasted":
-                console.print(shown(pasted_summary(one)))
+            console.print(shown(heading, style="bold"))
             for line in lines[:_SHOWN]:
                 console.print(shown(f"- {line}"))
             if len(lines) > _SHOWN:
                 console.print(shown(sentence("draft.answer.more", n=len(lines) - _SHOWN)))
+    if one.alike.pasted:
+        console.print()
+        console.print(shown(pasted_summary(one)))
     if one.heads.series is not None:
         console.print()
         console.print(shown(series_text(one)))

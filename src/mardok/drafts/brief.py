@@ -38,8 +38,8 @@ def _lines(one: CheckedDraft) -> Iterator[str]:
     for finding in one.findings[:1]:
         yield f"- {markdown_text(str(sentence('draft.answer.unless', unless=finding.unless)))}"
     yield ""
-    yield from _section("draft.part.queries", (query_text(row) for row in one.queries))
-    yield from _section("draft.part.relatives", map(relative_text, one.alike.relatives))
+    yield from _section(sentence("draft.part.queries"), (query_text(row) for row in one.queries))
+    yield from _section(sentence("draft.part.relatives"), map(relative_text, one.alike.relatives))
     if one.alike.pasted:
         yield f"## {sentence('draft.part.pasted')}"
         yield ""
@@ -48,7 +48,7 @@ def _lines(one: CheckedDraft) -> Iterator[str]:
         for passage in one.alike.pasted[:_MOST_PASSAGES]:
             yield f"- {markdown_text(passage_text(passage, _LONGEST_PASSAGE))}"
         yield ""
-    yield from _section("draft.part.head", (trouble.text for trouble in one.heads.troubles))
+    yield from _section(sentence("draft.part.head"), (trouble.text for trouble in one.heads.troubles))
     if one.heads.series is not None:
         yield markdown_text(str(series_text(one)))
         yield ""
@@ -58,14 +58,16 @@ def _lines(one: CheckedDraft) -> Iterator[str]:
         for level, text in one.heads.outline:
             yield f"{'  ' * (level - 1)}- H{level} {markdown_text(clipped(text, 120))}"
         yield ""
-    yield from _section("draft.part.links-in", (link_text("link-in", link) for link in one.links_in[:_MOST_LINKS]))
-    yield from _section("draft.part.links-out", (link_text("link-out", link) for link in one.links_out[:_MOST_LINKS]))
+    yield from _section(sentence("draft.part.links-in"), (link_text("link-in", link) for link in one.links_in[:_MOST_LINKS]))
+    yield from _section(
+        sentence("draft.part.links-out"), (link_text("link-out", link) for link in one.links_out[:_MOST_LINKS])
+    )
 
 
-def _section(key: str, texts: Iterable[Text]) -> Iterator[str]:
+def _section(heading: Text, texts: Iterable[Text]) -> Iterator[str]:
     lines = [f"- {markdown_text(str(text))}" for text in texts]
     if lines:
-        yield from (f"## {sentence(key)}", "", *lines, "")
+        yield from (f"## {heading}", "", *lines, "")
 
 
 def finding_text(finding: DraftFinding) -> Text:
