@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
+from itertools import pairwise
 
 import numpy as np
 
@@ -53,6 +54,17 @@ def slow_links(audit: mardok.Audit) -> list[Row]:
             said, own = telling(text, page.language), words(text)
             if stays[page.Index] and len(said) >= 2 and len(own) <= 6 and len(owners[page.language, said]) == 1:
                 wordings[page.language, tuple(stems(own, page.language))] = page.Index
+
+    titles = [own_title(page) for page in pages.itertuples()]
+    grams = defaultdict(set)
+    for row, (title, h1, language) in enumerate(zip(titles, pages["h1"], pages["language"], strict=True)):
+        for gram in _grams(title, language) | _grams(h1, language):
+            grams[language, gram].add(row)
+    for key, row in list(wordings.items()):
+        own = (words(titles[row]), words(pages["h1"][row]))
+        is_called_so = any(tuple(stems(text, key[0])) == key[1] for text in own)
+        if len(grams[key]) >= 3 and not is_called_so:
+            del wordings[key]
 
     keeper = dict(enumerate(range(len(pages))))
     for _, group in groups[groups["kind"].isin(["variants", "copies"])].groupby("group"):
@@ -116,6 +128,19 @@ def slow_links(audit: mardok.Audit) -> list[Row]:
             block, text = found[target, source]
             result.append((pages["url"][target], pages["url"][source], block, text, passed, len(linking[target])))
     return result
+
+
+def _grams(text: str, language: str) -> set[tuple[str, ...]]:
+    """Stems of words in a row, within a clause, of a text."""
+    own = corpus_of([folded(text)])
+    forms = stems([own.vocabulary[code] for code in own.words.tolist()], language)
+    ends = [*own.clause_offsets.tolist(), len(forms)]
+    return {
+        tuple(forms[at : at + n])
+        for begin, end in pairwise(ends)
+        for at in range(begin, end)
+        for n in range(1, min(6, end - at) + 1)
+    }
 
 
 def _pasted(audit: mardok.Audit) -> defaultdict[tuple[int, int], bool]:

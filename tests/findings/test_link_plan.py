@@ -82,6 +82,16 @@ def test_what_many_pages_carry_gets_no_link(page_table: Table) -> None:
     }
 
 
+def test_the_pattern_of_a_series_means_none_of_its_pages(page_table: Table) -> None:
+    texts = {"May": "Glue dries.", "June": "Pegs swell.", "July": "Bows warp.", "August": "Nobody comes."}
+    pages = {f"/diary/{month.lower()}/": story(text, f"Workshop diary: {month}") for month, text in texts.items()}
+    pages["/summer/"] = story("It stands in the workshop diary.")
+    assert planned(page_table, pages) == {}
+    del pages["/diary/may/"]  # whose title says, without the function word, what the page of all months says
+    pages["/diary/"] = story("All months.", "Workshop diary")
+    assert planned(page_table, pages) == {"/diary/": ["/summer/: workshop diary"]}
+
+
 def test_a_person_says_whose_a_phrase_is(page_table: Table, tmp_path: Path) -> None:
     targets = tmp_path / "targets.csv"
     targets.write_text("phrase,url\ncracks,/crack-repair/\nrepair of cracks,/crack-repair/\n")

@@ -132,6 +132,19 @@ def longest_mentions(stemmed: Stemmed, language_of: NDArray[np.int64], asked: It
     return ordered.select(np.array(apart(ordered.place, ordered.n_words, np.zeros(len(order), np.int64)), np.int64))
 
 
+def every_mention(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterable[Wording]) -> Found:
+    """Where any of many things are mentioned, as :func:`longest_mentions` finds it, with those that overlap, in no order.
+
+    Parameters
+    ----------
+    language_of : ndarray of int64, shape (n_texts,)
+        Language of each text as a number in ``stemmed.languages``.
+    asked : iterable of tuple
+        Wordings.
+    """
+    return _everywhere(stemmed, language_of, asked, exact=False)
+
+
 Wording = tuple[str, int, Sequence[str]]
 """A language, a thing, and folded words that name it there."""
 

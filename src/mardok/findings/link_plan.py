@@ -20,7 +20,16 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.links import distinct_edges, text_links
-from mardok.compare.mentions import BlockLinks, Found, Mention, Wording, hashes_by_length, longest_mentions, mentions_at
+from mardok.compare.mentions import (
+    BlockLinks,
+    Found,
+    Mention,
+    Wording,
+    every_mention,
+    hashes_by_length,
+    longest_mentions,
+    mentions_at,
+)
 from mardok.compare.phrases import LONGEST
 from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
@@ -28,14 +37,17 @@ from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import untranslated_guests
 from mardok.tables import LINK_PLAN, WORDINGS
 from mardok.text.distinct import distinct, first_of_equal
+from mardok.text.hashes import corpus_of
 from mardok.text.site import Site
 from mardok.text.site_tables import numbers_in_page
-from mardok.text.stems import Stemmed
-from mardok.text.words import words
+from mardok.text.stems import Stemmed, stemmed
+from mardok.text.words import folded, words
 from mardok.vocabulary import GroupKind, PageKind
 
 _FEWEST_WORDS = 2
 """Words that tell, of a phrase that is looked for: one alone is said everywhere."""
+_PATTERN_PAGES = 3
+"""Pages with a phrase in title or H1 from which it is a pattern."""
 _NO_PROSE = ("pre", "button", "legend", "caption", "figcaption")
 """Elements in which nobody sets a link to explain a word."""
 
@@ -93,13 +105,13 @@ class LinkPlan:
 
 
 def plan_links(
-    site: Site, stemmed: Stemmed, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution
+    site: Site, stems: Stemmed, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution
 ) -> LinkPlan:
     """The best links that wait to be made to each page.
 
     Parameters
     ----------
-    stemmed : Stemmed
+    stems : Stemmed
         The words of the site with their stems.
     promises : PagePromises
         The target phrase of each page.
@@ -113,11 +125,11 @@ def plan_links(
     stays[sorted({*copies.in_copies, *guests})] = False
     is_told = stays.copy()
     stays &= np.array([kind != PageKind.UTILITY for kind in facts.kinds.kind], bool)
-    number = {name: code for code, name in enumerate(stemmed.languages)}
+    number = {name: code for code, name in enumerate(stems.languages)}
     language_of = np.array([number[page.language] for page in site.pages], np.int64)
     keeper_of = _keepers(attribution)
-    wordings = list(target_wordings(site, facts, promises, stays, is_told))
-    found = longest_mentions(stemmed, language_of, wordings)
+    wordings = _without_patterns(site, facts, list(target_wordings(site, facts, promises, stays, is_told)))
+    found = longest_mentions(stems, language_of, wordings)
     linking = _linking(site, facts, keeper_of)
     passes = _passed_weight(site, facts)
     places = _Places(site, attribution)
@@ -141,9 +153,7 @@ def target_wordings(
     """
     stemmer = promises.stemmer
     named: dict[tuple[str, frozenset[str]], tuple[int, str]] = {}
-    for phrase, url in facts.targets.items():
-        row = site.row_of.get(url, -1)
-        end = facts.destinations[row].row if row >= 0 else -1
+    for phrase, end in _named_rows(site, facts):
         if end >= 0 and stays[end]:
             language = site.pages[end].language
             stemmer.learn({language: [phrase]})
@@ -167,6 +177,40 @@ def target_wordings(
     for (language, _), (row, phrase) in named.items():
         if 1 <= len(words(phrase)) <= LONGEST:
             yield language, row, words(phrase)
+
+
+def _without_patterns(site: Site, facts: SiteFacts, wordings: Sequence[Wording]) -> list[Wording]:
+    """Phrases without those that several titles or H1 hold: a page of a series is not what its pattern says.
+
+    "Workshop diary" means none of "Workshop diary: May", "Workshop diary: June" ...; but it means a page that is called so
+    and no more, and one that a person named for it.
+    """
+    n_pages = len(site.pages)
+    titles, heads = facts.titles.own, [page.h1 for page in site.pages]
+    languages = [page.language for page in site.pages] * 2
+    stems = stemmed(corpus_of(map(folded, (*titles, *heads))), languages, ())
+    number = {name: code for code, name in enumerate(stems.languages)}
+    language_of = np.array([number[name] for name in languages], np.int64)
+    asked = [(language, at, wording) for at, (language, _, wording) in enumerate(wordings)]
+    found = every_mention(stems, language_of, asked)
+    pages = (np.searchsorted(stems.corpus.offsets, found.place, side="right") - 1) % max(n_pages, 1)
+    saying = distinct_edges(found.thing, pages, max(n_pages, 1))
+    n_saying = np.bincount(saying // max(n_pages, 1), minlength=len(wordings))
+    named = {(row, " ".join(words(phrase))) for phrase, row in _named_rows(site, facts)}
+    return [
+        (language, row, wording)
+        for (language, row, wording), n in zip(wordings, n_saying.tolist(), strict=True)
+        if n < _PATTERN_PAGES
+        or list(wording) in (words(titles[row]), words(heads[row]))
+        or (row, " ".join(wording)) in named
+    ]
+
+
+def _named_rows(site: Site, facts: SiteFacts) -> Iterator[tuple[str, int]]:
+    """Phrases with the rows of the pages that a person named for them."""
+    for phrase, url in facts.targets.items():
+        row = site.row_of.get(url, -1)
+        yield phrase, facts.destinations[row].row if row >= 0 else -1
 
 
 def _keepers(attribution: WordAttribution) -> NDArray[np.int64]:

@@ -81,8 +81,10 @@ def _named_above(site: Site, row: int) -> Iterator[int]:
 
 
 def _folders_above(site: Site, row: int) -> Iterator[int]:
-    """Pages of the folders that the address of a page lies in, the nearest first."""
-    scheme, netloc, path, *_ = split_url(site.pages[row].url)
+    """Pages that the address of a page lies under, the nearest first: without its parameters, and those of its folders."""
+    scheme, netloc, path, query, _ = split_url(site.pages[row].url)
+    if query:  # a further page of a list, or a view of it
+        yield from _row(site, scheme, netloc, path)
     parts = path.strip("/").split("/")
     for n in range(len(parts) - 1, 0, -1):
         folder = "/" + "/".join(parts[:n])
