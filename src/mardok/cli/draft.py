@@ -89,10 +89,11 @@ def _print(console: Console, one: CheckedDraft) -> None:
         console.print(shown(f"- {finding_text(finding)}"))
     if one.findings:
         console.print(shown(sentence("draft.answer.unless", unless=one.findings[0].unless)))
+    pasted = sentence("draft.part.pasted")
     parts: list[tuple[Text, Sequence[Text]]] = [
         (sentence("draft.part.queries"), [query_text(row) for row in one.queries]),
         (sentence("draft.part.relatives"), [relative_text(relative) for relative in one.alike.relatives]),
-        (sentence("draft.part.pasted"), [passage_text(passage, _LONGEST) for passage in one.alike.pasted]),
+        (pasted, [passage_text(passage, _LONGEST) for passage in one.alike.pasted]),
         (sentence("draft.part.head"), [trouble.text for trouble in one.heads.troubles]),
         (sentence("draft.part.links-in"), [link_text("link-in", link) for link in one.links_in]),
         (sentence("draft.part.links-out"), [link_text("link-out", link) for link in one.links_out]),
@@ -101,13 +102,12 @@ def _print(console: Console, one: CheckedDraft) -> None:
         if lines:
             console.print()
             console.print(shown(heading, style="bold"))
+            if heading is pasted:
+                console.print(shown(pasted_summary(one)))
             for line in lines[:_SHOWN]:
                 console.print(shown(f"- {line}"))
             if len(lines) > _SHOWN:
                 console.print(shown(sentence("draft.answer.more", n=len(lines) - _SHOWN)))
-    if one.alike.pasted:
-        console.print()
-        console.print(shown(pasted_summary(one)))
     if one.heads.series is not None:
         console.print()
         console.print(shown(series_text(one)))
