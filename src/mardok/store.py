@@ -30,6 +30,7 @@ Columns = dict[str, list[Any]]
 Wanted = Sequence[str] | Callable[[str], bool]
 """Which cells of a column of text are wanted; see :meth:`TableStore.matching`."""
 _PAGE = "page"
+_GROUPS_AT_ONCE = 16
 
 
 class TableStore(Mapping[str, "pd.DataFrame"]):
@@ -127,7 +128,7 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
         """
 
     @abstractmethod
-    def matching_cells(self, table: str, name: str, wanted: Sequence[str]) -> dict[int, str]:
+    def matching_cells(self, table: str, name: str, wanted: Sequence[str], plain: Sequence[str]) -> dict[int, str]:
         """The cells that are wanted, by the numbers of their rows; see :meth:`matching`, but for what recurs.
 
         Parameters
@@ -136,6 +137,8 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
             Names of the table and of the column.
         wanted : sequence of str
             Regular expressions, all of which must be found.
+        plain : sequence of str
+            Those that do for cells in ASCII, where these can be simpler.
         """
 
 
@@ -198,8 +201,9 @@ class MemoryStore(TableStore):
             return _matching(pa.chunked_array([pa.DictionaryArray.from_arrays(codes, texts)]), wanted)
         return _matching(pa.chunked_array([pa.array(column.astype(object), pa.large_string())]), wanted)
 
-    def matching_cells(self, table: str, name: str, wanted: Sequence[str]) -> dict[int, str]:
-        at = self.matching(table, name, wanted)
+    def matching_cells(self, table: str, name: str, wanted: Sequence[str], plain: Sequence[str]) -> dict[int, str]:
+        is_plain = all(map(str.isascii, self._frames[table][name]))
+        at = self.matching(table, name, plain if is_plain else wanted)
         return dict(zip(at.tolist(), self.rows(table, at, [name])[name], strict=True))
 
     def _slice(self, table: str, rows: slice, names: Iterable[str]) -> Columns:
@@ -331,22 +335,28 @@ class FolderStore(TableStore):
         with _Damage(self._path(table), self._folder):
             return _matching(self._file(table).read([name]).column(0), wanted)
 
-    def matching_cells(self, table: str, name: str, wanted: Sequence[str]) -> dict[int, str]:
+    def matching_cells(self, table: str, name: str, wanted: Sequence[str], plain: Sequence[str]) -> dict[int, str]:
+        import pyarrow.compute as pc
+
         with _Damage(self._path(table), self._folder):
+            file, first = self._file(table), 0
             result: dict[int, str] = {}
-            for first, its in self._groups(table, [name]):  # one after the other: the texts of a site fill the memory
-                at = _matching(its.column(0), wanted)
+            # A part at a time, since the texts of a site fill the memory; not too small a one, since each asks for the
+            # expressions to be understood again.
+            for group in range(0, file.num_row_groups, _GROUPS_AT_ONCE):
+                its = file.read_row_groups(range(group, min(group + _GROUPS_AT_ONCE, file.num_row_groups)), [name])
+                is_plain = pc.all(pc.string_is_ascii(its.column(0))).as_py()
+                at = _matching(its.column(0), plain if is_plain else wanted)
                 result |= zip((at + first).tolist(), its.take(at).column(0).to_pylist(), strict=True)
+                first += its.num_rows
             return result
 
-    def _groups(
-        self, table: str, names: Sequence[str], numbers: NDArray[np.int64] | None = None
-    ) -> Iterator[tuple[int, pa.Table]]:
-        """Groups of rows with the number of their first row; only those that hold some rows, given in order."""
+    def _groups(self, table: str, names: Sequence[str], numbers: NDArray[np.int64]) -> Iterator[tuple[int, pa.Table]]:
+        """Groups of rows that hold some rows, given in order, with the number of the first row of each."""
         file, first = self._file(table), 0
         for group in range(file.num_row_groups):
             n_rows = file.metadata.row_group(group).num_rows
-            if numbers is None or np.diff(np.searchsorted(numbers, [first, first + n_rows]))[0]:
+            if np.diff(np.searchsorted(numbers, [first, first + n_rows]))[0]:
                 yield first, file.read_row_group(group, list(names))
             first += n_rows
 

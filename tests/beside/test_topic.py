@@ -220,6 +220,9 @@ def test_a_phrase_is_found_in_any_form_and_order_and_not_in_parts() -> None:
     assert not phrase.says_no_more("violin hire prices", "en")
     assert TopicPhrase("Straße mieten").is_in("Gemietete STRASSE, miete", "de")
     assert TopicPhrase("the").patterns(["en"]) == []
+    for plain in (False, True):
+        patterns = TopicPhrase("Business class").mention_patterns("en", is_ascii=plain)
+        assert matching_texts(["businesses, classed", "BUSINESS CLASS", "a business of class"], patterns) == [0, 1]
     said = ["Violins, hired", "the violin\u00adist's HIRE", "violin for hiring", "violins for the hire", "hire violins"]
     assert matching_texts(said, TopicPhrase("violin hire").mention_patterns("en")) == [0, 1]
     assert 2 in matching_texts(said, TopicPhrase("violin for hire").mention_patterns("en"))

@@ -66,7 +66,7 @@ def unlinked_pages(audit: Audit, phrase: TopicPhrase, language: str, targets: Co
         page for page, in_chrome in zip(links["page"], links["chrome"], strict=True) if not in_chrome and page not in targets
     }
     patterns = phrase.mention_patterns(language)
-    texts = tables.matching_cells("pages", "main_text", patterns)
+    texts = tables.matching_cells("pages", "main_text", patterns, phrase.mention_patterns(language, is_ascii=True))
     weight = _weights(audit, language, [row for row in texts if row not in targets and row not in linking])
     mentioning = _mentioning(audit, phrase, language, {row: texts[row] for row in weight}, patterns)
     kept = sorted(sorted(mentioning, key=lambda row: (-weight[row], row))[:_MOST_READ])
