@@ -158,6 +158,12 @@ def test_pages_with_clicks_that_lie_deep_get_a_shorter_way(warc: Warc, tmp_path:
     assert steps[["url", "target"]].to_numpy().tolist() == [
         [f"{HOST}/blog/", f"{HOST}/blog/4/"], [f"{HOST}/blog/", f"{HOST}/blog/2/"],
     ]  # fmt: skip
+    lower = tmp_path / "lower.csv"
+    lower.write_text(search.read_text().replace("90,900,2", "90,900,9"))
+    told = [*site[:1], page("/blog/", "Stories", "Begin with post rosin.", more=links("/blog/0/")), *site[2:]]
+    steps = mardok.audit(warc(*told), search=lower, settings=settings).steps
+    steps = steps[(steps["step"] == "relink") & (steps["target"] == f"{HOST}/blog/4/")]
+    assert steps["rule"].tolist() == ["link-shown"]  # a link is not set twice
     part = [*site[:3], page("/blog/1/", "Post glue", more=links("/never-read/", "/blog/2/")), *site[4:]]
     assert not (mardok.audit(warc(*part), search=search, settings=settings).plan["rule"] == "link-deep").any()
 

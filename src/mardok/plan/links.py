@@ -9,7 +9,7 @@ What links move cannot be told from one audit, so that their gain is link weight
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -62,11 +62,16 @@ def link_proposals(
     return _Links(facts, gone, others, context).proposals()
 
 
+def _links_set(proposals: Iterable[Proposal]) -> set[tuple[str, str]]:
+    """Page and target of each link that proposals set or change."""
+    return {(step.url, step.target) for one in proposals for step in one.steps if step.step == StepKind.RELINK}
+
+
 class _Links:
     def __init__(self, facts: SiteFacts, gone: Collection[int], others: Sequence[Proposal], context: PlanContext) -> None:
         self.facts, self.gone, self.context = facts, gone, context
         self.site, self.rules = context.site, facts.settings.links
-        self.set_already = {(step.url, step.target) for one in others for step in one.steps if step.step == StepKind.RELINK}
+        self.set_already = _links_set(others)
         self.named = {
             facts.destinations[self.site.row_of[url]].row: phrase
             for phrase, url in facts.targets.items()
@@ -75,6 +80,7 @@ class _Links:
 
     def proposals(self) -> list[Proposal]:
         result = [proposal for row in sorted(self.context.link_plan.links) for proposal in self._of_page(row)]
+        self.set_already |= _links_set(result)
         orphans = {row: parent for row in self.facts.coverage.orphans for parent in self._parent(row)}
         deep = {row: parent for row in self._deep_rows() for parent in self._parent(row, self.rules.deep - 1)}
         for rule, found in ((LinkRule.ORPHAN, orphans), (LinkRule.DEEP, deep)):
