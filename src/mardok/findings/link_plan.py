@@ -162,7 +162,8 @@ def target_wordings(
     own: dict[int, list[tuple[frozenset[str], list[str]]]] = defaultdict(list)
     for row in np.flatnonzero(is_told).tolist():
         page, topic = site.pages[row], promises.topics[row]
-        for text in dict.fromkeys((topic.phrase, page.h1)):
+        h1 = page.h1 if page.h1.casefold() != topic.phrase else topic.phrase  # as most: then it says nothing more
+        for text in dict.fromkeys((topic.phrase, h1)):
             telling = stemmer.telling(text, page.language)
             promising[page.language, telling].add(row)
             if stays[row]:
@@ -186,7 +187,8 @@ def _without_patterns(site: Site, facts: SiteFacts, wordings: Sequence[Wording])
     and no more, and one that a person named for it.
     """
     n_pages = len(site.pages)
-    titles, heads = facts.titles.own, [page.h1 for page in site.pages]
+    titles = facts.titles.own
+    heads = [page.h1 if page.h1 != title else "" for page, title in zip(site.pages, titles, strict=True)]
     languages = [page.language for page in site.pages] * 2
     stems = stemmed(corpus_of(map(folded, (*titles, *heads))), languages, ())
     number = {name: code for code, name in enumerate(stems.languages)}

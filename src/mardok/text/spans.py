@@ -8,10 +8,13 @@ from __future__ import annotations
 
 import re
 from functools import cached_property, lru_cache
+from itertools import islice
 
 from mardok.text.hashes import Offsets, word_places
-from mardok.text.words import folded, folded_words, words
+from mardok.text.words import ascii_words, folded, folded_words, words
 
+_SHORT = 2000
+"""Characters of a text up to which its words are sooner found one after the other than all at once."""
 _PIECE = re.compile(r"\S+")
 
 
@@ -32,6 +35,9 @@ class WordSpans:
         >>> WordSpans("To hire, co\\u00adop").of(1, 2)
         (3, 14)
         """
+        if len(self.text) <= _SHORT and self.text.isascii():
+            there = list(islice(ascii_words(self._plain), first, first + n_words))
+            return there[0].start(), there[-1].end()
         if self._keeps_places:
             starts, ends = self._places
             start, end = int(starts[first]), int(ends[first + n_words - 1])

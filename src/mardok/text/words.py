@@ -15,7 +15,7 @@ import hashlib
 import re
 import unicodedata
 from bisect import bisect_right
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cache
 
@@ -125,6 +125,17 @@ def words(text: str) -> list[str]:
     ['the', "violin's", 'e-string', 'coop', '漢', '字']
     """
     return folded_words(folded(text))
+
+
+def ascii_words(text: str) -> Iterator[re.Match[str]]:
+    """Where the words of a folded text in ASCII stand.
+
+    Examples
+    --------
+    >>> [word.span() for word in ascii_words("violin's e-string")]
+    [(0, 8), (9, 17)]
+    """
+    return _ASCII_WORD.finditer(text)
 
 
 def has_words(text: str) -> bool:
