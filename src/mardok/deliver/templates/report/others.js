@@ -119,18 +119,18 @@ async function wordingView(root, { isAll }) {
 async function waitingLinksTable(pages, isAll) {
   const plan = await part("link_plan");
   if (!plan.rows.length) return h("p", {}, "None.");
-  const named = (value) => (typeof value === "number" ? pages.url[value] : value);
+  const addressOf = (value) => (typeof value === "number" ? pages.url[value] : value);
   return makeTable({
     caption: "Links that wait to be made",
     noun: "row",
     rows: plan.rows,
     isAll,
     columns: [
-      { title: "Link to", kind: "t", value: (row) => named(row[0]), cell: (row) => pageLink(pages, row[0]) },
+      { title: "Link to", kind: "t", value: (row) => addressOf(row[0]), cell: (row) => pageLink(pages, row[0]) },
       {
         title: "From",
         kind: "t",
-        value: (row) => named(row[1]),
+        value: (row) => addressOf(row[1]),
         cell: (row) => [pageLink(pages, row[1]), h("div", { class: "small" }, bdi(row[3]))],
       },
       { title: "Words to link", kind: "t", value: (row) => row[2], cell: (row) => bdi(row[2]) },
