@@ -73,7 +73,7 @@ def title_of(demo: mardok.Audit, path: str) -> str:
     return str(demo.pages.iloc[demo.row_of(path)]["h1"])
 
 
-ONCE = "At the lighthouse the keeper lent us a ladder, and the heron on the seventh rung would not move for anyone."
+ONCE = "At the boathouse the keeper lent us a ladder, and the heron on the seventh rung would not move for anyone."
 NEW = [
     "The ferry to the island takes eleven passengers, a goat and one double bass, in whatever order they arrive.",
     "Nobody sells tickets. You hand the captain something to read, and he decides while the gulls decide about your lunch.",
