@@ -25,7 +25,7 @@ from mardok.text.number_words import NUMBER_WORDS
 from mardok.text.stems import plain_words
 from mardok.text.words import words
 from mardok.urls import split_url
-from mardok.vocabulary import PageKind, PhraseField
+from mardok.vocabulary import PageKind
 
 _CELLS = (
     "url", "title", "site_name", "h1", "target_phrase", "language", "kind", "indexable", "variant_of", "clicks", "inlinks",
@@ -41,10 +41,6 @@ class SamePromise:
     url: str
     phrase: str
     """The draft's phrase."""
-    field: PhraseField
-    """Where the page promises it."""
-    says: str
-    """What it says there."""
     is_named: bool
     """Whether a person named it for the phrase."""
     clicks: float
@@ -106,16 +102,11 @@ def _promising(
         is_other = page["indexable"] and not page["variant_of"] and row not in draft.own_rows
         if not is_other or page["language"] != draft.language or page["kind"] == PageKind.UTILITY:
             continue
-        fields = (
-            (PhraseField.TITLE, own_title(page)),
-            (PhraseField.H1, page["h1"]),
-            (PhraseField.TITLE, page["target_phrase"]),
+        says_it = any(
+            phrase.says_no_more(text, draft.language) for text in (own_title(page), page["h1"], page["target_phrase"])
         )
-        said = next(((field, text) for field, text in fields if phrase.says_no_more(text, draft.language)), None)
-        if said is None and row in its_named:
-            said = (PhraseField.TITLE, own_title(page))
-        if said is not None:
-            yield SamePromise(row, page["url"], phrase.text, *said, row in its_named, float(page["clicks"] or 0.0))
+        if says_it or row in its_named:
+            yield SamePromise(row, page["url"], phrase.text, row in its_named, float(page["clicks"] or 0.0))
 
 
 def best_shown(known: KnownSite, search: Searched, draft: Draft, least: float, last_position: float) -> ShownPage | None:
