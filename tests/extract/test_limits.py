@@ -43,6 +43,7 @@ BOMBS = {
     "tags behind an empty comment": ("<p>bows<!-->" + "<nav>" * N, "extract.max_depth"),
     "rows that part a text": ("<p>bows" + "<tr a=b>lorem ipsum " * 60_000, "extract.max_attributes"),
     "comments that part a text": ("<p>bows<table>" + "<!--x-->lorem ipsum " * 60_000, ""),
+    "what is no comment parts a text": ("<p>bows<table>" + "<!x>lorem <?x>ipsum </ x> " * 20_000, ""),
     "fields in furniture": ("<p>bows<nav>" + "<div>" * 400 + "<input>" * 50_000, ""),
     "a refresh of blanks": (f'<meta http-equiv=refresh content="{" " * N}x"><p>bows', ""),
     "a robot of bots": (f"<meta name={'bot' * N}- content=x><p>bows", ""),

@@ -69,13 +69,16 @@ _LEAVES_TEXT = frozenset(
     ]
 )  # fmt: skip
 """Elements whose tags the parser passes over in some places, so that the text before and behind them is one."""
-_MAY_LEAVE_TEXT = re.compile(rf"<(?:(?:{'|'.join(sorted(_LEAVES_TEXT))})[\s/]|/[a-z][a-z0-9]*[\s/]|!--)", re.IGNORECASE)
+_MAY_LEAVE_TEXT = re.compile(
+    rf"<(?:(?:{'|'.join(sorted(_LEAVES_TEXT))})[\s/]|/[a-z][a-z0-9]*[\s/]|[!?]|/(?![a-z]))", re.IGNORECASE
+)
 _TAG = re.compile(
     rf"<(?:(!--)|(/?)([a-zA-Z][^{_BLANK}/>]*+)"
     rf"(?:[{_BLANK}/]++|[^{_BLANK}/>][^{_BLANK}/>=]*+(?:[{_BLANK}]*+=[{_BLANK}]*+{_VALUE})?+)*+>?|(?P<bogus>[!?/]))"
 )
 """A tag as the tokenizer of HTML reads it (section 13.2.5): a quote within a value that has none is part of the value."""
-_COMMENT = re.compile(r"<!--(?:-?>|.*?(?:--!?>|\Z))", re.DOTALL)
+_COMMENT_BEGINS = re.compile(r"<(?:[!?]|/(?![a-zA-Z]))")
+_COMMENT = re.compile(rf"<!--(?:-?>|.*?(?:--!?>|\Z))|{_COMMENT_BEGINS.pattern}[^>]*+>?", re.DOTALL)
 _ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
 
 
@@ -169,7 +172,7 @@ def _without_growing_texts(html: str, past: list[str]) -> str:
     for tag, stop in _tags(html):
         between = html[end : tag.start()]
         n_characters += len(between)
-        n_copied += n_characters * between.count("<!--")
+        n_copied += n_characters * len(_COMMENT_BEGINS.findall(between))
         if n_copied > _LONGEST_COPY:
             between = _COMMENT.sub("", between)
         name, is_long = tag[3].lower(), tag.end() - tag.end(3) > 1
@@ -185,7 +188,7 @@ def _without_growing_texts(html: str, past: list[str]) -> str:
         end = max(tag.end(), stop)
         out.append(html[tag.end() : end])
     rest = html[end:]
-    n_copied += (n_characters + len(rest)) * rest.count("<!--")
+    n_copied += (n_characters + len(rest)) * len(_COMMENT_BEGINS.findall(rest))
     return "".join([*out, _COMMENT.sub("", rest) if n_copied > _LONGEST_COPY else rest])
 
 
