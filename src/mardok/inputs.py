@@ -19,7 +19,7 @@ from mardok.extract.extraction import extract_batches, extract_pages
 from mardok.extract.page import Page
 from mardok.progress import Progress
 from mardok.settings import Settings
-from mardok.sources.decisions import PlanDecision, read_decisions, read_done
+from mardok.sources.decisions import PlanDecision, read_accepted, read_decisions, read_done
 from mardok.sources.opening import raw_pages
 from mardok.sources.page_lists import Signal, read_signals, read_targets
 from mardok.sources.raw import Intake, OpenIntake, Unread
@@ -57,6 +57,8 @@ class Inputs:
     """What a person decided about the proposals of an earlier plan."""
     done: Mapping[tuple[str, str, str], str]
     """When a person did a step of it, by its address, kind and target."""
+    accepted: Mapping[tuple[str, str], str]
+    """What a person accepted as it is written, by its check (``""`` of an unknown word) and the words."""
 
 
 def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Progress) -> Inputs:
@@ -86,13 +88,14 @@ def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Prog
     signals = read_signals(files.signals, intake) if files.signals is not None else {}
     decisions = read_decisions(files.decisions, intake) if files.decisions is not None else ()
     done = read_done(files.decisions) if files.decisions is not None else {}
+    accepted = read_accepted(files.decisions) if files.decisions is not None else {}
     raws = raw_pages(files.sources, files.base, intake, settings.sources)
     pages = columns_of(_told_of(extract_batches(raws, settings, jobs), progress, intake))
     closed = intake.closed()
     if not pages.pages:
         raise SourceError(f"{', '.join(map(str, files.sources))}: no page could be read; {_what_was_met(closed)}")
     probes = extract_pages(closed.probes, settings)
-    return Inputs(pages, closed, probes, search, targets, signals, decisions, done)
+    return Inputs(pages, closed, probes, search, targets, signals, decisions, done, accepted)
 
 
 def _told_of(batches: Iterable[Batch], progress: Progress, intake: OpenIntake) -> Iterator[Batch]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Sequence
+from dataclasses import replace
 from importlib.metadata import version
 from os import PathLike, fspath
 from pathlib import Path
@@ -39,6 +40,8 @@ from mardok.plan.totals import not_computed, outcomes, totals
 from mardok.plan.whole import PlanInputs
 from mardok.processes import begin
 from mardok.progress import Progress, tell_nobody
+from mardok.proofing.job import merged_rows, proof_facts, proofread, with_groups
+from mardok.proofing.texts import texts_of_site
 from mardok.settings import Settings
 from mardok.sources.opening import resolved_sources
 from mardok.store import MemoryStore
@@ -46,6 +49,7 @@ from mardok.tables import FINGERPRINTS, UNREAD
 from mardok.text.furniture_parts import furniture_table
 from mardok.text.site import Site, site_of
 from mardok.text.site_tables import site_tables
+from mardok.vocabulary import CheckId
 
 
 def audit(
@@ -116,6 +120,10 @@ def audit(
     thin = find_thin_pages(site, facts, promises, attribution, rivals)
     progress("checking pages", 0)
     checks = run_checks(site, facts, promises, copies, inputs.intake)
+    progress("proofreading", 0)
+    texts = texts_of_site(site, copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks)
+    proof = proofread(texts, proof_facts(site, inputs.accepted, settings), settings.proof)
+    checks += proof.checks
     progress("counting phrases", 0)
     phrases = analysing_phrases()
     give_back_memory()
@@ -124,14 +132,20 @@ def audit(
     plan_inputs = PlanInputs(attribution, rivals, thin, phrases, checks)
     plan = make_plan(site, facts, plan_inputs)
     progress("writing tables", 0)
-    tables = _tables(site, facts, plan, plan_inputs, PageFindings(promises, attribution, phrases, thin))
+    within = with_groups(proof, merged_rows(plan.tables["plan"], plan.tables["steps"], site.row_of), site.main_text, texts)
+    checks = [one for one in checks if one.check != CheckId.TEXT_CONTRADICTS]
+    checks += [one for one in within.checks if one.check == CheckId.TEXT_CONTRADICTS]
+    plan_inputs = replace(plan_inputs, checks=checks)
+    findings = PageFindings(promises, attribution, phrases, thin)
+    tables = {**_tables(site, facts, plan, plan_inputs, findings), **within.tables}
     counts = {
         **totals(tables, facts, copies.grouping),
         "outcome": outcomes(tables, settings.search.minimum_share),
         "targets": rivals.targets,
         "decisions_without_proposal": [dict(one.told) for one in plan.unmatched if one.decision],
     }
-    return Audit(MemoryStore(tables), _meta(files, inputs, settings, counts, is_rendered=facts.is_rendered))
+    meta = _meta(files, inputs, settings, counts, is_rendered=facts.is_rendered)
+    return Audit(MemoryStore(tables), meta.model_copy(update={"not_computed": {**meta.not_computed, **proof.not_computed}}))
 
 
 def _tables(site: Site, facts: SiteFacts, plan: Plan, inputs: PlanInputs, findings: PageFindings) -> dict[str, pd.DataFrame]:

@@ -443,6 +443,56 @@ class Checks(Section):
     """Words of links that say nothing of their targets."""
 
 
+class Proof(Section):
+    """What is looked at in words and facts."""
+
+    spelling: bool = False
+    """Whether words are looked up in dictionaries; needs the extra ``mardok[proof]`` and a dictionary of each language."""
+    dictionaries: str = ""
+    """Folder of dictionaries (``.aff`` and ``.dic``) that is looked into before those of the system."""
+    variants: tuple[str, ...] = ()
+    """Variants of languages that the site is to be written in, such as ``["en-GB"]``; else the one it mostly uses."""
+    words: str = ""
+    """A file of words that are right, one a line, UTF-8."""
+    dictionary_s: float = Field(default=120, gt=0)
+    """Longest time that a dictionary may take for one answer."""
+    far_more: int = Field(default=8, ge=2)
+    """Times that the site uses another word as often as one that no dictionary knows, from which that is a slip of it."""
+    least_uses: int = Field(default=4, ge=2)
+    """Least uses of the other word then."""
+    least_letters: int = Field(default=6, ge=4)
+    """Letters of a word from which a dictionary alone may speak against it."""
+    most_alone: int = Field(default=2, ge=1)
+    """Most places on which a word stands then; a word that is used more often is one of the trade."""
+    most_candidates: int = Field(default=3, ge=1)
+    """Most words that it could be meant to be then."""
+    technical_share: float = Field(default=0.04, gt=0, le=1)
+    """Share of a site's different long words that no dictionary knows and that are like no known word, from which on it is
+    full of terms: short words are left alone then."""
+    most_asked: int = Field(default=20_000, ge=0)
+    """Most unknown words whose neighbours are looked up in a dictionary."""
+    doubled_words: bool = True
+    """Whether words that stand twice in a row are told."""
+    commas: bool = True
+    """Whether a space before a comma, or none after it, is told."""
+    brackets: bool = True
+    """Whether brackets and quotation marks that are not closed, or not opened, are told."""
+    articles: bool = True
+    """Whether "a" before a vowel, and "an" before none, is told in English."""
+    capitals: bool = True
+    """Whether sentences that begin without a capital are told."""
+    leftovers: bool = True
+    """Whether filler text, notes to oneself and placeholders that were not filled are told."""
+    contradictions: bool = True
+    """Whether sentences that pages say with different figures are told."""
+    contradiction_pages: int = Field(default=4, ge=3)
+    """Pages that say a sentence with one figure, from which on another figure elsewhere contradicts it."""
+    contradiction_share: float = Field(default=0.2, gt=0, lt=0.5)
+    """Largest share of the pages with the sentence that say it with other figures then."""
+    contradiction_words: int = Field(default=5, ge=3)
+    """Least words of such a sentence beside its figures."""
+
+
 class Effort(Section):
     """Hours of work by kind."""
 
@@ -575,6 +625,8 @@ class Settings(Section):
     """Which pages say too little of their own."""
     checks: Checks = Checks()
     """From when on something on a page is a trouble."""
+    proof: Proof = Proof()
+    """What is looked at in words and facts."""
     plan: Plan = Plan()
     """How actions are chosen and ranked."""
     recheck: Recheck = Recheck()

@@ -36,6 +36,8 @@ from mardok.vocabulary import (
     Owner,
     PageKind,
     SiteMeasure,
+    SlipPlace,
+    SlotKind,
     StepKind,
     Subject,
     VariantRule,
@@ -461,6 +463,85 @@ FINGERPRINTS = Table(
     ("hash", "page"),
     csv=False,
 )
+SLIPS = Table(
+    "slips",
+    "one row for each word or sign that is wrong: of a text that several pages have and of a template one, else one a page",
+    (
+        Column("slip", "int64", "number of the row, from 0"),
+        Column("check", "str", "what is wrong", words=tuple(CheckId)),
+        Column("written", "str", "what stands there"),
+        Column("right", "str", "what it should be; empty where only a person can tell"),
+        Column("where", "str", "what it stands in", words=tuple(SlipPlace)),
+        Column("pages", "int64", "pages that have it", unit="pages"),
+        Column("language", "str", "language of the text, ISO 639-1"),
+        Column("url", "str", "first page that has it"),
+        Column("sentence", "str", "words around it"),
+        Column("uses_of_right", "Int64", "how often the right word stands on the site; of misspelt words"),
+        Column("decision", "str", "accept: it is right as it is, and is not told again", words=("", Decision.ACCEPT)),
+    ),
+    ("slip",),
+)
+SLIP_PLACES = Table(
+    "slip_places",
+    "one row for each place of a slip",
+    (
+        Column("slip", "int64", "number of the slip"),
+        Column("page", "int32", "row of the page in pages, from 0"),
+        Column("block", "int32", "place of the block in its page, from 0"),
+        Column("start", "int32", "first character of the block's text"),
+        Column("end", "int32", "character after the last"),
+    ),
+    ("slip", "page", "block", "start"),
+    csv=False,
+)
+UNKNOWN_WORDS = Table(
+    "unknown_words",
+    "one row for each word that no dictionary knows and nothing speaks against, to look through",
+    (
+        Column("word", "str", "the word as written"),
+        Column("language", "str", "language of the pages, ISO 639-1"),
+        Column("uses", "int64", "how often it stands in different texts"),
+        Column("pages", "int64", "pages that have it", unit="pages"),
+        Column("url", "str", "first page that has it"),
+        Column("decision", "str", "accept: it is a word, and is not told again", words=("", Decision.ACCEPT)),
+    ),
+    ("-pages", "word", "language"),
+)
+SITE_WORDS = Table(
+    "site_words",
+    "one row for each word of the site, where words were looked up in dictionaries",
+    (
+        Column("word", "str", "the word as written"),
+        Column("language", "name", "language of the pages, ISO 639-1"),
+        Column("uses", "int64", "how often it stands in different texts"),
+        Column("known", "bool", "whether a dictionary knows it"),
+    ),
+    ("language", "word"),
+    csv=False,
+)
+SET_APART = Table(
+    "set_apart",
+    "one row for each word that markup sets apart on some page: as code, as another language or as not to be translated",
+    (Column("word", "str", "the word in lower case"),),
+    ("word",),
+    csv=False,
+)
+CONTRADICTIONS = Table(
+    "contradictions",
+    "one row for each sentence that pages say with one figure, and others with another",
+    (
+        Column("text", "str", "the sentence, with … in the place of what differs"),
+        Column("slot", "str", "what differs", words=tuple(SlotKind)),
+        Column("value", "str", "what most pages say, or the page that stays"),
+        Column("pages", "int64", "pages that say so", unit="pages"),
+        Column("other_value", "str", "what the others say"),
+        Column("other_pages", "int64", "pages that say that", unit="pages"),
+        Column("example_url", "str", "first page that says the other"),
+        Column("url", "str", "first page that says the one"),
+        Column("sentence", "str", "the sentence as the other page has it"),
+    ),
+    ("text", "value", "other_value"),
+)
 PHRASES = Table(
     "phrases",
     "one row for each phrase",
@@ -623,8 +704,8 @@ TABLES: Mapping[str, Table] = {
     table.name: table
     for table in (
         PLAN, STEP_ROWS, LINK_PLAN, PAGES, GROUPS, PAIRS, QUERIES, UNANSWERED, POSITIONS, PHRASES, PAGE_PHRASES,
-        SECTION_PHRASES, WORDINGS, FINGERPRINTS, BOILERPLATE, PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, BLOCKS, LINKS,
-        IMAGES, ALTERNATES, UNREAD,
+        SECTION_PHRASES, WORDINGS, FINGERPRINTS, BOILERPLATE, PASSAGES, TEASERS, FURNITURE, CHECK_ROWS, SLIPS, SLIP_PLACES,
+        CONTRADICTIONS, UNKNOWN_WORDS, SITE_WORDS, SET_APART, BLOCKS, LINKS, IMAGES, ALTERNATES, UNREAD,
     )
 }  # fmt: skip
 """All tables by name."""

@@ -397,6 +397,27 @@ class BlockReason(StrEnum):
     BOILERPLATE = "boilerplate"
 
 
+class SlotKind(StrEnum):
+    """What stands in a sentence in the place of which other pages say something else."""
+
+    PRICE = "price"
+    HOUR = "hour"
+    TELEPHONE = "telephone"
+    DATE = "date"
+    NUMBER = "number"
+
+
+class SlipPlace(StrEnum):
+    """What a slip stands in."""
+
+    BOILERPLATE = "boilerplate"
+    TEMPLATE = "template"
+    """The same words on many pages, in texts that differ otherwise."""
+    PASSAGE = "passage"
+    """A text that several pages have."""
+    PAGE = "page"
+
+
 class CheckId(StrEnum):
     """What can be wrong with a page: its subject, and the trouble."""
 
@@ -443,6 +464,15 @@ class CheckId(StrEnum):
     TEXT_UNTRANSLATED = "text-untranslated"
     TEXT_DOUBLE_ESCAPED = "text-double-escaped"
     TEXT_ENCODING_BROKEN = "text-encoding-broken"
+    TEXT_MISSPELT = "text-misspelt"
+    TEXT_VARIANTS_MIXED = "text-variants-mixed"
+    TEXT_DOUBLED_WORD = "text-doubled-word"
+    TEXT_COMMA = "text-comma"
+    TEXT_BRACKET = "text-bracket"
+    TEXT_ARTICLE = "text-article"
+    TEXT_CAPITAL = "text-capital"
+    TEXT_LEFTOVER = "text-leftover"
+    TEXT_CONTRADICTS = "text-contradicts"
     PAGE_ORPHAN = "page-orphan"
     LINK_BLOCKED = "link-blocked"
     SITE_CLOSED = "site-closed"

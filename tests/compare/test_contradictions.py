@@ -12,7 +12,7 @@ from mardok.compare.contradictions import contradictions, sentences_of
 TOLD: list[tuple[str, list[str], str, list[tuple[str, tuple[str, ...]]]]] = [
     ("prices", ["Hire costs £36 a month.", "Hire costs £38 a month."], "en", [("Hire costs … a month.", ("£36", "£38"))]),
     ("numbers in words", ["A bow costs thirty-six pounds.", "A bow costs forty pounds."], "en",
-     [("A bow costs … pounds.", ("thirty-six", "forty"))]),
+     [("A bow costs ….", ("thirty-six pounds", "forty pounds"))]),
     ("hours", ["We are open 9:00 to 17:30 daily.", "We are open 9:00 to 18:00 daily."], "en",
      [("We are open 9:00 to … daily.", ("17:30", "18:00"))]),
     ("dates", ["The sale ends on 5 May at noon.", "The sale ends on 12 June 2031 at noon."], "en",

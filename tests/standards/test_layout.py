@@ -17,6 +17,7 @@ ORDER = [
     "inputs",
     "compare",
     "findings",
+    "proofing",
     "plan",
     "sheets",
     "audits",

@@ -1,12 +1,12 @@
-"""Sentences that say the same with another number, price, date or hour.
+"""Sentences that say the same with another number, price, date, hour, telephone number or unit.
 
 In:  texts, one line a block.
 Out: for each such sentence what each text says in its place.
 
-A sentence is taken apart into words; figures, numbers in words, names of months and of days are its slots, and slots that
-stand together are one. Two texts contradict each other where all other words are the same, in their order, and a slot is
-not. A sentence that one text says twice with two figures, as rows of a table do, is no statement of one fact and is left
-out.
+A sentence is taken apart into words; figures with their units, numbers in words, names of months and of days are its slots,
+and slots that stand together are one. Two texts contradict each other where all other words are the same, in their order,
+and a slot is not. A sentence that one text says twice with two figures, as rows of a table do, is no statement of one fact
+and is left out.
 """
 
 from __future__ import annotations
@@ -15,16 +15,36 @@ import re
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 
 from mardok.text.number_words import is_number
 from mardok.text.words import folded_line
+from mardok.vocabulary import SlotKind
 
 _PIECE = re.compile(r"[£$€¥]?\d+(?:[.,:/]\d+)*[^\W\d_]*%?|[^\W\d_]+(?:['’\-][^\W\d_]+)*", re.UNICODE)
 _END = re.compile(r"(?<=[.!?;])\s+|\n")
 _LEAST_WORDS = 3
 """Words beside the slots from which a sentence says what its figure is about."""
 _SLOT = "…"
+_UNITS = frozenset(
+    (
+        "mm", "cm", "m", "km", "in", "inch", "inches", "ft", "feet", "yd", "yards", "mi", "miles", "g", "kg", "mg", "lb",
+        "lbs", "oz", "ml", "cl", "l", "litre", "litres", "liter", "liters", "hz", "khz", "mhz", "kb", "mb", "gb", "tb", "w",
+        "kw", "v", "percent", "prozent", "euro", "euros", "eur", "pounds", "gbp", "dollars", "usd", "chf", "franken",
+        "pence", "cent", "cents", "second", "seconds", "minute", "minutes", "hour", "hours", "day", "days", "week", "weeks",
+        "month", "months", "year", "years", "sekunde", "sekunden", "minuten", "stunde", "stunden", "tag", "tage", "tagen",
+        "woche", "wochen", "monat", "monate", "monaten", "jahr", "jahre", "jahren", "uhr", "am", "pm", "meter", "gramm", "kilo",
+        "grad",
+    )
+)  # fmt: skip
+"""Units that belong to the figure before them."""
+_AFTER_A_FIGURE = re.compile(r"[\s\u00a0\u202f\-]*")
+_PRICE = re.compile(r"[£$€¥]|\b(?:eur|euro|euros|gbp|usd|chf|franken|pounds|dollars|pence)\b", re.IGNORECASE)
+_HOUR = re.compile(r"\b\d{1,2}[:.]\d\d\b(?!\.\d)|\b\d{1,2}\s?(?:am|pm|uhr)\b", re.IGNORECASE)
+_PHONE = re.compile(r"\+?\d[\d /()\-]{6,}\d")
+_DATE = re.compile(r"\b\d{1,2}[./]\d{1,2}[./]\d{2,4}\b|\b(?:19|20)\d\d-\d\d-\d\d\b")
+_PHONE_DIGITS = 7
+_CURRENCY_AFTER = re.compile(r"\s?[£$€¥]")
 
 
 @dataclass(frozen=True)
@@ -56,9 +76,9 @@ def contradictions(texts: Sequence[str], language: str = "") -> list[Contradicti
     ('Hire costs … a month.', ('£36', '£38'))
     """
     names = calendar_names(language)
-    said: dict[tuple[str, ...], dict[int, list[_Statement]]] = defaultdict(lambda: defaultdict(list))
+    said: dict[tuple[str, ...], dict[int, list[Statement]]] = defaultdict(lambda: defaultdict(list))
     for number, text in enumerate(texts):
-        for statement in _statements(text, names):
+        for statement in _remembered(text, names):
             said[statement.key][number].append(statement)
     result = []
     for by_text in said.values():
@@ -75,13 +95,41 @@ def contradictions(texts: Sequence[str], language: str = "") -> list[Contradicti
     return result
 
 
+def slot_kind(values: Sequence[str], language: str) -> SlotKind:
+    """What a sentence ends differently: told by the values that pages give.
+
+    Examples
+    --------
+    >>> str(slot_kind(["£36", "£38"], "en")), str(slot_kind(["0117 496 0123", "0117 496 0124"], "en"))
+    ('price', 'telephone')
+    """
+    if any(map(_PRICE.search, values)):
+        return SlotKind.PRICE
+    if any(map(_DATE.search, values)):
+        return SlotKind.DATE
+    if any(map(_HOUR.search, values)):
+        return SlotKind.HOUR
+    if any(_PHONE.search(value) is not None and sum(map(str.isdigit, value)) >= _PHONE_DIGITS for value in values):
+        return SlotKind.TELEPHONE
+    names = calendar_names(language)
+    if any(word in names for value in values for word in folded_line(value).replace(",", " ").split()):
+        return SlotKind.DATE
+    return SlotKind.NUMBER
+
+
+@lru_cache(maxsize=1024)
+def _remembered(text: str, names: frozenset[str]) -> tuple[Statement, ...]:
+    """The statements of a text; that of a page that stays is asked for with each page that goes."""
+    return tuple(statements(text, names))
+
+
 def sentences_of(text: str) -> list[str]:
     """The sentences of a text, one line a block."""
     return [one for one in map(str.strip, _END.split(text)) if one]
 
 
 @dataclass(frozen=True)
-class _Statement:
+class Statement:
     """A sentence with slots."""
 
     key: tuple[str, ...]
@@ -103,8 +151,14 @@ class _Statement:
         return text
 
 
-def _statements(text: str, names: frozenset[str]) -> Iterator[_Statement]:
-    """The sentences of a text that have a slot, and enough words beside it to say what it is about."""
+def statements(text: str, names: frozenset[str]) -> Iterator[Statement]:
+    """The sentences of a text that have a slot, and enough words beside it to say what it is about.
+
+    Parameters
+    ----------
+    names : frozenset of str
+        Names of months and days in its language.
+    """
     for sentence in sentences_of(text):
         key: list[str] = []
         spans: list[tuple[int, int]] = []
@@ -116,13 +170,27 @@ def _statements(text: str, names: frozenset[str]) -> Iterator[_Statement]:
                     spans[-1] = (spans[-1][0], match.end())
                 else:
                     key.append(_SLOT)
-                    spans.append(match.span())
-            else:
+                    spans.append((match.start(), _end_of_figure(sentence, match)))
+            elif spans and key[-1] == _SLOT and _is_unit(sentence, spans[-1][1], match):
+                spans[-1] = (spans[-1][0], match.end())
+            elif match.start() >= (spans[-1][1] if spans else 0):
                 key.append(folded_line(piece))
                 n_words += 1
         if spans and n_words >= _LEAST_WORDS:
             written = tuple(sentence[begin:end] for begin, end in spans)
-            yield _Statement(tuple(key), tuple(map(folded_line, written)), written, tuple(spans), sentence)
+            yield Statement(tuple(key), tuple(map(folded_line, written)), written, tuple(spans), sentence)
+
+
+def _end_of_figure(sentence: str, match: re.Match[str]) -> int:
+    """Where a figure ends, with the sign of a currency behind it."""
+    sign = _CURRENCY_AFTER.match(sentence, match.end())
+    return sign.end() if sign is not None else match.end()
+
+
+def _is_unit(sentence: str, end: int, match: re.Match[str]) -> bool:
+    """Whether a piece is the unit of the figure that ends before it."""
+    between = _AFTER_A_FIGURE.fullmatch(sentence, end, match.start())
+    return between is not None and folded_line(match[0]) in _UNITS
 
 
 def _is_figure(piece: str, names: frozenset[str]) -> bool:

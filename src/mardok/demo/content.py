@@ -7,8 +7,10 @@ Out: one :class:`Article` for each section.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from importlib.resources import files
+
+from mardok.demo import troubles
 
 
 @dataclass(frozen=True)
@@ -103,4 +105,14 @@ def all_articles() -> list[Article]:
         for name in ("firm.txt", "repairs.txt", "instruments.txt", "blog.txt", "german.txt")
         for article in articles(name)
     ]
-    return [*result, *town_articles(), *size_articles()]
+    return [_with_slip(article) for article in (*result, *town_articles(), *size_articles())]
+
+
+def _with_slip(article: Article) -> Article:
+    """The article with the slip that is laid into it, if one is."""
+    if article.path not in troubles.SLIPS:
+        return article
+    right, written = troubles.SLIPS[article.path]
+    if right not in article.body:
+        raise ValueError(f"{article.path}: does not say {right!r}")
+    return replace(article, body=article.body.replace(right, written, 1))

@@ -184,6 +184,22 @@ MENTIONS_WITHOUT_LINK = (
 """Phrases that pages use without a link to the page that should get it."""
 BOILERPLATE = "Every hire includes insurance against theft, fire, water and accident within fifty miles of the workshop"
 """Beginning of a paragraph pasted on every instrument page."""
+SLIPS: dict[str, tuple[str, str]] = {
+    "/blog/how-to-tune-a-violin/": ("tune together ring", "tune togehter ring"),
+    "/blog/when-to-change-violin-strings/": ("so that the bridge", "so that the the bridge"),
+    "/blog/how-often-should-violin-strings-be-replaced/": ("An orchestra player", "A orchestra player"),
+    "/violin-hire/westerhythe/": ("01632 960142", "01632 960124"),
+}
+"""Pages with what should stand there and what does."""
+MISSPELT = ("/blog/how-to-tune-a-violin/",)
+MISSPELT_IN_TEMPLATE = "recieve"
+"""A word of the text that is pasted on the pages of towns."""
+DOUBLED_WORD = ("/blog/when-to-change-violin-strings/",)
+WRONG_ARTICLE = ("/blog/how-often-should-violin-strings-be-replaced/",)
+CONTRADICTS = ("/violin-hire/westerhythe/",)
+"""Another telephone number than all other towns have."""
+CONTRADICTS_IN_COPIES = ("/blog/violin-practice-for-beginners/", "/bow-rehairing-service/")
+"""Another day, and another price, than the page that stays."""
 SITE_NAME = "Wyndale Violin Hire"
 """In every title, and itself the main phrase of the firm."""
 

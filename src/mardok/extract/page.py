@@ -84,6 +84,8 @@ class Signs(NamedTuple):
     """Absolute addresses of scripts and style sheets."""
     shown_code: tuple[str, ...] = ()
     """Texts shown as code or quoted that hold what elsewhere were a broken character."""
+    set_apart: tuple[str, ...] = ()
+    """Words that markup sets apart, in lower case: as code, as another language or as not to be translated."""
     n_frames: int = 0
     """Elements that show another document."""
     h1_images: int = 0

@@ -13,6 +13,7 @@ import json
 import logging
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from itertools import islice
 from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
@@ -46,6 +47,11 @@ _DAY_PROPERTIES = (
 """Meta elements that state a day, changes before publication."""
 _DAY_KEYS = ("dateModified", "datePublished")
 _DAY = re.compile(r"\s*((?:19|20)\d\d-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01]))(?!\d)")
+_CODE_TAG = re.compile(r"<(?:code|kbd|samp|tt|var)(?:\s[^<>]{0,200})?>([^<]{1,300})", re.IGNORECASE)
+_TAG_AND_TEXT = re.compile(r"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,300})>([^<]{1,300})", re.IGNORECASE)
+_APART = re.compile(r"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)", re.IGNORECASE)
+_LETTERS = re.compile(r"[^\W\d_]{3,40}")
+_MOST_SET_APART = 300
 _LONGEST_CODE, _MOST_CODE = 300, 100
 """Characters, and texts, that are kept of what is shown as code."""
 
@@ -79,6 +85,26 @@ def signs_of(
         stated_day=_stated_day(properties, days),
         insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
     )
+
+
+def set_apart_words(html: str) -> tuple[str, ...]:
+    """Words that markup sets apart as code, as another language or as not to be translated.
+
+    Parameters
+    ----------
+    html : str
+        The document as it came: what is known of other pages is not in the one that the parser sees.
+
+    Examples
+    --------
+    >>> set_apart_words('<html lang=en><p>Run <code>lutherie --all</code>, <i lang="it">con sordino</i>.')
+    ('lutherie', 'all', 'con', 'sordino')
+    """
+    texts = _CODE_TAG.findall(html)
+    if html.count(" lang=") > 1 or "translate" in html:
+        texts += [text for attributes, text in _TAG_AND_TEXT.findall(html) if _APART.search(attributes)]
+    found = (word for text in texts for word in _LETTERS.findall(text.lower()))
+    return tuple(dict.fromkeys(islice(found, _MOST_SET_APART)))
 
 
 def _shown_code(parser: LexborHTMLParser) -> tuple[str, ...]:

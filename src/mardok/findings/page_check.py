@@ -52,6 +52,8 @@ class PageCheck(NamedTuple):
     """What these have in common, where it is a trouble of their template."""
     link: str = ""
     """Where the link leads that has the trouble."""
+    is_urgent: bool = False
+    """Whether it costs money or visitors today."""
 
 
 def with_templates(

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.contradictions import calendar_names
+from mardok.compare.contradictions import calendar_names, contradictions
 from mardok.compare.difference import LINE_BREAK, difference
 from mardok.findings.keeper import PageStrength
 from mardok.findings.link_plan import LinkPlan, WaitingLink
@@ -20,7 +20,7 @@ from mardok.findings.promise import TURNING
 from mardok.plan.gain import GainModel, sum_of_gains
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import NO_CLICKS, NO_GAIN, Gain, Step
-from mardok.sentences import Sentence, Text, clipped, counted, paragraph, sentence
+from mardok.sentences import Sentence, Text, clauses, clipped, counted, paragraph, quoted, sentence
 from mardok.settings import Settings
 from mardok.text.number_words import is_number
 from mardok.text.site import Site
@@ -29,6 +29,7 @@ from mardok.vocabulary import GainUnit, StepKind
 
 _LONGEST_FIGURE = 12
 """Characters of the longest word with digits that is a figure to a reader, and no key of a machine."""
+_MOST_FACTS = 2
 _LEAST_UNIQUE_WORDS = 5
 """Words that a member has and its keeper has not, from which they are worth moving."""
 
@@ -82,9 +83,24 @@ class PlanContext:
 
     def moving(self, row: int, detail: Sentence) -> list[Step]:
         """The move itself with what must follow it; pages that stay reachable keep the links they have."""
-        move = self.moves.move_step(row, detail)
+        facts = self._differing_facts(row)
+        move = self.moves.move_step(row, clauses(detail, facts) if facts is not None else detail)
         relinks = self.moves.relink_steps(row) if move.step == StepKind.REDIRECT else []
         return [move, *self.moves.pointer_steps(row), *relinks]
+
+    def _differing_facts(self, row: int) -> Sentence | None:
+        """The figures that a page states otherwise than the one that stays: one of them is wrong."""
+        kept = self.moves.end_of(row)
+        if kept == row or self.site.text_hashes[row] == self.site.text_hashes[kept]:
+            return None
+        found = contradictions([self.site.main_text(one) for one in (kept, row)], self.site.pages[kept].language)
+        if not found:
+            return None
+        named = [
+            sentence("step.fact", text=quoted(clipped(one.text)), kept=one.values[0], own=one.values[1])
+            for one in found[:_MOST_FACTS]
+        ]
+        return sentence("step.settle-facts", facts=clauses(*named))
 
     def mention_steps(self, keeper: int, rows: Collection[int]) -> list[Step]:
         """Pages that mention what the keeper is about, of those that stay, to get a link to it."""

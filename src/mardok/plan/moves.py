@@ -15,7 +15,7 @@ import numpy as np
 
 from mardok.compare.destinations import Destination
 from mardok.plan.proposal import Step
-from mardok.sentences import Sentence, sentence
+from mardok.sentences import Text, sentence
 from mardok.text.site import Site
 from mardok.vocabulary import Owner, StepKind
 
@@ -61,7 +61,7 @@ class Moves:
         """Whether a page is moved, or an existing redirect or canonical of it gets another target."""
         return self.is_moved(row) or row in self._led_on
 
-    def move_step(self, row: int, detail: Sentence) -> Step:
+    def move_step(self, row: int, detail: Text) -> Step:
         """The step that moves a page straight to where it ends."""
         return Step(self._url(row), self._move_of[row].step, self._url(self.end_of(row)), detail)
 

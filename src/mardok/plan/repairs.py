@@ -20,7 +20,7 @@ from mardok.findings.page_check import PageCheck, once_a_template
 from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
-from mardok.sentences import Text, clauses, listing, page_name, reasoned, sentence
+from mardok.sentences import Sentence, Text, clauses, listing, page_name, reasoned, sentence
 from mardok.text.words import folded_line
 from mardok.urls import matches
 from mardok.vocabulary import Action, CheckId, Confidence, Evidence, OtherRule, Owner, StepKind
@@ -37,6 +37,8 @@ class _Field(StrEnum):
     HEADS = "Titles and descriptions"
     BODIES = "Headings and images"
     TEXTS = "What pages show and load"
+    FACTS = "Facts that disagree"
+    WORDS = "Words and sentences"
 
 
 class _Order(NamedTuple):
@@ -101,6 +103,15 @@ _ORDERS = {
     CheckId.PAGE_INSECURE_PARTS: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
     CheckId.TEXT_DOUBLE_ESCAPED: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
     CheckId.TEXT_ENCODING_BROKEN: _Order(_Field.TEXTS, True, Owner.DEVELOPER),
+    CheckId.TEXT_CONTRADICTS: _Order(_Field.FACTS, True, Owner.EDITOR),
+    CheckId.TEXT_LEFTOVER: _Order(_Field.WORDS, False, Owner.EDITOR),
+    CheckId.TEXT_MISSPELT: _Order(_Field.WORDS, False, Owner.EDITOR),
+    CheckId.TEXT_VARIANTS_MIXED: _Order(_Field.WORDS, False, Owner.EDITOR),
+    CheckId.TEXT_DOUBLED_WORD: _Order(_Field.WORDS, False, Owner.EDITOR),
+    CheckId.TEXT_ARTICLE: _Order(_Field.WORDS, False, Owner.EDITOR),
+    CheckId.TEXT_COMMA: _Order(_Field.WORDS, False, Owner.EDITOR),
+    CheckId.TEXT_BRACKET: _Order(_Field.WORDS, False, Owner.EDITOR),
+    CheckId.TEXT_CAPITAL: _Order(_Field.WORDS, False, Owner.EDITOR),
 }
 """Checks that become proposals; the others are settled by proposals of their own."""
 _BLOCKING = (
@@ -150,7 +161,11 @@ def _pages_that_link(troubles: Iterable[PageCheck]) -> Counter[str]:
 
 
 def _rule(page_check: PageCheck, linking: Mapping[str, int], context: PlanContext) -> OtherRule:
-    """How urgent it is: a page with clicks or many inlinks that cannot be found comes before all else."""
+    """How urgent it is: what costs money, and a page with clicks or many inlinks that cannot be found, before all else."""
+    if page_check.is_urgent:
+        return OtherRule.BLOCKING
+    if page_check.template and _ORDERS[page_check.check].field == _Field.WORDS:
+        return OtherRule.BROKEN  # one edit mends many pages
     if not _ORDERS[page_check.check].is_broken:
         return OtherRule.UNTIDY
     if page_check.check == CheckId.SITE_CLOSED:
@@ -206,8 +221,9 @@ def _proposal(
         for page_check in same
     )
     urls = tuple(sorted({page_check.url for page_check in checks}))
+    is_of_pages = field not in (_Field.WORDS, _Field.FACTS)  # of these each word counts, however many pages have it
     numbers = {
-        check: len(pages[check]) if any(page_check.template for page_check in same) else len(same)
+        check: len(pages[check]) if is_of_pages and any(page_check.template for page_check in same) else len(same)
         for check, same in there.items()
     }
     faults = [sentence(f"repair.fault.{check}", n=n) for check, n in numbers.items()]
@@ -227,16 +243,24 @@ def _proposal(
 keeper="", urls=urls,
         gain=NO_GAIN, effort_hours=effort_hours(steps, context.settings.plan.effort),
         confidence=Confidence.HIGH, evidence=Evidence.TEXT,
-        summary=sentence("repair.summary", faults=listing(named))
+        summary=_facts_to_settle(checks) if field == _Field.FACTS
+        else sentence("repair.summary", faults=listing(named))
         if n_more <= 0
         else sentence(
             "repair.summary-more", faults=", ".join(map(str, named)), more=sentence("repair.more-kinds", n=n_more),
             field=sentence(f"repair.field.{field.name.lower()}"),
         ),
-        why=reasoned(*examples, closing=[sentence("repair.template") if is_template else None]),
+        why=reasoned(
+            *examples, closing=[sentence("repair.template" if is_of_pages else "repair.once") if is_template else None]
+        ),
         unless=sentence("repair.unless"), steps=steps,
         basis={"checks": numbers, "templates": sum(bool(page_check.template) for page_check in checks)},
     )  # fmt: skip
+
+
+def _facts_to_settle(checks: Sequence[PageCheck]) -> Sentence:
+    values = [sentence("repair.fact", value=one.value, page=page_name(one.url)) for one in checks]
+    return sentence("repair.summary-facts", n=len(checks), values=listing(values, most=_EXAMPLES))
 
 
 def _capital(text: str) -> str:
@@ -252,7 +276,8 @@ def _target(page_check: PageCheck, context: PlanContext) -> str:
 def _detail(page_check: PageCheck) -> Text:
     trouble = sentence(f"check.{page_check.check}.trouble")
     parts = [sentence("repair.part", text=part) for part in (page_check.value, page_check.detail) if part]
+    by_words = _ORDERS[page_check.check].field == _Field.WORDS
+    shared = sentence("repair.step-once" if by_words else "repair.step-template", pages=page_check.template)
     return clauses(
-        sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts))),
-        sentence("repair.step-template", pages=page_check.template) if page_check.template else None,
+        sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts))), shared if page_check.template else None
     )

@@ -22,6 +22,8 @@ from mardok.urls import normal_url
 from mardok.vocabulary import Action, Decision, StepKind
 
 _STEPS_FILE = "steps.csv"
+_WORD_FILES = {"slips.csv": "written", "unknown_words.csv": "word"}
+"""Tables in which a person accepts what is written, with the column that says what it is."""
 
 
 @dataclass(frozen=True)
@@ -90,6 +92,29 @@ def read_done(path: Path) -> dict[tuple[str, str, str], str]:
     told = frame[["url", "step", "target", "done"]].fillna("").astype(str).itertuples(index=False, name=None)
     cells = (tuple(original_cell(cell.strip()) for cell in row) for row in told)
     return {(url, step, target): done for url, step, target, done in cells if done}
+
+
+def read_accepted(path: Path) -> dict[tuple[str, str], str]:
+    """What a person accepted as it is among slips and unknown words: from the tables beside an edited plan.
+
+    Returns
+    -------
+    dict of tuple of str to str
+        Decisions by the check (``""`` of an unknown word) and what is written.
+    """
+    result = {}
+    for name, word in _WORD_FILES.items():
+        beside = path.with_name(name)
+        if not beside.is_file():
+            continue
+        frame = read_table(beside)
+        if not {word, "decision"} <= set(frame.columns):
+            continue
+        checks = frame["check"] if "check" in frame.columns else [""] * len(frame)
+        for check, written, decision in zip(checks, frame[word], frame["decision"], strict=True):
+            if str(decision).strip().lower() == Decision.ACCEPT:
+                result[str(check), original_cell(str(written))] = Decision.ACCEPT
+    return {key: str(decision) for key, decision in result.items()}
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,1 @@
+"""What is wrong with words and facts: spelling, slips, and sentences that disagree."""

@@ -1,0 +1,233 @@
+"""Slips that need no dictionary: words written twice, commas, brackets, articles, capitals, what was left over.
+
+In:  texts of one language.
+Out: :class:`Slip`: what is wrong, where, and what it should be.
+
+Each rule tells only what can be decided surely; where a rule is in doubt it is silent.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from operator import eq
+
+from mardok.proofing.written import written_words
+from mardok.settings import Proof
+from mardok.vocabulary import CheckId
+
+_DOUBLED: dict[str, tuple[str, ...]] = {
+    "en": (
+        "the", "a", "an", "of", "to", "and", "or", "for", "with", "from", "at", "by", "as", "this", "these", "are", "was",
+        "were", "be", "been", "it", "its", "we", "you", "your", "our", "their", "will", "can", "which", "has", "have", "but",
+        "not", "if", "when",
+    ),
+    "de": (
+        "und", "oder", "für", "mit", "von", "zu", "zum", "zur", "auf", "aus", "bei", "nach", "über", "unter", "ist", "sind",
+        "war", "wird", "werden", "kann", "nicht", "auch", "eine", "einen", "einem", "einer", "ein", "wir", "ihr", "ihre",
+        "unser", "unsere", "aber", "wenn", "dass", "im", "am", "vom", "beim",
+    ),
+    "fr": ("le", "la", "les", "un", "une", "des", "du", "de", "et", "ou", "pour", "avec", "dans", "sur", "par", "est"),
+    "es": ("el", "la", "los", "las", "un", "una", "de", "del", "y", "o", "para", "con", "en", "por", "es", "son"),
+    "it": ("il", "lo", "la", "gli", "le", "un", "una", "di", "del", "della", "e", "o", "per", "con", "in", "è", "sono"),
+    "nl": ("de", "het", "een", "van", "en", "of", "voor", "met", "op", "aan", "is", "zijn", "wordt"),
+}  # fmt: skip
+"""Words that no sentence has twice in a row."""
+_RUNNING = re.compile(r"[.!?…][\"'”’»)]*$")
+_LEAST_WORDS = 6
+"""Words of a block that is running text."""
+_SPACE_BEFORE_COMMA = re.compile(r"(?<!\S)[^\W\d_]{2,} ,(?= [^\W\d_]{2,})")
+_GLUED_COMMA = re.compile(r"([^\W\d_]{3,}),([^\W\d_]{3,})[.;:!?]?")
+_ARTICLE = re.compile(r"\b(a|an|A|An) ([A-Za-z][a-z]+)\b")
+_LIKE_YOU = re.compile(
+    r"u(?:ni(?!n|mp|nt)|s[aeiu]|biq|kule|ten|topi|ran|rin|til|surp)|eu|ewe|one|once|ouija|u[bcfgkrst][aeiou]"
+)
+_SPOKEN = re.compile(
+    r"(?:[bcdfgjklmnpqrstvwxyz]|[bcfgkps][lr]|[dt]r|[cgpstw]h|s[cklmnpqtw]|[dt]w|kn|wr|ch|qu|s[ct]r|spl)[aeiouy]"
+)
+"""How a word begins that is spoken as a word, and not letter by letter."""
+_UN = re.compile(r"un(?!i|a)|under|upper|ugly|umbrella")
+_AFTER_LETTER_A = (
+    "and", "or", "is", "as", "in", "are", "of", "on", "at", "it", "if", "into", "off", "over", "out", "only", "also", "am",
+    "an", "any", "about", "above", "after", "all", "other", "else", "even",
+)  # fmt: skip
+"""Words before which "a" may be a letter, and not the article."""
+_LOWER_AFTER_STOP = re.compile(r"([^\W\d_]{4,})([.!?]) ([^\W\d_]+) [^\W\d_]")
+_STARTERS: dict[str, tuple[str, ...]] = {
+    "en": (
+        "the", "this", "these", "those", "we", "you", "they", "it", "he", "she", "there", "when", "if", "our", "your", "in",
+        "on", "at", "for", "with", "from", "after", "before", "because", "but", "a", "an", "all", "each", "every", "most",
+    ),
+    "de": (
+        "der", "die", "das", "den", "dem", "wir", "ihr", "ihre", "sie", "er", "es", "ein", "eine", "einen", "wenn", "unser",
+        "unsere", "bei", "mit", "für", "nach", "vor", "auf", "in", "im", "am", "aber", "alle", "jede", "jeder", "jedes",
+    ),
+}  # fmt: skip
+"""Words that a sentence begins with."""
+_ABBREVIATIONS = (
+    "approx", "abbr", "dept", "incl", "resp", "assoc", "bros", "corp", "dist", "encl", "esqu", "govt", "inst", "lieut",
+    "prof", "univ", "vols", "figs", "chap", "sect", "cent", "ital", "evtl", "zzgl", "inkl", "exkl", "bspw", "bzgl", "sogen",
+    "allg", "entspr", "gegr", "jhdt", "jhrh", "vorm", "nachm", "verh", "sept",
+)  # fmt: skip
+_FILLER = re.compile(r"\blorem ipsum\b", re.IGNORECASE)
+_NOTE = re.compile(r"(?:^|[\s\[(])(TODO|FIXME|TBD|TBC)(?=:|\]|\)| -| –|$)")
+_PLACEHOLDER = re.compile(
+    r"\{\{\s*[\w.\- ]{1,40}\s*\}\}|(?<![^\s(\"'„“])\{[A-Za-z][A-Za-z_]{2,30}\}|%%[A-Z_]{3,30}%%|(?<!\S)\$\{[a-z_.]{2,30}\}|"
+    r"\[(?i:your|insert|enter|company|name|ihr|firma|hier) [\w ]{2,40}\]"
+)
+_PAIRS = (("(", ")"), ("[", "]"))
+_QUOTES = {"en": ("“", "”"), "de": ("„", "“")}
+_ENUMERATED = re.compile(r"(?:^|[\s(])[\w.]{1,4}\)")
+_FACES = re.compile(r"[:;=8][-o']?[()\[\]]")
+
+
+@dataclass(frozen=True, slots=True)
+class Slip:
+    """One slip in a text."""
+
+    text: int
+    """Number of the text."""
+    start: int
+    end: int
+    check: CheckId
+    written: str
+    """What stands there."""
+    right: str
+    """What it should be; ``""`` where only a person can tell."""
+
+
+def find_slips(texts: Sequence[str], language: str, settings: Proof, is_technical: Callable[[int], bool]) -> Iterator[Slip]:
+    """Slips in texts, text by text.
+
+    Parameters
+    ----------
+    texts : sequence of str
+        Each different text once.
+    language : str
+        ISO 639-1.
+    settings : Proof
+        Which rules are asked.
+    is_technical : callable
+        Whether the text of a number stands on a page that shows code, where placeholders and notes are examples.
+    """
+    doubled = frozenset(_DOUBLED.get(language, ()) if settings.doubled_words else ())
+    quotes = _QUOTES.get(language)
+    starters = frozenset(_STARTERS.get(language, ()) if settings.capitals else ())
+    has_articles = settings.articles and language == "en"
+    for number, text in enumerate(texts):
+        pieces = text.split()
+        if doubled and any(map(eq, pieces, pieces[1:])):
+            yield from _doubled(number, text, pieces, doubled)
+        if settings.commas and "," in text and not is_technical(number):
+            yield from _commas(number, text)
+        is_running = len(pieces) >= _LEAST_WORDS and _RUNNING.search(text) is not None
+        if is_running and settings.brackets:
+            yield from _brackets(number, text, quotes)
+        if is_running and starters and (". " in text or "! " in text or "? " in text):
+            yield from _capitals(number, text, starters)
+        if has_articles and is_running and (" a " in text or " an " in text or text[:2] in ("A ", "An")):
+            yield from _articles(number, text)
+        if settings.leftovers:
+            yield from _leftovers(number, text, is_technical)
+
+
+def _doubled(number: int, text: str, pieces: Sequence[str], words: Collection[str]) -> Iterator[Slip]:
+    for one, other in pairwise(pieces):
+        if one == other and one in words:
+            found = re.search(rf"(?<!\S){re.escape(one)}\s+{re.escape(one)}(?!\S)", text)
+            if found is not None:
+                yield Slip(number, found.start(), found.end(), CheckId.TEXT_DOUBLED_WORD, found[0], one)
+
+
+def _commas(number: int, text: str) -> Iterator[Slip]:
+    """The first space before a comma, and the first comma that glues two words."""
+    found = _SPACE_BEFORE_COMMA.search(text) if " , " in text else None
+    if found is not None and found[0] == found[0].lower():  # behind names of menus a generator puts it
+        yield Slip(number, found.start(), found.end(), CheckId.TEXT_COMMA, found[0], found[0].replace(" ,", ","))
+    # A list of values is written so on purpose; who glues two words of a sentence parts others.
+    glued = text.count(",") - text.count(", ")
+    if len(text.split()) < _LEAST_WORDS or not 0 < glued <= text.count(", ") + 1:
+        return
+    for piece in re.finditer(r"\S+", text):
+        words = _GLUED_COMMA.fullmatch(piece[0])
+        if words is not None and piece[0] == piece[0].lower() and written_words(words[1]):
+            right = piece[0].replace(",", ", ", 1)
+            yield Slip(number, piece.start(), piece.end(), CheckId.TEXT_COMMA, piece[0], right)
+            return
+
+
+def _brackets(number: int, text: str, quotes: tuple[str, str] | None) -> Iterator[Slip]:
+    for opening, closing in (*_PAIRS, *([quotes] if quotes else [])):
+        if text.count(opening) == text.count(closing):
+            continue
+        if text.count("[") != text.count("]") and text.count("(") != text.count(")"):
+            continue  # an interval, half open
+        if opening in "([" and (_ENUMERATED.search(text) or _FACES.search(text)):
+            continue
+        if opening not in "([" and (text.startswith(opening) or text.count(closing) < text.count(opening)):
+            continue  # a quotation of several paragraphs opens each of them
+        at = _unpaired(text, opening, closing)
+        if at >= 0:
+            start = text.rfind(" ", 0, at) + 1
+            end = next((place for place in range(at, len(text)) if text[place] == " "), len(text))
+            beside = text[at + 1 : at + 2] if text[at] == opening else text[at - 1 : at]
+            if beside.isalnum() or (text[at] == closing and beside in ".!?"):  # else it is the sign that is spoken of
+                yield Slip(number, start, end, CheckId.TEXT_BRACKET, text[start:end], "")
+
+
+def _unpaired(text: str, opening: str, closing: str) -> int:
+    """Where the first sign stands that has no counterpart; -1 if each has one."""
+    still_open: list[int] = []
+    for at, sign in enumerate(text):
+        if sign == opening:
+            still_open.append(at)
+        elif sign == closing:
+            if not still_open:
+                return at
+            still_open.pop()
+    return still_open[0] if still_open else -1
+
+
+def _articles(number: int, text: str) -> Iterator[Slip]:
+    for found in _ARTICLE.finditer(text):
+        article, word = found[1], found[2]
+        before = text[found.start() - 1 : found.start()]
+        if before not in ("", " ", "(", "“", '"') or len(word) < 3 or word[0].isupper() or word in _AFTER_LETTER_A:
+            continue
+        after = text[found.end() : found.end() + 1]
+        if after in ("-", "'", "’", "_", "/", "=", ":") or (
+            article == "A" and text[: found.start()].rstrip()[-1:].isalnum()
+        ):
+            continue
+        sounds_like_vowel = word[0] in "aeio" and _LIKE_YOU.match(word) is None
+        if article.lower() == "a" and (sounds_like_vowel or _UN.match(word)):
+            yield Slip(number, found.start(), found.end(), CheckId.TEXT_ARTICLE, found[0], f"{article}n {word}")
+        is_consonant = _SPOKEN.match(word) is not None or _LIKE_YOU.match(word) is not None
+        if article.lower() == "an" and is_consonant and word not in ("the", "this"):
+            yield Slip(number, found.start(), found.end(), CheckId.TEXT_ARTICLE, found[0], f"{article[0]} {word}")
+
+
+def _capitals(number: int, text: str, starters: Collection[str]) -> Iterator[Slip]:
+    for found in _LOWER_AFTER_STOP.finditer(text):
+        last, word = found[1], found[3]
+        if word in starters and last == last.lower() and last not in _ABBREVIATIONS:
+            written = f"{found[2]} {word}"
+            right = f"{found[2]} {word.capitalize()}"
+            yield Slip(number, found.start(3), found.end(3), CheckId.TEXT_CAPITAL, written, right)
+
+
+def _leftovers(number: int, text: str, is_technical: Callable[[int], bool]) -> Iterator[Slip]:
+    patterns = []
+    if "ipsum" in text or "IPSUM" in text or "Ipsum" in text:
+        patterns.append(_FILLER)
+    if "TODO" in text or "FIXME" in text or "XXX" in text or "TB" in text:
+        patterns.append(_NOTE)
+    if "{" in text or "[" in text or "%%" in text:
+        patterns.append(_PLACEHOLDER)
+    for pattern in patterns:
+        found = pattern.search(text)
+        if found is not None and not is_technical(number):
+            start, end = found.span(1) if pattern is _NOTE else found.span()
+            yield Slip(number, start, end, CheckId.TEXT_LEFTOVER, text[start:end], "")

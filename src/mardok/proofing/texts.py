@@ -1,0 +1,135 @@
+"""The texts of a site that are proofread.
+
+In:  a site, or the tables of an audit of it.
+Out: :class:`ProofTexts`: each different text of main text once, and where it stands.
+
+Only pages that are compared count: indexable ones, of each set of variants one. Code is left out.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from mardok.text.columns import Codes
+from mardok.text.distinct import distinct
+from mardok.text.site import Site
+from mardok.text.site_tables import numbers_in_page
+
+_CODE_TAGS = ("pre", "listing", "xmp", "plaintext")
+
+
+@dataclass(frozen=True)
+class ProofTexts:
+    """Texts and where they stand; a place is one block of one page."""
+
+    urls: Sequence[str]
+    """Address of each page."""
+    languages: Sequence[str]
+    """Language of each page."""
+    texts: Sequence[str]
+    """Each different text."""
+    text: Codes
+    """Number of the text at each place, shape (n_places,); by page and block in rising order."""
+    page: Codes
+    """Row of the page of each place."""
+    block: Codes
+    """Number of the block in its page, as in the table ``blocks``."""
+    is_heading: NDArray[np.bool_]
+    is_boilerplate: NDArray[np.bool_]
+    pages_with_code: frozenset[int]
+    """Pages that show code in blocks of its own."""
+    set_apart: frozenset[str]
+    """Words that markup sets apart on any page, in lower case."""
+
+    @cached_property
+    def by_language(self) -> Mapping[str, NDArray[np.int64]]:
+        """Numbers of the texts that stand on pages of each language, in rising order."""
+        names = sorted({self.languages[row] for row in np.unique(self.page).tolist()} - {""})
+        code = {name: number for number, name in enumerate(names)}
+        of_page = np.array([code.get(name, -1) for name in self.languages], np.int64)
+        of_place = of_page[self.page] if len(self.page) else np.zeros(0, np.int64)
+        return {name: distinct(self.text[of_place == number].astype(np.int64)) for name, number in code.items()}
+
+    @cached_property
+    def _places_of(self) -> Mapping[int, list[int]]:
+        """Places of each text."""
+        result: dict[int, list[int]] = defaultdict(list)
+        for place, text in enumerate(self.text.tolist()):
+            result[text].append(place)
+        return result
+
+    def places_of(self, text: int, language: str = "") -> list[int]:
+        """Places of one text, on pages of one language if one is given."""
+        found = self._places_of.get(text, [])
+        return [one for one in found if not language or self.languages[self.page[one]] == language]
+
+    def pages_of(self, text: int, language: str = "") -> list[int]:
+        """Pages on which one text stands, likewise."""
+        return list(dict.fromkeys(int(self.page[place]) for place in self.places_of(text, language)))
+
+
+def texts_of_site(site: Site, is_compared: NDArray[np.bool_], is_boilerplate: NDArray[np.bool_]) -> ProofTexts:
+    """The texts of a site that was just read.
+
+    Parameters
+    ----------
+    is_compared : ndarray of bool, shape (n_pages,)
+        Pages that count.
+    is_boilerplate : ndarray of bool
+        For each block of the corpus, which are the blocks of main text, whether it is boilerplate.
+    """
+    blocks = site.blocks
+    is_code = np.array([context.tag in _CODE_TAGS for context in blocks.contexts], bool)
+    is_heading = np.array([context.level > 0 for context in blocks.contexts], bool)
+    main = np.flatnonzero(site.main_places)
+    at = blocks.at[main]
+    kept = is_compared[blocks.page[main]] & ~is_code[blocks.context[at]]
+    places = main[kept]
+    return ProofTexts(
+        [page.url for page in site.pages],
+        [page.language for page in site.pages],
+        blocks.texts.tolist(),
+        blocks.text[blocks.at[places]],
+        blocks.page[places],
+        numbers_in_page(blocks)[places],
+        is_heading[blocks.context[blocks.at[places]]],
+        is_boilerplate[kept],
+        frozenset(blocks.page[main[is_code[blocks.context[at]]]].tolist()),
+        frozenset(word for page in site.pages for word in page.signs.set_apart),
+    )
+
+
+def texts_of_tables(pages: pd.DataFrame, blocks: pd.DataFrame, set_apart: Collection[str]) -> ProofTexts:
+    """The texts of an audit.
+
+    Parameters
+    ----------
+    pages, blocks : DataFrame
+        Tables of the audit.
+    set_apart : collection of str
+        Words that markup sets apart on any page.
+    """
+    is_compared = (pages["indexable"] & (pages["variant_of"] == "")).to_numpy(bool)
+    page = blocks["page"].to_numpy(np.int32)
+    is_main, is_code = blocks["main"].to_numpy(bool), blocks["tag"].isin(_CODE_TAGS).to_numpy(bool)
+    kept = np.flatnonzero(is_main & is_compared[page] & ~is_code)
+    texts = blocks["text"].cat
+    return ProofTexts(
+        pages["url"].tolist(),
+        pages["language"].astype(str).tolist(),
+        texts.categories.tolist(),
+        np.asarray(texts.codes, np.int32)[kept],
+        page[kept],
+        blocks["block"].to_numpy(np.int32)[kept],
+        blocks["level"].to_numpy(np.int32)[kept] > 0,
+        (blocks["reason"] == "boilerplate").to_numpy(bool)[kept],
+        frozenset(page[is_main & is_code].tolist()),
+        frozenset(set_apart),
+    )
