@@ -42,6 +42,7 @@ from mardok.processes import begin
 from mardok.progress import Progress, tell_nobody
 from mardok.proofing.job import merged_rows, proof_facts, proofread, with_groups
 from mardok.proofing.texts import texts_of_site
+from mardok.renewal import renewed
 from mardok.settings import Settings
 from mardok.sources.opening import resolved_sources
 from mardok.store import MemoryStore
@@ -102,6 +103,9 @@ def audit(
         (Path(search),) if isinstance(search, (str, PathLike)) else tuple(map(Path, search)),
         *(Path(path) if path is not None else None for path in (targets, signals, decisions)),
     )
+    kept = renewed([fspath(source) for source in sources], files, settings, progress)
+    if kept is not None:
+        return kept
     inputs = read_inputs(files, settings, jobs, progress)
     site = site_of(inputs.pages, settings)
     give_back_memory()

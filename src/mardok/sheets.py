@@ -6,8 +6,11 @@ Out: a sheet whose parts are read when asked for: what ``mardok page`` prints, t
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cached_property
 from typing import Any
+
+import numpy as np
 
 from mardok.findings.elsewhere import Elsewhere, Stretch
 from mardok.sentences import clipped
@@ -183,6 +186,19 @@ class PageSheet:
         return _rows(_without(self._store.where("checks", "url", self.url), "url"))
 
     @cached_property
+    def slips(self) -> Rows:
+        """Words and signs that are wrong in its text: where they stand (``block``, ``start``, ``end``), ``check``,
+        ``written``, ``right``."""
+        places = _rows(_without(self._store.of_page("slip_places", self._row), "page"))
+        numbers = np.array([place["slip"] for place in places], np.int64)
+        told = _rows(self._store.rows("slips", numbers, ("check", "written", "right", "decision")))
+        return [
+            {**{name: place[name] for name in ("block", "start", "end")}, **_without(slip, "decision")}
+            for place, slip in zip(places, told, strict=True)
+            if not slip["decision"]
+        ]
+
+    @cached_property
     def steps(self) -> Rows:
         """What the plan does to the page, best proposal first."""
         ranks = dict(
@@ -216,6 +232,7 @@ class PageSheet:
             ],
             "groups": self.groups,
             "checks": self.checks,
+            "slips": self.slips,
             "steps": self.steps,
         }
 
@@ -230,5 +247,5 @@ def _rows(columns: Columns) -> Rows:
     return [dict(zip(names, row, strict=True)) for row in zip(*columns.values(), strict=True)]
 
 
-def _without(columns: Columns, *names: str) -> Columns:
+def _without(columns: Mapping[str, Any], *names: str) -> dict[str, Any]:
     return {name: values for name, values in columns.items() if name not in names}

@@ -485,13 +485,13 @@ SLIP_PLACES = Table(
     "slip_places",
     "one row for each place of a slip",
     (
-        Column("slip", "int64", "number of the slip"),
         Column("page", "int32", "row of the page in pages, from 0"),
         Column("block", "int32", "place of the block in its page, from 0"),
         Column("start", "int32", "first character of the block's text"),
         Column("end", "int32", "character after the last"),
+        Column("slip", "int64", "number of the slip"),
     ),
-    ("slip", "page", "block", "start"),
+    ("page", "block", "start", "slip"),
     csv=False,
 )
 UNKNOWN_WORDS = Table(

@@ -22,6 +22,7 @@ ORDER = [
     "sheets",
     "audits",
     "deliver",
+    "renewal",
     "pipeline",
     "rechecking",
     "questions",

@@ -144,6 +144,8 @@ def print_summary(finished: mardok.Audit, out: Path, since: Since | None = None)
         console.print(shown(line))
     for told in _search_lines(totals["search"]):
         console.print(shown(told))
+    for line in _spelling_lines(finished):
+        console.print(shown(line))
     first, rest = told_apart(finished.plan)
     if len(first):
         console.print(_plan_table(first))
@@ -231,6 +233,17 @@ def _search_lines(search: Mapping[str, Any] | None) -> list[Sentence]:
     if search["kept_share"] is not None and search["kept_share"] < 1:
         lines.append(sentence("answer.cut-export", share=search["kept_share"]))
     return lines
+
+
+def _spelling_lines(finished: mardok.Audit) -> list[str]:
+    """Why words were not looked up that were to be."""
+    from mardok.proofing.job import spelling_names  # only here: it takes longer to import than some commands to run
+
+    if not finished.meta.settings.proof.spelling:
+        return []
+    names = spelling_names(finished.meta.totals["languages"])
+    lacking = {what: why for what, why in finished.meta.not_computed.items() if what in names}
+    return [str(sentence("answer.no-spelling", what=what, why=why)) for what, why in lacking.items()]
 
 
 def _furniture_lines(finished: mardok.Audit) -> list[str]:

@@ -6,11 +6,13 @@ Out: what was read of the page, what counts as its text, its relatives and its s
 
 from __future__ import annotations
 
+from collections import defaultdict
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 from rich.console import Console
+from rich.text import Text as RichText
 
 import mardok
 from mardok.cli.console import answer_console, new_table, print_json, shown
@@ -52,7 +54,7 @@ def page(
     span = str((search or {}).get("now") or sentence("span.whole"))
     _print_facts(console, sheet)
     if text:
-        _print_blocks(console, sheet.blocks)
+        _print_blocks(console, sheet.blocks, sheet.slips)
     else:
         outline = [{"level": f"H{heading['level']}", "heading": heading["text"]} for heading in sheet.outline]
         _print_table(console, "Heading outline", outline)
@@ -94,21 +96,40 @@ def _print_facts(console: Console, sheet: mardok.PageSheet) -> None:
     console.print(table)
 
 
-def _print_blocks(console: Console, blocks: list[dict[str, Any]]) -> None:
+def _print_blocks(console: Console, blocks: list[dict[str, Any]], slips: list[dict[str, Any]]) -> None:
     console.print()
     console.print(shown("Blocks, in the order of the page", style="bold"))
     table = new_table()
     table.add_column("counts")
     table.add_column("tag", style="dim")
     table.add_column("text", overflow="fold")
+    if slips:
+        table.add_column("words", overflow="fold")
+    of_block: dict[int, list[dict[str, Any]]] = defaultdict(list)
+    for slip in slips:
+        of_block[slip["block"]].append(slip)
     for block in blocks:
         verdict = _VERDICTS.get(block["reason"], block["reason"])
         table.add_row(
             shown(verdict, "" if block["main"] else "dim"),
             block["tag"],
-            shown(block["text"], "" if block["main"] else "dim"),
+            _marked(block, of_block[block["block"]]),
+            *([shown("\n".join(map(_slip, of_block[block["block"]])))] if slips else []),
         )
     console.print(table)
+
+
+def _marked(block: dict[str, Any], slips: list[dict[str, Any]]) -> RichText:
+    """The text of a block with the words that are wrong marked."""
+    text = shown(block["text"], "" if block["main"] else "dim")
+    if len(text) == len(block["text"]):  # no sign in it is shown by another
+        for slip in slips:
+            text.stylize("bold underline red", slip["start"], slip["end"])
+    return text
+
+
+def _slip(slip: dict[str, Any]) -> str:
+    return f"{slip['written']} → {slip['right']}" if slip["right"] else f"{slip['written']}: {slip['check']}"
 
 
 def _print_table(console: Console, heading: str, rows: list[dict[str, Any]]) -> None:

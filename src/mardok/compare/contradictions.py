@@ -28,13 +28,13 @@ _LEAST_WORDS = 3
 _SLOT = "…"
 _UNITS = frozenset(
     (
-        "mm", "cm", "m", "km", "in", "inch", "inches", "ft", "feet", "yd", "yards", "mi", "miles", "g", "kg", "mg", "lb",
-        "lbs", "oz", "ml", "cl", "l", "litre", "litres", "liter", "liters", "hz", "khz", "mhz", "kb", "mb", "gb", "tb", "w",
-        "kw", "v", "percent", "prozent", "euro", "euros", "eur", "pounds", "gbp", "dollars", "usd", "chf", "franken",
-        "pence", "cent", "cents", "second", "seconds", "minute", "minutes", "hour", "hours", "day", "days", "week", "weeks",
-        "month", "months", "year", "years", "sekunde", "sekunden", "minuten", "stunde", "stunden", "tag", "tage", "tagen",
-        "woche", "wochen", "monat", "monate", "monaten", "jahr", "jahre", "jahren", "uhr", "am", "pm", "meter", "gramm", "kilo",
-        "grad",
+        "mm", "cm", "m", "km", "in", "inch", "inches", "ft", "feet", "yd", "yards", "mi", "miles", "g", "kg", "mg",
+        "lb", "lbs", "oz", "ml", "cl", "l", "litre", "litres", "liter", "liters", "hz", "khz", "mhz", "kb", "mb", "gb",
+        "tb", "w", "kw", "v", "percent", "prozent", "euro", "euros", "eur", "pounds", "gbp", "dollars", "usd", "chf",
+        "franken", "pence", "cent", "cents", "second", "seconds", "minute", "minutes", "hour", "hours", "day", "days",
+        "week", "weeks", "month", "months", "year", "years", "sekunde", "sekunden", "minuten", "stunde", "stunden",
+        "tag", "tage", "tagen", "woche", "wochen", "monat", "monate", "monaten", "jahr", "jahre", "jahren", "uhr",
+        "am", "pm", "meter", "gramm", "kilo", "grad",
     )
 )  # fmt: skip
 """Units that belong to the figure before them."""

@@ -30,7 +30,7 @@ from mardok.store import TableStore
 from mardok.vocabulary import GainUnit
 
 _SCRIPTS = ("words", "base", "table", "pictures", "difference", "plan", "copies", "others", "main")
-_VIEWS = ("plan", "copies", "pair", "wording", "rivals", "pages", "page", "checks")
+_VIEWS = ("plan", "copies", "pair", "wording", "proof", "rivals", "pages", "page", "checks")
 _FIRST = 6
 _MOST_BY_GAIN = 3
 _MOST_PARTS = 40

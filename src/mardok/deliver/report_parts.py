@@ -28,7 +28,7 @@ from mardok.findings.passage_texts import passage_texts
 from mardok.sentences import clipped, sentence, topic_text
 from mardok.sheets import PageSheet
 from mardok.store import TableStore
-from mardok.vocabulary import Action, Band, Evidence, GroupKind, GroupRole, StepKind
+from mardok.vocabulary import Action, Band, Evidence, GroupKind, GroupRole, SlotKind, StepKind
 
 Tables = Mapping[str, pd.DataFrame]
 Rows = NDArray[np.int64]
@@ -53,6 +53,7 @@ _MOST_QUERIES = 10
 _MOST_STRETCHES = 10
 _MOST_RIVAL_GROUPS, _MOST_RIVAL_QUERIES = 300, 10
 _MOST_UNANSWERED, _MOST_WAITING = 500, 1000
+_MOST_SLIPS = 2_000
 _TEXT_PAGES, _SHEET_PAGES = 100, 1_000
 """Pages whose texts, or sheets, make one part."""
 _SHEET = (
@@ -89,6 +90,7 @@ def report_parts(tables: TableStore) -> Parts:
         ("rivals", _MOST_RIVAL_GROUPS, lambda most: _rivals(tables, order, listed, most)),
         ("unanswered", _MOST_UNANSWERED, lambda most: _unanswered(tables, listed, most)),
         ("link_plan", _MOST_WAITING, lambda most: _waiting_links(tables, listed, most)),
+        ("proof", _MOST_SLIPS, lambda most: _proof(tables, listed, most)),
         ("pairs", _MOST_PAIRS, lambda most: _pairs(tables, listed, most)),
     ]
     for name, most, build in builders:
@@ -466,6 +468,33 @@ def _waiting_links(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]
              int(row["pages_that_link"])]
             for row in _records(plan)
         ]
+    }  # fmt: skip
+
+
+def _proof(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
+    """Slips, those of most pages first; figures that disagree; words that no dictionary knows."""
+    slips, facts, unknown = (tables[name] for name in ("slips", "contradictions", "unknown_words"))
+    slips, unknown = slips[slips["decision"] == ""], unknown[unknown["decision"] == ""]
+    weightiest = facts["slot"].map({str(slot): place for place, slot in enumerate(SlotKind)}).argsort(kind="stable")
+    facts = facts.iloc[weightiest]
+    return {
+        "n_slips": len(slips),
+        "slips": [
+            [str(sentence(f"check.{row['check']}.trouble")), row["written"], row["right"], row["where"], int(row["pages"]),
+             listed.of_url(row["url"]), row["sentence"]]
+            for row in _records(slips.head(most))
+        ],
+        "facts": [
+            [row["text"], row["slot"], row["value"], int(row["pages"]), listed.of_url(row["url"]), row["other_value"],
+             int(row["other_pages"]), listed.of_url(row["example_url"])]
+            for row in _records(facts.head(most))
+        ],
+        "is_looked_up": len(tables["site_words"]) > 0,
+        "n_unknown": len(unknown),
+        "unknown": [
+            [row["word"], row["language"], int(row["uses"]), int(row["pages"]), listed.of_url(row["url"])]
+            for row in _records(unknown.head(most))
+        ],
     }  # fmt: skip
 
 

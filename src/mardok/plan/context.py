@@ -81,6 +81,11 @@ class PlanContext:
                 gains.append(self.gains.at_position(row, asked, position))
         return sum_of_gains(gains, GainUnit.CLICKS) if any(gain.is_evident for gain in gains) else NO_GAIN
 
+    def end_url(self, target: str) -> str:
+        """Where an address ends by what the plan makes of it."""
+        row = self.site.row_of.get(target, -1)
+        return self.url(self.moves.end_of(row)) if row >= 0 else target
+
     def moving(self, row: int, detail: Sentence) -> list[Step]:
         """The move itself with what must follow it; pages that stay reachable keep the links they have."""
         facts = self._differing_facts(row)

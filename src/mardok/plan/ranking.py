@@ -13,6 +13,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
+from typing import NamedTuple
 
 import pandas as pd
 
@@ -20,11 +21,53 @@ from mardok.plan.decisions import Decided
 from mardok.plan.proposal import Proposal
 from mardok.settings import Plan
 from mardok.tables import PLAN, STEP_ROWS
-from mardok.vocabulary import Action, Confidence, Decision, OtherRule
+from mardok.vocabulary import Action, Confidence, Decision, GainUnit, OtherRule
 
 _UNDECIDED = Decided()
-_LATE = {Action.INVESTIGATE: 2}
+_LATE: dict[str, int] = {Action.INVESTIGATE: 2}
 """What comes after all other work of which no gain can be told, even what is untidy."""
+
+
+class Standing(NamedTuple):
+    """What the place of a proposal in a plan depends on."""
+
+    decision: str
+    band: int
+    action: str
+    gain: float
+    is_evident: bool
+    """Whether there is any evidence of a gain or loss."""
+    unit: GainUnit
+    confidence: Confidence
+    effort_hours: float
+    rule: str
+    touched: float
+    url: str
+    """First address that it is about."""
+    id: str
+
+    def key(self, settings: Plan) -> tuple[object, ...]:
+        """The smaller, the earlier."""
+        weight = {
+            Confidence.LOW: settings.confidence_low,
+            Confidence.MEDIUM: settings.confidence_medium,
+            Confidence.HIGH: settings.confidence_high,
+        }
+        worth = self.gain * weight[self.confidence] / max(self.effort_hours, 0.25)
+        return (
+            self.decision == Decision.REJECT,
+            self.band,
+            self.action == Action.LEAVE,
+            not self.is_evident,
+            worth < 0,
+            self.action == Action.TRIM,
+            self.unit.rank,
+            -worth,
+            _LATE.get(self.action, self.rule == OtherRule.UNTIDY),
+            -self.touched,
+            self.url,
+            self.id,
+        )
 
 
 def ranked(proposals: Iterable[Proposal], decided: Mapping[str, Decided], settings: Plan) -> list[Proposal]:
@@ -37,30 +80,15 @@ def ranked(proposals: Iterable[Proposal], decided: Mapping[str, Decided], settin
     settings : Plan
         Weights of the confidences.
     """
-    weight = {
-        Confidence.LOW: settings.confidence_low,
-        Confidence.MEDIUM: settings.confidence_medium,
-        Confidence.HIGH: settings.confidence_high,
-    }
 
     def key(proposal: Proposal) -> tuple[object, ...]:
+        decision = decided.get(proposal.id, _UNDECIDED).decision
         gain = proposal.gain
-        worth = gain.expected * weight[proposal.confidence] / max(proposal.effort_hours, 0.25)
-        is_rejected = decided.get(proposal.id, _UNDECIDED).decision == Decision.REJECT
-        return (
-            is_rejected,
-            proposal.band,
-            proposal.action == Action.LEAVE,
-            not gain.is_evident,
-            worth < 0,
-            proposal.action == Action.TRIM,
-            gain.unit.rank,
-            -worth,
-            _LATE.get(proposal.action, proposal.rule == OtherRule.UNTIDY),
-            -proposal.touched,
-            proposal.urls[0],
-            proposal.id,
-        )
+        standing = Standing(
+            decision, proposal.band, proposal.action, gain.expected, gain.is_evident, gain.unit, proposal.confidence,
+            proposal.effort_hours, proposal.rule, proposal.touched, proposal.urls[0], proposal.id,
+        )  # fmt: skip
+        return standing.key(settings)
 
     return sorted(proposals, key=key)
 

@@ -10,17 +10,20 @@ not repaired, and what other proposals settle (variants, untranslated pages) is 
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from mardok.findings.groups import group_id
 from mardok.findings.page_check import PageCheck, once_a_template
-from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.sentences import Sentence, Text, clauses, listing, page_name, reasoned, sentence
+from mardok.settings import Plan
 from mardok.text.words import folded_line
 from mardok.urls import matches
 from mardok.vocabulary import Action, CheckId, Confidence, Evidence, OtherRule, Owner, StepKind
@@ -126,7 +129,22 @@ _DUPLICATES = (CheckId.TITLE_DUPLICATE, CheckId.DESCRIPTION_DUPLICATE, CheckId.H
 """Checks that it takes two pages for."""
 
 
-def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], context: PlanContext) -> list[Proposal]:
+@dataclass(frozen=True)
+class RepairSite:
+    """What repairs must know of a site."""
+
+    row_of: Mapping[str, int]
+    """Row of each address."""
+    clicks: NDArray[np.float64]
+    """Clicks a month of each page."""
+    inlinks: NDArray[np.int64]
+    """Pages that link to each page."""
+    end_of: Callable[[str], str]
+    """Where an address leads by what the plan makes of it."""
+    settings: Plan
+
+
+def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], site: RepairSite) -> list[Proposal]:
     """One proposal for each field of work; what blocks pages, what is broken, and what is untidy apart.
 
     Parameters
@@ -141,17 +159,17 @@ def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], conte
         pages[page_check.check].add(page_check.url)
     linking = _pages_that_link(listed_troubles)
     for page_check in once_a_template(listed_troubles):
-        row = context.site.row_of.get(page_check.url, -1)
-        is_left = matches(page_check.url, context.settings.plan.leave) or row in gone
+        row = site.row_of.get(page_check.url, -1)
+        is_left = matches(page_check.url, site.settings.leave) or row in gone
         if page_check.check in _ORDERS and not is_left:
-            rule = _rule(page_check, linking, context)
+            rule = _rule(page_check, linking, site)
             by_field[_ORDERS[page_check.check].field, rule].append(page_check)
     result = []
     for (field, rule), checks in sorted(by_field.items()):
         left = sorted(_still_wrong(checks))
         if left:
-            touched = sum(_touched(one, linking, context) for one in left)
-            result.append(replace(_proposal(field, rule, left, pages, context), touched=touched))
+            touched = sum(_touched(one, linking, site) for one in left)
+            result.append(_proposal(field, rule, left, pages, site, touched))
     return result
 
 
@@ -160,7 +178,7 @@ def _pages_that_link(troubles: Iterable[PageCheck]) -> Counter[str]:
     return Counter(target for _, target in {(one.url, one.detail) for one in troubles if one.check == CheckId.LINK_BROKEN})
 
 
-def _rule(page_check: PageCheck, linking: Mapping[str, int], context: PlanContext) -> OtherRule:
+def _rule(page_check: PageCheck, linking: Mapping[str, int], site: RepairSite) -> OtherRule:
     """How urgent it is: what costs money, and a page with clicks or many inlinks that cannot be found, before all else."""
     if page_check.is_urgent:
         return OtherRule.BLOCKING
@@ -170,19 +188,19 @@ def _rule(page_check: PageCheck, linking: Mapping[str, int], context: PlanContex
         return OtherRule.UNTIDY
     if page_check.check == CheckId.SITE_CLOSED:
         return OtherRule.BLOCKING
-    if page_check.check in _BLOCKING and _touched(page_check, linking, context) >= _MANY_INLINKS:
+    if page_check.check in _BLOCKING and _touched(page_check, linking, site) >= _MANY_INLINKS:
         return OtherRule.BLOCKING
     return OtherRule.BROKEN
 
 
-def _touched(page_check: PageCheck, linking: Mapping[str, int], context: PlanContext) -> float:
+def _touched(page_check: PageCheck, linking: Mapping[str, int], site: RepairSite) -> float:
     """Clicks a month and inlinks of the page, or of what a broken link leads to."""
     if page_check.check == CheckId.LINK_BROKEN:
-        row = context.site.row_of.get(page_check.detail, -1)
-        clicks = float(context.strength.clicks[row]) if row >= 0 else 0.0
+        row = site.row_of.get(page_check.detail, -1)
+        clicks = float(site.clicks[row]) if row >= 0 else 0.0
         return clicks + linking.get(page_check.detail, 0)
-    row = context.site.row_of.get(page_check.url, -1)
-    return float(context.strength.clicks[row] + context.strength.inlinks[row]) if row >= 0 else 0.0
+    row = site.row_of.get(page_check.url, -1)
+    return float(site.clicks[row] + site.inlinks[row]) if row >= 0 else 0.0
 
 
 def _still_wrong(checks: Sequence[PageCheck]) -> list[PageCheck]:
@@ -200,7 +218,8 @@ def _proposal(
     rule: OtherRule,
     checks: Sequence[PageCheck],
     pages: Mapping[CheckId, Collection[str]],
-    context: PlanContext,
+    site: RepairSite,
+    touched: float,
 ) -> Proposal:
     """The proposal for one field; `pages` has all pages with each trouble, of those of a template every one."""
     by_check: dict[CheckId, list[PageCheck]] = {check: [] for check in _ORDERS}
@@ -211,7 +230,7 @@ def _proposal(
         Step(
             page_check.url,
             _ORDERS[check].step,
-            _target(page_check, context),
+            site.end_of(page_check.target),
             _detail(page_check),
             pattern_value=page_check.link,
             whose=Owner.DEVELOPER if page_check.template and _ORDERS[check].owner == Owner.EDITOR else _ORDERS[check].owner,
@@ -241,7 +260,7 @@ def _proposal(
         id=group_id("repair", [field, rule, *urls]), action=Action.REPAIR,
         rule=rule,
 keeper="", urls=urls,
-        gain=NO_GAIN, effort_hours=effort_hours(steps, context.settings.plan.effort),
+        gain=NO_GAIN, effort_hours=effort_hours(steps, site.settings.effort),
         confidence=Confidence.HIGH, evidence=Evidence.TEXT,
         summary=_facts_to_settle(checks) if field == _Field.FACTS
         else sentence("repair.summary", faults=listing(named))
@@ -254,7 +273,11 @@ keeper="", urls=urls,
             *examples, closing=[sentence("repair.template" if is_of_pages else "repair.once") if is_template else None]
         ),
         unless=sentence("repair.unless"), steps=steps,
-        basis={"checks": numbers, "templates": sum(bool(page_check.template) for page_check in checks)},
+        basis={
+            "checks": numbers, "templates": sum(bool(page_check.template) for page_check in checks),
+            "touched": round(touched, 6),
+        },
+        touched=touched,
     )  # fmt: skip
 
 
@@ -265,12 +288,6 @@ def _facts_to_settle(checks: Sequence[PageCheck]) -> Sentence:
 
 def _capital(text: str) -> str:
     return text[0].upper() + text[1:]
-
-
-def _target(page_check: PageCheck, context: PlanContext) -> str:
-    """Where the address or link is to lead, by what the plan makes of it."""
-    row = context.site.row_of.get(page_check.target, -1)
-    return context.url(context.moves.end_of(row)) if row >= 0 else page_check.target
 
 
 def _detail(page_check: PageCheck) -> Text:

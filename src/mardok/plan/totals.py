@@ -35,8 +35,7 @@ def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping
         The groups of variants and copies.
     """
     demand = facts.demand
-    pages, plan = tables["pages"], tables["plan"]
-    gain = gain_of_rows(plan)
+    pages = tables["pages"]
     return {
         "pages": len(pages),
         "indexable": int(pages["indexable"].sum()),
@@ -53,12 +52,7 @@ def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping
         "kinds": _counts(pages.loc[pages["indexable"], "kind"]),
         "thin": int((pages["thin"] == Answer.YES).sum()),
         "groups": _counts(tables["groups"].drop_duplicates("group")["kind"]),
-        "checks": _counts(tables["checks"]["check"]),
-        "proposals": _counts(plan["action"]),
-        "gain_clicks": round(gain.expected, 1),
-        "gain_clicks_low": round(gain.low, 1),
-        "gain_clicks_high": round(gain.high, 1),
-        "effort_hours": round(float(plan["effort_hours"].sum()), 2),
+        **plan_totals(tables),
         "search": None if demand is None else {
             "months": round(demand.months, 2),
             "dated": demand.is_dated,
@@ -81,6 +75,20 @@ def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping
         "crawl": facts.coverage.totals(),
         "site_names": list(facts.titles.all_names),
     }  # fmt: skip
+
+
+def plan_totals(tables: Mapping[str, pd.DataFrame]) -> dict[str, Any]:
+    """Those of them that depend on the plan and the checks."""
+    plan = tables["plan"]
+    gain = gain_of_rows(plan)
+    return {
+        "checks": _counts(tables["checks"]["check"]),
+        "proposals": _counts(plan["action"]),
+        "gain_clicks": round(gain.expected, 1),
+        "gain_clicks_low": round(gain.low, 1),
+        "gain_clicks_high": round(gain.high, 1),
+        "effort_hours": round(float(plan["effort_hours"].sum()), 2),
+    }
 
 
 def _duplicates(tables: Mapping[str, pd.DataFrame]) -> dict[str, Any]:

@@ -38,7 +38,7 @@ from mardok.plan.links import link_proposals
 from mardok.plan.moves import Moves
 from mardok.plan.proposal import Proposal
 from mardok.plan.proposals import GroupDraft, fixed_pages, group_drafts, group_proposals
-from mardok.plan.repairs import repair_proposals
+from mardok.plan.repairs import RepairSite, repair_proposals
 from mardok.plan.reservations import Reservations
 from mardok.plan.rivals import RivalDraft, rival_drafts, rival_proposals
 from mardok.plan.site_name import site_name_proposals
@@ -111,7 +111,10 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
     links = link_proposals(facts, reserved.gone, proposals, context)
     linked = {step.target for one in links if one.rule == LinkRule.ORPHAN for step in one.steps}
     left = [one for one in inputs.checks if one.check != CheckId.PAGE_ORPHAN or one.url not in linked]
-    return [*proposals, *links, *repair_proposals(left, reserved.gone, context)]
+    repair_site = RepairSite(
+        site.row_of, facts.strength.clicks, facts.strength.inlinks, context.end_url, facts.settings.plan
+    )
+    return [*proposals, *links, *repair_proposals(left, reserved.gone, repair_site)]
 
 
 def _gain_model(facts: SiteFacts, rivals: RivalAnalysis) -> GainModel | None:

@@ -41,6 +41,11 @@ from mardok.vocabulary import Action, CheckId, Decision, SlipPlace, SlotKind, St
 _URGENT = (SlotKind.PRICE, SlotKind.HOUR, SlotKind.TELEPHONE)
 """What costs money or visitors today if it is wrong."""
 _SHOWN, _NAMED = 60, 5
+PROOF_CHECKS = (
+    CheckId.TEXT_MISSPELT, CheckId.TEXT_VARIANTS_MIXED, CheckId.TEXT_DOUBLED_WORD, CheckId.TEXT_COMMA, CheckId.TEXT_BRACKET,
+    CheckId.TEXT_ARTICLE, CheckId.TEXT_CAPITAL, CheckId.TEXT_LEFTOVER, CheckId.TEXT_CONTRADICTS,
+)  # fmt: skip
+"""What proofreading looks for."""
 _TECHNICAL_WORDS = 100
 """Words that markup sets apart from which on a site is about code."""
 _LARGEST_LIST = 10_000_000
@@ -162,7 +167,7 @@ def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> Proofrea
             )
             for number, (row, decision) in enumerate(zip(rows, decided, strict=True))
         ),
-        "slip_places": SLIP_PLACES.frame((number, *place) for number, row in enumerate(rows) for place in row.places),
+        "slip_places": SLIP_PLACES.frame((*place, number) for number, row in enumerate(rows) for place in row.places),
         "unknown_words": _unknown_table(unknown, texts, facts.accepted),
         "site_words": SITE_WORDS.frame(words),
         "contradictions": _contradictions_table(disagreements, texts),
@@ -276,6 +281,11 @@ def _technical(texts: ProofTexts, numbers: Sequence[int]) -> Callable[[int], boo
         return is_about_code or any(row in texts.pages_with_code for row in texts.pages_of(numbers[number]))
 
     return is_technical
+
+
+def spelling_names(languages: Iterable[str]) -> set[str]:
+    """What spelling is called among what could not be computed."""
+    return {str(sentence("lacking.spelling")), *map(_spelling_of, languages)}
 
 
 def _spelling_of(language: str) -> str:

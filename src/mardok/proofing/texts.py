@@ -106,7 +106,9 @@ def texts_of_site(site: Site, is_compared: NDArray[np.bool_], is_boilerplate: ND
     )
 
 
-def texts_of_tables(pages: pd.DataFrame, blocks: pd.DataFrame, set_apart: Collection[str]) -> ProofTexts:
+def texts_of_tables(
+    pages: pd.DataFrame, blocks: pd.DataFrame, set_apart: Collection[str], uncompared: Collection[str] = ()
+) -> ProofTexts:
     """The texts of an audit.
 
     Parameters
@@ -115,8 +117,11 @@ def texts_of_tables(pages: pd.DataFrame, blocks: pd.DataFrame, set_apart: Collec
         Tables of the audit.
     set_apart : collection of str
         Words that markup sets apart on any page.
+    uncompared : collection of str
+        Addresses of pages that take part in no comparison.
     """
-    is_compared = (pages["indexable"] & (pages["variant_of"] == "")).to_numpy(bool)
+    counts = pages["indexable"] & (pages["variant_of"] == "") & ~pages["url"].isin(uncompared)
+    is_compared = counts.to_numpy(bool)
     page = blocks["page"].to_numpy(np.int32)
     is_main, is_code = blocks["main"].to_numpy(bool), blocks["tag"].isin(_CODE_TAGS).to_numpy(bool)
     kept = np.flatnonzero(is_main & is_compared[page] & ~is_code)

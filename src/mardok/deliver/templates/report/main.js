@@ -4,6 +4,7 @@ const VIEWS = {
   copies: ["Copies", copiesView],
   pair: ["Two pages side by side", pairView],
   wording: ["Wording", wordingView],
+  proof: ["Words and facts", proofView],
   rivals: ["Rivals", rivalsView],
   pages: ["Pages", pagesView],
   page: ["One page", sheetView],

@@ -116,6 +116,100 @@ async function wordingView(root, { isAll }) {
   );
 }
 
+// Words and facts: what proofreading found.
+async function proofView(root, { isAll }) {
+  const [proof, pages] = [await part("proof"), await part("pages")];
+  const addressOf = (value) => (typeof value === "number" ? pages.url[value] : value);
+  const text = (title, at) => ({ title, kind: "t", value: (row) => row[at], cell: (row) => bdi(row[at]) });
+  const number = (title, at) => ({ title, kind: "n", value: (row) => row[at], cell: (row) => figure(row[at]) });
+  const page = (title, at) => ({
+    title,
+    kind: "t",
+    value: (row) => addressOf(row[at]),
+    cell: (row) => pageLink(pages, row[at]),
+  });
+  const figures = (title, at) => ({
+    title,
+    kind: "t",
+    value: (row) => row[at],
+    cell: (row) => [
+      bdi(row[at]),
+      h("div", { class: "small" }, `${count(row[at + 1], "page")}, such as `, pageLink(pages, row[at + 2])),
+    ],
+  });
+  const tableOf = (caption, columns, rows) =>
+    rows.length ? makeTable({ caption, columns, rows, size: 30, isAll, noun: "row" }).element : h("p", {}, "None.");
+  root.append(
+    h("h3", {}, "Facts that disagree"),
+    h("p", { class: "soft" }, "The same sentence with another figure: one of them is wrong. All of them stand in contradictions.csv."),
+    tableOf(
+      "Sentences that pages say with different figures",
+      [
+        text("Sentence", 0),
+        text("What differs", 1),
+        figures("Most pages say, or the one that stays", 2),
+        figures("Others say", 5),
+      ],
+      proof.facts,
+    ),
+    h("h3", {}, "Words and signs"),
+    h(
+      "p",
+      { class: "soft" },
+      `${count(proof.n_slips, "row")} in slips.csv; what a template, a pasted text or several pages repeat is one. Whoever writes accept beside one there is not told of it again.`,
+    ),
+    tableOf(
+      "Words and signs that are wrong",
+      [
+        text("Trouble", 0),
+        text("Written", 1),
+        text("Right", 2),
+        {
+          title: "In",
+          kind: "t",
+          value: (row) => row[6],
+          cell: (row) => [withMark(row[6], row[1]), h("div", { class: "small" }, pageLink(pages, row[5]))],
+        },
+        text("Stands in", 3),
+        number("Pages", 4),
+      ],
+      proof.slips,
+    ),
+  );
+  root.append(h("h3", {}, "Words no dictionary knows"));
+  if (!proof.is_looked_up) {
+    root.append(
+      h(
+        "p",
+        {},
+        "Words were not looked up in dictionaries. This does it, and reads nothing again: ",
+        command("mardok audit DIR -o DIR --set proof.spelling=true"),
+      ),
+    );
+    return;
+  }
+  root.append(
+    h(
+      "p",
+      { class: "soft" },
+      `${count(proof.n_unknown, "word")} in unknown_words.csv, none of them told as an error: terms, names of things, and what only a reader can judge.`,
+    ),
+    tableOf(
+      "Words that no dictionary knows",
+      [text("Word", 0), text("Language", 1), number("Uses", 2), number("Pages", 3), page("Such as", 4)],
+      proof.unknown,
+    ),
+  );
+}
+
+// A text with a word in it marked.
+function withMark(text, word) {
+  const at = text.toLowerCase().indexOf(word.toLowerCase());
+  return at < 0
+    ? bdi(text)
+    : h("bdi", {}, text.slice(0, at), h("mark", {}, text.slice(at, at + word.length)), text.slice(at + word.length));
+}
+
 async function waitingLinksTable(pages, isAll) {
   const plan = await part("link_plan");
   if (!plan.rows.length) return h("p", {}, "None.");
