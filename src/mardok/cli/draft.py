@@ -94,6 +94,8 @@ def _print(console: Console, one: CheckedDraft) -> None:
         (sentence("draft.part.queries"), [query_text(row) for row in one.queries]),
         (sentence("draft.part.relatives"), [relative_text(relative) for relative in one.alike.relatives]),
         (pasted, [passage_text(passage, _LONGEST) for passage in one.alike.pasted]),
+        (sentence("draft.part.facts"), [fact.text for fact in one.proof.facts]),
+        (sentence("draft.part.slips"), [slip.text for slip in one.proof.slips]),
         (sentence("draft.part.head"), [trouble.text for trouble in one.heads.troubles]),
         (sentence("draft.part.links-in"), [link_text("link-in", link) for link in one.links_in]),
         (sentence("draft.part.links-out"), [link_text("link-out", link) for link in one.links_out]),
@@ -111,3 +113,7 @@ def _print(console: Console, one: CheckedDraft) -> None:
     if one.heads.series is not None:
         console.print()
         console.print(shown(series_text(one)))
+    if one.proof.lacking:
+        console.print()
+        what = sentence("lacking.spelling")
+        console.print(shown(sentence("answer.no-spelling", what=what, why=one.proof.lacking)))

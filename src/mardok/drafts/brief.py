@@ -48,6 +48,8 @@ def _lines(one: CheckedDraft) -> Iterator[str]:
         for passage in one.alike.pasted[:_MOST_PASSAGES]:
             yield f"- {markdown_text(passage_text(passage, _LONGEST_PASSAGE))}"
         yield ""
+    yield from _section(sentence("draft.part.facts"), (fact.text for fact in one.proof.facts))
+    yield from _section(sentence("draft.part.slips"), (slip.text for slip in one.proof.slips))
     yield from _section(sentence("draft.part.head"), (trouble.text for trouble in one.heads.troubles))
     if one.heads.series is not None:
         yield markdown_text(str(series_text(one)))

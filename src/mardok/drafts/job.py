@@ -24,6 +24,7 @@ from mardok.drafts.heads import Heads, find_heads
 from mardok.drafts.known import KnownSite
 from mardok.drafts.linking import LinkOut, links_in, links_out
 from mardok.drafts.promised import Promised, find_promised, shown_queries
+from mardok.drafts.proofing import DraftProof, proof_draft
 from mardok.drafts.reading import DraftFile, planned_draft, read_draft
 from mardok.errors import SelectionError
 from mardok.progress import Progress, tell_nobody
@@ -51,6 +52,8 @@ class CheckedDraft:
     """Pages that mention what it is about and could link to it."""
     links_out: tuple[LinkOut, ...]
     """What it mentions of ours and does not link."""
+    proof: DraftProof
+    """Words that are wrong, and figures that the site states otherwise."""
 
     @property
     def advice(self) -> DraftAdvice:
@@ -104,6 +107,9 @@ class CheckedDraft:
             ],
             "outline": [list(one) for one in self.heads.outline],
             "series": asdict(self.heads.series) if self.heads.series is not None else None,
+            "slips": [asdict(one) for one in self.proof.slips],
+            "facts": [asdict(one) for one in self.proof.facts],
+            "not_proofread": self.proof.lacking,
             "links_in": [asdict(one) for one in self.links_in],
             "links_out": [asdict(one) for one in self.links_out],
         }  # fmt: skip
@@ -220,6 +226,7 @@ def _checked(known: KnownSite, draft: Draft, others: Iterable[DraftFinding]) -> 
         find_heads(known, draft) if draft.page.title else Heads((), (), None),
         tuple(links_in(known, draft)),
         tuple(links_out(known, draft)) if not draft.is_planned else (),
+        proof_draft(known, draft) if not draft.is_planned else DraftProof(),
     )
 
 

@@ -48,7 +48,7 @@ _SPOKEN = re.compile(
     r"(?:[bcdfgjklmnpqrstvwxyz]|[bcfgkps][lr]|[dt]r|[cgpstw]h|s[cklmnpqtw]|[dt]w|kn|wr|ch|qu|s[ct]r|spl)[aeiouy]"
 )
 """How a word begins that is spoken as a word, and not letter by letter."""
-_UN = re.compile(r"un(?!i|a)|under|upper|ugly|umbrella")
+_SPOKEN_WITH_VOWEL = re.compile(r"un(?!i|a)|under|upper|ugly|umbrella|hour|honest|hono|heir")
 _AFTER_LETTER_A = (
     "and", "or", "is", "as", "in", "are", "of", "on", "at", "it", "if", "into", "off", "over", "out", "only", "also", "am",
     "an", "any", "about", "above", "after", "all", "other", "else", "even",
@@ -202,7 +202,7 @@ def _articles(number: int, text: str) -> Iterator[Slip]:
         ):
             continue
         sounds_like_vowel = word[0] in "aeio" and _LIKE_YOU.match(word) is None
-        if article.lower() == "a" and (sounds_like_vowel or _UN.match(word)):
+        if article.lower() == "a" and (sounds_like_vowel or _SPOKEN_WITH_VOWEL.match(word)):
             yield Slip(number, found.start(), found.end(), CheckId.TEXT_ARTICLE, found[0], f"{article}n {word}")
         is_consonant = _SPOKEN.match(word) is not None or _LIKE_YOU.match(word) is not None
         if article.lower() == "an" and is_consonant and word not in ("the", "this"):

@@ -98,7 +98,9 @@ class Judges:
     """Whether there are dictionaries of two variants or more, or the language has one."""
 
 
-def check_spelling(texts: Sequence[str], language: str, judges: Judges, settings: Proof) -> Spelling:
+def check_spelling(
+    texts: Sequence[str], language: str, judges: Judges, settings: Proof, *, elsewhere: Mapping[str, int] | None = None
+) -> Spelling:
     """Misspelt and unknown words of texts in one language.
 
     Parameters
@@ -111,16 +113,19 @@ def check_spelling(texts: Sequence[str], language: str, judges: Judges, settings
         Who says that a word is right.
     settings : Proof
         How much evidence a word needs.
+    elsewhere : mapping of str to int, optional
+        How often words stand on the site that the texts belong to, without these.
     """
     vocabulary = count_words(texts, language)
     words = sorted(vocabulary.uses)
-    known = {word for word, is_known in zip(words, judges.is_known(words), strict=True) if is_known}
+    vocabulary.uses.update(elsewhere or {})
+    known = {word for word, is_known in _asked(vocabulary.uses, judges) if is_known}
     unknown = {word for word in words if word not in known and word.lower() not in judges.right}
     suspects = _Suspects(vocabulary, known, unknown, language, judges, settings)
     candidates = suspects.candidates()
     sought = {piece for word in unknown for piece in vocabulary.pieces[word]}
     beside = {right for found in candidates.values() for right in found if vocabulary.uses[right] < settings.far_more}
-    sought |= {piece for word in beside for piece in vocabulary.pieces[word]}
+    sought |= {piece for word in beside for piece in vocabulary.pieces.get(word, ())}
     contexts = _contexts(texts, sought, unknown, language)
     wrong = []
     for word in sorted(candidates):
@@ -136,6 +141,11 @@ def check_spelling(texts: Sequence[str], language: str, judges: Judges, settings
         if contexts[word] and not (capitals and word[0].isupper())
     }
     return Spelling(wrong, others)
+
+
+def _asked(words: Iterable[str], judges: Judges) -> Iterable[tuple[str, bool]]:
+    asked = sorted(words)
+    return zip(asked, judges.is_known(asked), strict=True)
 
 
 @dataclass(frozen=True)
