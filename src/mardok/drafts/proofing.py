@@ -164,7 +164,7 @@ def _facts(known: KnownSite, draft: Draft, settings: Proof) -> Iterator[DraftFac
         most, n = counts.most_common(1)[0]
         one, other = own[key], by_values[most][0][1]
         differs = [k for k, (a, b) in enumerate(zip(one.values, other.values, strict=True)) if a != b]
-        is_slot = 2 * n <= counts.total() or any(one.values[k] in title for k in differs)
+        is_slot = (len(counts) > 2 and 2 * n <= counts.total()) or any(one.values[k] in title for k in differs)
         if differs and not is_slot:
             value, site_value = (", ".join(it.written[k] for k in differs) for it in (one, other))
             row = min(row for row, _ in by_values[most])

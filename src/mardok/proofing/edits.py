@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator
 from enum import IntEnum
 
-_GRAM = 4
+_GRAM = 3
 _EDGE = "\0"
 
 

@@ -36,8 +36,6 @@ PROOF_CHECKS = (
     CheckId.TEXT_ARTICLE, CheckId.TEXT_CAPITAL, CheckId.TEXT_LEFTOVER, CheckId.TEXT_CONTRADICTS,
 )  # fmt: skip
 """What proofreading looks for."""
-_TECHNICAL_WORDS = 100
-"""Words that markup sets apart from which on a site is about code."""
 
 
 @dataclass(frozen=True)
@@ -151,7 +149,7 @@ def _looked_up(
 ) -> Looked | None:
     """What dictionaries say; None, and the reason among what is lacking, if there is no sound one."""
     try:
-        result = look_up(shown, language, right, {*texts.by_language, "en"}, settings)
+        result = look_up(shown, language, right, {*texts.by_language, "en"}, settings, is_technical=texts.is_technical)
     except DictionaryError as error:
         lacking[_spelling_of(language)] = str(error)
         return None
@@ -237,7 +235,7 @@ def _contradictions_table(disagreements: Iterable[Disagreement], texts: ProofTex
 
 
 def _technical(texts: ProofTexts, numbers: Sequence[int]) -> Callable[[int], bool]:
-    is_about_code = len(texts.set_apart) >= _TECHNICAL_WORDS
+    is_about_code = texts.is_technical
 
     def is_technical(number: int) -> bool:
         return is_about_code or any(row in texts.pages_with_code for row in texts.pages_of(numbers[number]))

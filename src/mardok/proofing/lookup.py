@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from mardok.errors import SettingsError
 from mardok.proofing.dictionary import Dictionary, Speller, find_dictionaries, opened, stems_of
-from mardok.proofing.spelling import Judges, Place, check_spelling, count_words
+from mardok.proofing.spelling import NOUNS_WITH_CAPITALS, Judges, Place, check_spelling, count_words
 from mardok.proofing.variants import Variants, counterparts, find_variants
 from mardok.settings import Proof
 from mardok.vocabulary import CheckId
@@ -74,6 +74,7 @@ def look_up(
     settings: Proof,
     *,
     elsewhere: Mapping[str, int] | None = None,
+    is_technical: bool = False,
 ) -> Looked | None:
     """Look up the words of texts; None if there is no dictionary of their language.
 
@@ -91,6 +92,8 @@ def look_up(
         Where dictionaries lie, and how much evidence a word needs.
     elsewhere : mapping of str to int, optional
         How often words stand on the site that the texts belong to, without these.
+    is_technical : bool
+        Whether they are about code.
 
     Raises
     ------
@@ -109,7 +112,7 @@ def look_up(
         ]
         others = _Dictionaries(foreign, stack, settings)
         has_variants = len(dictionaries) > 1 or language != "en"
-        judges = Judges(known.knows, others.knows, right, known.stems, has_variants)
+        judges = Judges(known.knows, others.knows, right, known.stems, is_technical, has_variants)
         spelling = check_spelling(texts, language, judges, settings, elsewhere=elsewhere)
         own = count_words(texts, language)
         found = [
@@ -118,7 +121,8 @@ def look_up(
             for place in one.places
         ]
         uses = own.uses + (Counter(elsewhere) if elsewhere else Counter())
-        asked = [word for word in uses if word not in right]
+        has_capitals = language in NOUNS_WITH_CAPITALS  # elsewhere what has one is a name
+        asked = [word for word in uses if word not in right and (has_capitals or word[0].islower())]
         variants = None
         if len(dictionaries) > 1:
             by_variant = known.by_variant([*asked, *counterparts(asked)])

@@ -43,7 +43,9 @@ def slip_rows(
         place = Place(numbers[one.place.text], one.place.start, one.place.end)
         by_slip[one.check, one.written, one.right, one.uses_of_right].append(place)
     for (check, written, right, uses), places in by_slip.items():
-        for where, own in _told_apart(places, language, texts, template_pages):
+        # A variant is one decision for the whole site: each word of the other is one row.
+        by_place = [(SlipPlace.PAGE, places)] if check == CheckId.TEXT_VARIANTS_MIXED else None
+        for where, own in by_place or _told_apart(places, language, texts, template_pages):
             spots = tuple(
                 sorted(
                     (int(texts.page[at]), int(texts.block[at]), one.start, one.end)

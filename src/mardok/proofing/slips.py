@@ -173,7 +173,10 @@ def _brackets(number: int, text: str, quotes: tuple[str, str] | None) -> Iterato
             start = text.rfind(" ", 0, at) + 1
             end = next((place for place in range(at, len(text)) if text[place] == " "), len(text))
             beside = text[at + 1 : at + 2] if text[at] == opening else text[at - 1 : at]
-            if beside.isalnum() or (text[at] == closing and beside in ".!?"):  # else it is the sign that is spoken of
+            piece = text[start:end]
+            if "\\" not in piece and (
+                beside.isalnum() or (text[at] == closing and beside in ".!?")
+            ):  # else it is the sign that is spoken of
                 yield Slip(number, start, end, CheckId.TEXT_BRACKET, text[start:end], "")
 
 

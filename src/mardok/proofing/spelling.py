@@ -22,7 +22,8 @@ from mardok.proofing.variants import counterparts
 from mardok.proofing.written import written_words
 from mardok.settings import Proof
 
-_NOUNS_WITH_CAPITALS = frozenset({"de", "lb"})
+NOUNS_WITH_CAPITALS = frozenset({"de", "lb"})
+"""Languages in which a capital makes no name."""
 _SENTENCE_ENDS = ".!?:…"
 _LEAST_SENTENCE = 4
 """Words of a sentence in which a word stands that a dictionary alone speaks against."""
@@ -46,7 +47,7 @@ _ENDINGS = frozenset("adegilmnorsty")
 _LEAST_PART = 3
 _SHORT, _LONG = 5, 7
 """Letters below which chance makes one word of another; and from which it hardly does."""
-_OFTEN, _VERY_OFTEN = 4, 10
+_MUCH_MORE, _OFTEN, _VERY_OFTEN = 3, 4, 10
 """Times as much as usual that a right word must be used, for short ones."""
 
 
@@ -94,6 +95,8 @@ class Judges:
     """Words that are right by somebody's word, or that are set apart on a page as code or another language; folded."""
     stems: Callable[[], Iterable[str]]
     """Words of the dictionaries of the language, without their forms."""
+    is_technical: bool = False
+    """Whether the texts are about code, so that they are full of terms."""
     has_variants: bool = True
     """Whether there are dictionaries of two variants or more, or the language has one."""
 
@@ -134,7 +137,7 @@ def check_spelling(
             uses = vocabulary.uses[right]
             wrong.append(Misspelling(word, right, uses, tuple(one.place for one in contexts[word] if not one.is_foreign)))
     told = {one.word for one in wrong}
-    capitals = language not in _NOUNS_WITH_CAPITALS
+    capitals = language not in NOUNS_WITH_CAPITALS
     others = {
         word: tuple(one.place for one in contexts[word])
         for word in sorted(unknown - told)
@@ -178,7 +181,7 @@ def count_words(texts: Iterable[str], language: str) -> Vocabulary:
             pieces[written.word].append(piece)
             if not written.is_part:
                 whole.add(written.word)
-    if language not in _NOUNS_WITH_CAPITALS:
+    if language not in NOUNS_WITH_CAPITALS:
         for word in [word for word in uses if word[0].isupper() and word.lower() in uses]:
             lower = word.lower()
             uses[lower] += uses.pop(word)
@@ -212,7 +215,7 @@ def _contexts(
     """Where words stand, and between which; by word."""
     sought = frozenset(sought)
     result: dict[str, list[_Context]] = defaultdict(list)
-    folds = language not in _NOUNS_WITH_CAPITALS
+    folds = language not in NOUNS_WITH_CAPITALS
     for number, text in enumerate(texts):
         pieces = text.split()
         if sought.isdisjoint(pieces):
@@ -239,7 +242,7 @@ def _contexts(
             is_foreign = strange > _FOREIGN_WORDS and strange >= _FOREIGN_SHARE * len(all_words)
             is_foreign |= strange == _FOREIGN_WORDS and len(all_words) < _LEAST_SENTENCE
             # An abbreviation has a point, and the sentence goes on.
-            is_foreign |= pieces[last].endswith(".") and last + 1 < len(pieces) and not pieces[last + 1][:1].isupper()
+            goes_on = pieces[last].endswith(".") and last + 1 < len(pieces) and not pieces[last + 1][:1].isupper()
             for place in sentence:
                 if pieces[place] not in sought:
                     continue
@@ -247,10 +250,11 @@ def _contexts(
                     word = one.word
                     before = _word_at(taken, place - 1) if place > sentence.start else ""
                     after = _word_at(taken, place + 1) if place + 1 < sentence.stop else ""
+                    is_apart = is_foreign or not is_prose or (goes_on and place == last)
                     result[_key(word, unknown, folds=folds)].append(
                         _Context(
                             Place(number, starts[place] + one.start, starts[place] + one.end), before.lower(), after.lower(),
-                            place == sentence.start, len(all_words), is_foreign or not is_prose,
+                            place == sentence.start, len(all_words), is_apart,
                             before[:1].isupper() or after[:1].isupper(),
                             before in unknown or after in unknown,
                         )
@@ -282,7 +286,7 @@ class _Suspects:
         self._uses, self._known, self._unknown = vocabulary.uses, known, unknown
         self._parts = vocabulary.parts
         self._language, self._judges, self._settings = language, judges, settings
-        self._has_capitals = language in _NOUNS_WITH_CAPITALS
+        self._has_capitals = language in NOUNS_WITH_CAPITALS
         often = [word for word, n in vocabulary.uses.items() if n >= settings.least_uses and word not in vocabulary.parts]
         self._often = Neighbours(word for word in often if word in known or n_letters(word) >= settings.least_letters)
         self._seldom = Neighbours(
@@ -308,7 +312,7 @@ class _Suspects:
         # What is like no word at all is a term, if it is long; a site that has many of them has short ones, too.
         long = [word for word in self._uses if word[0].islower() and n_letters(word) >= self._settings.least_letters]
         n_terms = sum(word in self._unknown and word not in result for word in long)
-        self._is_technical = n_terms > self._settings.technical_share * len(long)
+        self._is_technical = self._judges.is_technical or n_terms > self._settings.technical_share * len(long)
         return result
 
     def verdict(self, word: str, candidates: Sequence[str], contexts: Mapping[str, Sequence[_Context]]) -> str:
@@ -320,7 +324,8 @@ class _Suspects:
         if word[0].isupper() and not self._has_capitals and not all(one.is_first and one.n_words >= 3 for one in own):
             return ""  # a name
         is_foreign = self._judges.is_foreign([form])[0]
-        n = len({(one.before, one.after) for one in own})  # a template says it on every page between the same words
+        # A template says it on every page between the same words.
+        n = len({(one.before, one.after) for one in contexts[word]})
         by_use = [one for one in candidates if self._is_outweighed(form, one, n)]
         if is_foreign:
             by_use = [one for one in by_use if (edit_between(form, one) or (None, 0))[0] == Edit.SWAPPED]
@@ -338,14 +343,16 @@ class _Suspects:
 
     def _likely(self, form: str, candidates: Sequence[str]) -> list[str]:
         """What a word may be taken for that only a dictionary speaks against."""
-        known = [one for one in candidates if one in self._known or one not in self._uses]
+        known = [one for one in candidates if one[0] == form[0] or one[:2] == form[1::-1]]
+        known = [one for one in known if one in self._known or one not in self._uses]
         often = [one for one in known if self._uses[one]]
         is_one_of_many = len(known) > self._settings.most_candidates
         if self._is_technical:
             return [] if is_one_of_many else [one for one in known if _is_likely(form, one)]
-        if n_letters(form) < self._settings.least_letters or is_one_of_many:
-            return often
-        return known
+        length = n_letters(form)
+        if length >= _LONG or (length >= self._settings.least_letters and not is_one_of_many):
+            return known
+        return often  # short terms have neighbours by chance
 
     def _is_outweighed(self, form: str, right: str, n: int) -> bool:
         """Whether a word that the site uses so much more often tells that another is a slip of it."""
@@ -355,13 +362,15 @@ class _Suspects:
         if right not in self._known and uses < 2 * settings.far_more * n:
             return False
         kind, at = edit
+        if at == 0 and kind in (Edit.ADDED, Edit.OTHER) and (n > 1 or uses < _MUCH_MORE * settings.far_more):
+            return False  # a letter before a word makes a new one, as in "e-mail"
         if n > settings.most_alone and (length < _LONG or kind in (Edit.ADDED, Edit.OTHER)):
             return False  # used so often it is a word of the trade, unless it looks like a usual error
         if self._is_technical:
+            if at == 0 and kind in (Edit.ADDED, Edit.OTHER):
+                return False
             if length < _SHORT:
                 return kind == Edit.SWAPPED and uses >= _VERY_OFTEN * settings.far_more
-            if at == 0 and kind in (Edit.ADDED, Edit.OTHER):
-                return False  # a letter before a word makes a new one, as in "e-mail"
             return length >= settings.least_letters or kind in (Edit.SWAPPED, Edit.DOUBLING)
         return length >= _SHORT or uses >= (_OFTEN if length == _SHORT - 1 else _VERY_OFTEN) * settings.far_more // 2
 
@@ -396,11 +405,11 @@ class _Suspects:
         is_ending = at >= min(len(form), len(right)) - (0 if len(form) != len(right) else 1)
         if is_ending and kind != Edit.DOUBLING and len(form) >= len(right) and form[-1] in _ENDINGS:
             return False  # a form that the dictionary lacks: another ending
-        if is_ending and right not in self._known:
+        if is_ending and right in self._uses and right not in self._known:
             return False
         if not self._judges.has_variants and right in counterparts([form]):
             return False
-        return right[0] == form[0] or kind == Edit.SWAPPED or self._uses[right] >= self._settings.least_uses
+        return right[0] == form[0] or kind in (Edit.SWAPPED, Edit.MISSING) or self._uses[right] >= self._settings.far_more
 
     def _may_stand_alone(self, form: str) -> bool:
         """Whether nothing but an error explains a word."""
@@ -430,7 +439,8 @@ class _Suspects:
             return True
         if self._has_capitals and self._is_german_compound(low):
             return True
-        if any(low.startswith(prefix) and low[len(prefix) :] in known for prefix in _PREFIXES):
+        rests = {low[len(prefix) :] for prefix in _PREFIXES if low.startswith(prefix)}
+        if any(rest in known and (len(rest) >= _SHORT or rest in self._uses) for rest in rests):
             return True
         if self._language != "en":
             return False

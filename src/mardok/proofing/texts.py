@@ -22,6 +22,8 @@ from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.text.site_tables import numbers_in_page
 
+_TECHNICAL_WORDS = 100
+"""Words that markup sets apart from which on a site is about code."""
 _CODE_TAGS = ("pre", "listing", "xmp", "plaintext")
 
 
@@ -47,6 +49,11 @@ class ProofTexts:
     """Pages that show code in blocks of its own."""
     set_apart: frozenset[str]
     """Words that markup sets apart on any page, in lower case."""
+
+    @property
+    def is_technical(self) -> bool:
+        """Whether the site is about code."""
+        return len(self.set_apart) >= _TECHNICAL_WORDS
 
     @cached_property
     def by_language(self) -> Mapping[str, NDArray[np.int64]]:
