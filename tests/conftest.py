@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import ExitStack
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,7 @@ from warcio.warcwriter import WARCWriter
 import mardok
 from mardok.cli import main
 from mardok.extract import extraction
+from mardok.proofing.dictionary import find_dictionaries, opened
 
 # In CI a failure must be the change's own: the same examples every time. Elsewhere every run tries new ones.
 settings.register_profile("ci", derandomize=True)
@@ -140,3 +142,45 @@ def browser() -> Iterator[Any]:
         chromium = playwright.chromium.launch(executable_path=path, args=["--no-sandbox"])
         yield chromium
         chromium.close()
+
+
+AFFIXES = "SET UTF-8\nTRY abcdefghijklmnopqrstuvwxyz\nSFX S Y 1\nSFX S 0 s .\n"
+WORDS = (
+    "violin/S", "string/S", "bow/S", "hire", "month", "every", "player/S", "send", "back", "the", "a", "for", "to", "we",
+    "our", "workshop", "with", "and", "in", "care", "of", "take", "bring", "good", "instrument/S", "colour", "from",
+    "their", "new",
+)  # fmt: skip
+
+
+@pytest.fixture
+def dictionaries(tmp_path: Path) -> Path:
+    """A folder with a small English dictionary, and none that the system has."""
+    folder = tmp_path / "dictionaries"
+    folder.mkdir()
+    (folder / "en_GB.aff").write_text(AFFIXES, "utf-8")
+    (folder / "en_GB.dic").write_text(f"{len(WORDS)}\n" + "\n".join(WORDS) + "\n", "utf-8")
+    return folder
+
+
+@pytest.fixture
+def only_these(dictionaries: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """The same, where the system has no dictionary at all."""
+    monkeypatch.setattr("mardok.proofing.dictionary._SYSTEM_FOLDERS", ())
+    monkeypatch.setattr("mardok.proofing.dictionary._package_folder", list)
+    return dictionaries
+
+
+@pytest.fixture(scope="session")
+def is_word() -> Iterator[Callable[[str, str], bool]]:
+    """Whether one of Debian's dictionaries of a language knows a word."""
+    with ExitStack() as stack:
+        spellers = {
+            language: [stack.enter_context(opened(one, 60)) for one in find_dictionaries(language)]
+            for language in ("en", "de")
+        }
+        for language, needed in (("en", 2), ("de", 1)):
+            if len(spellers[language]) < needed:
+                if os.environ.get("CI"):
+                    pytest.fail(f"dictionaries of {language!r} are missing; .ci/run installs them")
+                pytest.skip("needs dictionaries (apt-get install hunspell-en-gb hunspell-en-us hunspell-de-de)")
+        yield lambda language, word: any(one.knows([word])[0] for one in spellers[language])

@@ -75,10 +75,15 @@ def _differs_in_proofreading_only(meta: AuditMeta, files: InputFiles, settings: 
     if [str(path.resolve()) for path in given] != kept or files.base != meta.base:
         return False
     made = datetime.datetime.fromisoformat(meta.made).timestamp()
-    if any(not path.is_file() or path.stat().st_mtime > made for path in given):
-        return False  # a folder of pages may have changed inside
+    if not all(_is_older(path, made) for path in given):
+        return False
     before, now = (one.model_dump(exclude={"proof"}) for one in (meta.settings, settings))
     return before == now
+
+
+def _is_older(path: Path, made: float) -> bool:
+    """Whether a file is as it was at a time; of a folder of pages that is not known."""
+    return path.is_file() and path.stat().st_mtime <= made
 
 
 def _are_known(decisions: Sequence[PlanDecision], done: Mapping[tuple[str, str, str], str], audit: Audit) -> bool:

@@ -79,7 +79,7 @@ _PLACEHOLDER = re.compile(
 )
 _PAIRS = (("(", ")"), ("[", "]"))
 _QUOTES = {"en": ("“", "”"), "de": ("„", "“")}
-_ENUMERATED = re.compile(r"(?:^|[\s(])[\w.]{1,4}\)")
+_ENUMERATED = re.compile(r"(?:^|[\s(])(?:[ivx]{1,4}|\w{1,2}\.?)\)")
 _FACES = re.compile(r"[:;=8][-o']?[()\[\]]")
 
 
@@ -175,7 +175,7 @@ def _brackets(number: int, text: str, quotes: tuple[str, str] | None) -> Iterato
             beside = text[at + 1 : at + 2] if text[at] == opening else text[at - 1 : at]
             piece = text[start:end]
             if "\\" not in piece and (
-                beside.isalnum() or (text[at] == closing and beside in ".!?")
+                beside.isalnum() or (text[at] == closing and beside in ".!?,")
             ):  # else it is the sign that is spoken of
                 yield Slip(number, start, end, CheckId.TEXT_BRACKET, text[start:end], "")
 
