@@ -77,6 +77,11 @@ def test_the_slot_of_a_series_and_a_figure_in_the_title_are_no_contradictions(pa
     assert told(audit(page_table, said, titles)) == []
 
 
+def test_references_are_no_facts(page_table: Table) -> None:
+    said = ["For more about the care of bows see section 4.2 of our book."] * 9
+    assert told(audit(page_table, [*said, "For more about the care of bows see section 4.3 of our book."])) == []
+
+
 def test_rows_of_a_table_are_no_contradictions(page_table: Table) -> None:
     said = ["The hire of one small case costs £2 here. The hire of one small case costs £3 here."] * 9
     assert told(audit(page_table, [*said, "The hire of one small case costs £4 here."])) == []

@@ -142,6 +142,11 @@ class Statement:
     """Where the slots stand in the sentence."""
     sentence: str
 
+    def word_before(self, slot: int) -> str:
+        """The word before a slot, folded; ``""`` if it begins the sentence."""
+        place = [at for at, word in enumerate(self.key) if word == _SLOT][slot]
+        return self.key[place - 1] if place else ""
+
     def with_slots(self, differs: Sequence[int]) -> str:
         """The sentence with a sign in the place of some slots."""
         text = self.sentence

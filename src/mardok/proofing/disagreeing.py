@@ -21,6 +21,14 @@ from mardok.text.number_words import NUMBER_WORDS
 from mardok.text.words import folded_line
 from mardok.vocabulary import SlotKind
 
+_REFERENCES = frozenset(
+    (
+        "section", "sections", "chapter", "chapters", "figure", "figures", "fig", "table", "tables", "page", "pages", "step",
+        "note", "part", "appendix", "item", "no", "version", "abschnitt", "kapitel", "abbildung", "abb", "tabelle", "seite",
+        "schritt", "teil", "anhang", "nr",
+    )
+)  # fmt: skip
+"""Words before figures that lead to another place, and state nothing."""
 _SHORTEST_CUE = 3
 """Characters of a figure that a title names by chance."""
 
@@ -108,6 +116,8 @@ def _contradicted(said: _Said, language: str, page_names: Sequence[str], setting
             continue
         other = kept[min(kept)]
         differs = [k for k, (a, b) in enumerate(zip(first.values, other.values, strict=True)) if a != b]
+        if any(first.word_before(k) in _REFERENCES for k in differs):
+            continue
         value, other_value = (", ".join(one.written[k] for k in differs) for one in (first, other))
         result.append(
             Disagreement(

@@ -333,7 +333,7 @@ class _Suspects:
             return self._best(form, by_use)
         sides = {(one.before, one.after) for one in own if one.before and one.after}
         beside = [one for one in candidates if any((it.before, it.after) in sides for it in contexts.get(one, ()))]
-        if beside:
+        if beside and n <= self._settings.most_alone:
             return self._best(form, beside)
         if not self._may_stand_alone(form) or n > self._settings.most_alone:
             return ""
@@ -367,7 +367,7 @@ class _Suspects:
         if n > settings.most_alone and (length < _LONG or kind in (Edit.ADDED, Edit.OTHER)):
             return False  # used so often it is a word of the trade, unless it looks like a usual error
         if self._is_technical:
-            if at == 0 and kind in (Edit.ADDED, Edit.OTHER):
+            if kind in (Edit.ADDED, Edit.OTHER) and (at == 0 or n > 1):
                 return False
             if length < _SHORT:
                 return kind == Edit.SWAPPED and uses >= _VERY_OFTEN * settings.far_more
@@ -431,7 +431,7 @@ class _Suspects:
             is_joined = suffix not in ("d", "r") or base.endswith("e")
             if base != low and len(base) > (_LEAST_PART if len(suffix) < _LEAST_PART else _LEAST_PART - 1) and is_joined:
                 bases[base] = base + base[-1] + suffix
-                asked |= {base, base + "e", base + base[-1] + suffix, base + "y"}
+                asked |= {base, base + "e", base + base[-1] + suffix, _plain_base(base)}
         words = sorted(one for one in asked if len(one) >= _LEAST_PART)
         known = {word for word, is_known in zip(words, self._judges.is_known(words), strict=True) if is_known}
         halves = ((low[:k], low[k:]) for k in range(_LEAST_PART, len(low) - _LEAST_PART + 1))
@@ -445,7 +445,10 @@ class _Suspects:
         if self._language != "en":
             return False
         # "occured" is no form of "occur": that doubles its letter.
-        return any((base in known or base + "e" in known) and doubled not in known for base, doubled in bases.items())
+        return any(
+            not known.isdisjoint((base, base + "e", _plain_base(base))) and doubled not in known
+            for base, doubled in bases.items()
+        )
 
     def _is_german_compound(self, low: str) -> bool:
         """Whether a word is two nouns with or without a joint between them."""
@@ -493,6 +496,13 @@ _BEFORE_NOUNS = frozenset(
 def n_letters(word: str) -> int:
     """Letters of a word."""
     return sum(map(str.isalpha, word))
+
+
+def _plain_base(base: str) -> str:
+    """What a word was before an ending changed it: "plan" of "plann-able", "lossy" of "lossi-ness"."""
+    if base.endswith("i"):
+        return base[:-1] + "y"
+    return base[:-1] if base[-1:] == base[-2:-1] else base
 
 
 def _is_likely(form: str, right: str) -> bool:
