@@ -131,6 +131,9 @@ def test_checks_name_the_planted_troubles_and_no_others(demo: mardok.Audit) -> N
         "hreflang-one-way": set(map(url, troubles.HREFLANG_ONE_WAY)),
         "text-double-escaped": set(map(url, troubles.DOUBLE_ESCAPED)),
         "text-encoding-broken": set(map(url, troubles.ENCODING_BROKEN)),
+        "text-doubled-word": set(map(url, troubles.DOUBLED_WORD)),
+        "text-article": set(map(url, troubles.WRONG_ARTICLE)),
+        "text-contradicts": set(map(url, (*troubles.CONTRADICTS, *troubles.CONTRADICTS_IN_COPIES))),
         "variant-answers": {
             f"{troubles.INSECURE}/",
             f"{troubles.BARE}/",

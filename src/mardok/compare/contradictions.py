@@ -26,7 +26,7 @@ _END = re.compile(r"(?<=[.!?;])\s+|\n")
 _LEAST_WORDS = 3
 """Words beside the slots from which a sentence says what its figure is about."""
 _SLOT = "…"
-_UNITS = frozenset(
+UNITS = frozenset(
     (
         "mm", "cm", "m", "km", "in", "inch", "inches", "ft", "feet", "yd", "yards", "mi", "miles", "g", "kg", "mg",
         "lb", "lbs", "oz", "ml", "cl", "l", "litre", "litres", "liter", "liters", "hz", "khz", "mhz", "kb", "mb", "gb",
@@ -195,7 +195,7 @@ def _end_of_figure(sentence: str, match: re.Match[str]) -> int:
 def _is_unit(sentence: str, end: int, match: re.Match[str]) -> bool:
     """Whether a piece is the unit of the figure that ends before it."""
     between = _AFTER_A_FIGURE.fullmatch(sentence, end, match.start())
-    return between is not None and folded_line(match[0]) in _UNITS
+    return between is not None and folded_line(match[0]) in UNITS
 
 
 def _is_figure(piece: str, names: frozenset[str]) -> bool:

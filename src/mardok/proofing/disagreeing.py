@@ -10,11 +10,20 @@ is, since only one can stay.
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from mardok.compare.contradictions import Statement, calendar_names, contradictions, slot_kind, statements
+from mardok.compare.contradictions import (
+    UNITS,
+    Statement,
+    calendar_names,
+    contradictions,
+    sentences_of,
+    slot_kind,
+    statements,
+)
 from mardok.proofing.texts import ProofTexts
 from mardok.settings import Proof
 from mardok.text.number_words import NUMBER_WORDS
@@ -29,6 +38,7 @@ _REFERENCES = frozenset(
     )
 )  # fmt: skip
 """Words before figures that lead to another place, and state nothing."""
+_DIGIT, _WORD = re.compile(r"\d"), re.compile(r"[^\W\d_]+")
 _SHORTEST_CUE = 3
 """Characters of a figure that a title names by chance."""
 
@@ -75,18 +85,13 @@ _Said = Mapping[tuple[str, ...], Mapping[int, Statement]]
 def _said_alike(texts: ProofTexts, numbers: Sequence[int], language: str, settings: Proof) -> dict[tuple[str, ...], _Said]:
     """Sentences by their words without figures: what pages say in their place."""
     names = calendar_names(language)
-    cues = names | NUMBER_WORDS
-    by_key: dict[tuple[str, ...], dict[int, list[tuple[int, Statement]]]] = defaultdict(lambda: defaultdict(list))
-    for number in numbers:
-        text = texts.texts[number]
-        if not any(map(str.isdigit, text)) and cues.isdisjoint(text.lower().split()):
-            continue
-        for statement in statements(text, names):
+    by_key: dict[tuple[str, ...], list[tuple[int, Statement]]] = defaultdict(list)
+    for number, sentence in _said_twice(texts, numbers, names):
+        for statement in statements(sentence, names):
             if len(statement.key) - len(statement.values) >= settings.contradiction_words:
-                by_key[statement.key][number].append((number, statement))
+                by_key[statement.key].append((number, statement))
     result: dict[tuple[str, ...], _Said] = {}
-    for key, by_text in by_key.items():
-        found = [pair for pairs in by_text.values() for pair in pairs]
+    for key, found in by_key.items():
         if len({statement.values for _, statement in found}) < 2:
             continue
         pages: dict[int, set[tuple[str, ...]]] = defaultdict(set)
@@ -99,6 +104,27 @@ def _said_alike(texts: ProofTexts, numbers: Sequence[int], language: str, settin
         if all(len(values) == 1 for values in pages.values()):
             result[key] = kept
     return result
+
+
+def _said_twice(texts: ProofTexts, numbers: Sequence[int], names: frozenset[str]) -> Iterator[tuple[int, str]]:
+    """Sentences with figures that stand in two texts with the same words, figures and units apart; with their texts.
+
+    Most sentences stand in one text only, and need not be taken apart.
+    """
+    cues = names | NUMBER_WORDS
+    left_out = cues | UNITS
+    alike: dict[tuple[str, ...], list[tuple[int, str]]] = defaultdict(list)
+    for number in numbers:
+        text = texts.texts[number]
+        if _DIGIT.search(text) is None and cues.isdisjoint(_WORD.findall(text.lower())):
+            continue
+        for sentence in sentences_of(text):
+            words = _WORD.findall(sentence.lower())
+            if _DIGIT.search(sentence) is not None or not cues.isdisjoint(words):
+                alike[tuple(word for word in words if word not in left_out)].append((number, sentence))
+    for same in alike.values():
+        if len(same) > 1:
+            yield from same
 
 
 def _contradicted(said: _Said, language: str, page_names: Sequence[str], settings: Proof) -> list[Disagreement]:

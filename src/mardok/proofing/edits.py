@@ -8,10 +8,11 @@ Out: what it may have been meant to be: one letter too many, one missing, one ot
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
 from enum import IntEnum
 
-_GRAM = 3
+_RUN = 3
 _EDGE = "\0"
 
 
@@ -87,15 +88,20 @@ def _keys(word: str) -> set[str]:
 
 
 class LetterRuns:
-    """Runs of letters that words of a language have, by which most of what one edit makes is seen to be no word."""
+    """Runs of three letters that words of a language have, by which most of what one edit makes is seen to be no word."""
 
     def __init__(self, words: Iterable[str]) -> None:
         self._runs: set[str] = set()
-        letters: set[str] = set()
         for word in words:
             self._runs.update(_runs(word))
-            letters.update(word)
-        self._letters = "".join(sorted(letter for letter in letters if letter.isalpha()))
+        self._before: dict[str, set[str]] = defaultdict(set)
+        self._between: dict[str, set[str]] = defaultdict(set)
+        self._after: dict[str, set[str]] = defaultdict(set)
+        for run in self._runs:
+            if len(run) == _RUN:
+                self._before[run[1:]].add(run[0])
+                self._between[run[0] + run[2]].add(run[1])
+                self._after[run[:2]].add(run[2])
 
     def may_be(self, word: str) -> bool:
         """Whether all runs of letters of a word are such."""
@@ -104,27 +110,35 @@ class LetterRuns:
     def edits(self, word: str) -> Iterator[str]:
         """Everything one edit from a word that may be one; the first letter stays or changes places."""
         seen = {word}
-        for made in _edited(word, self._letters):
+        for made in self._edited(word):
             if made not in seen:
                 seen.add(made)
                 if self.may_be(made):
                     yield made
 
+    def _edited(self, word: str) -> Iterator[str]:
+        """What one edit makes, but for letters that never stand between their neighbours."""
+        if len(word) > 1:
+            yield word[1] + word[0] + word[2:]
+        for k in range(1, len(word)):
+            yield word[:k] + word[k + 1 :]
+            if k + 1 < len(word):
+                yield word[:k] + word[k + 1] + word[k] + word[k + 2 :]
+        whole = f"{_EDGE}{word}{_EDGE}"
+        for k in range(1, len(word)):
+            for letter in self._fitting(whole[k - 1 : k + 1], whole[k + 2 : k + 4]):
+                yield word[:k] + letter + word[k + 1 :]
+        for k in range(1, len(word) + 1):
+            for letter in self._fitting(whole[k - 1 : k + 1], whole[k + 1 : k + 3]):
+                yield word[:k] + letter + word[k:]
+
+    def _fitting(self, before: str, after: str) -> set[str]:
+        """Letters that stand between two letters and two others somewhere."""
+        result = self._after[before] & self._between[before[-1] + after[0]]
+        result.discard(_EDGE)
+        return result & self._before[after] if len(after) == _RUN - 1 else result
+
 
 def _runs(word: str) -> list[str]:
     whole = f"{_EDGE}{word}{_EDGE}"
-    return [whole[k : k + _GRAM] for k in range(max(len(whole) - _GRAM + 1, 1))]
-
-
-def _edited(word: str, letters: Collection[str]) -> Iterator[str]:
-    if len(word) > 1:
-        yield word[1] + word[0] + word[2:]
-    for k in range(1, len(word)):
-        yield word[:k] + word[k + 1 :]
-        if k + 1 < len(word):
-            yield word[:k] + word[k + 1] + word[k] + word[k + 2 :]
-        for letter in letters:
-            yield word[:k] + letter + word[k + 1 :]
-            yield word[:k] + letter + word[k:]
-    for letter in letters:
-        yield word + letter
+    return [whole[k : k + _RUN] for k in range(max(len(whole) - _RUN + 1, 1))]

@@ -125,8 +125,10 @@ def look_up(
         asked = [word for word in uses if word not in right and (has_capitals or word[0].islower())]
         variants = None
         if len(dictionaries) > 1:
-            by_variant = known.by_variant([*asked, *counterparts(asked)])
-            variants = find_variants({word: uses[word] for word in asked}, by_variant, settings.variants)
+            first = known.by_variant(asked)
+            uneven = frozenset.union(*first.values()) - frozenset.intersection(*first.values())
+            by_variant = known.by_variant([*uneven, *counterparts(uneven)])
+            variants = find_variants({word: uses[word] for word in sorted(uneven)}, by_variant, settings.variants)
         if variants is not None and not _is_mixed(variants, settings):
             variants = None
         if variants is not None:

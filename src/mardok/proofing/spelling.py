@@ -19,7 +19,7 @@ from dataclasses import dataclass, field
 
 from mardok.proofing.edits import Edit, LetterRuns, Neighbours, edit_between
 from mardok.proofing.variants import counterparts
-from mardok.proofing.written import written_words
+from mardok.proofing.written import Written, written_words
 from mardok.settings import Proof
 
 NOUNS_WITH_CAPITALS = frozenset({"de", "lb"})
@@ -126,10 +126,10 @@ def check_spelling(
     unknown = {word for word in words if word not in known and word.lower() not in judges.right}
     suspects = _Suspects(vocabulary, known, unknown, language, judges, settings)
     candidates = suspects.candidates()
-    sought = {piece for word in unknown for piece in vocabulary.pieces[word]}
+    sought = {piece for word in candidates for piece in vocabulary.pieces[word]}
     beside = {right for found in candidates.values() for right in found if vocabulary.uses[right] < settings.far_more}
     sought |= {piece for word in beside for piece in vocabulary.pieces.get(word, ())}
-    contexts = _contexts(texts, sought, unknown, language)
+    contexts = _contexts(texts, sought, vocabulary, unknown, language)
     wrong = []
     for word in sorted(candidates):
         right = suspects.verdict(word, candidates[word], contexts)
@@ -138,12 +138,8 @@ def check_spelling(
             wrong.append(Misspelling(word, right, uses, tuple(one.place for one in contexts[word] if not one.is_foreign)))
     told = {one.word for one in wrong}
     capitals = language not in NOUNS_WITH_CAPITALS
-    others = {
-        word: tuple(one.place for one in contexts[word])
-        for word in sorted(unknown - told)
-        if contexts[word] and not (capitals and word[0].isupper())
-    }
-    return Spelling(wrong, others)
+    others = {word for word in unknown - told if not (capitals and word[0].isupper())}
+    return Spelling(wrong, _places(texts, others, vocabulary))
 
 
 def _asked(words: Iterable[str], judges: Judges) -> Iterable[tuple[str, bool]]:
@@ -161,6 +157,8 @@ class Vocabulary:
     """The pieces of text that hold it."""
     parts: frozenset[str]
     """Words that stand only as parts of others with hyphens."""
+    words_of: Mapping[str, tuple[Written, ...]]
+    """The words of each piece that has any."""
 
 
 def count_words(texts: Iterable[str], language: str) -> Vocabulary:
@@ -175,8 +173,12 @@ def count_words(texts: Iterable[str], language: str) -> Vocabulary:
     uses: Counter[str] = Counter()
     pieces: dict[str, list[str]] = defaultdict(list)
     whole: set[str] = set()
+    words_of: dict[str, tuple[Written, ...]] = {}
     for piece, n in counts.items():
-        for written in written_words(piece):
+        found = written_words(piece)
+        if found:
+            words_of[piece] = found
+        for written in found:
             uses[written.word] += n
             pieces[written.word].append(piece)
             if not written.is_part:
@@ -188,7 +190,7 @@ def count_words(texts: Iterable[str], language: str) -> Vocabulary:
             pieces[lower] += pieces.pop(word)
             if word in whole:
                 whole.add(lower)
-    return Vocabulary(uses, pieces, frozenset(uses.keys() - whole))
+    return Vocabulary(uses, pieces, frozenset(uses.keys() - whole), words_of)
 
 
 @dataclass(frozen=True, slots=True)
@@ -210,7 +212,7 @@ class _Context:
 
 
 def _contexts(
-    texts: Sequence[str], sought: Collection[str], unknown: Collection[str], language: str
+    texts: Sequence[str], sought: Collection[str], vocabulary: Vocabulary, unknown: Collection[str], language: str
 ) -> Mapping[str, list[_Context]]:
     """Where words stand, and between which; by word."""
     sought = frozenset(sought)
@@ -220,7 +222,7 @@ def _contexts(
         pieces = text.split()
         if sought.isdisjoint(pieces):
             continue
-        taken = [written_words(piece) for piece in pieces]
+        taken = [vocabulary.words_of.get(piece, ()) for piece in pieces]
         is_prose = sum(map(bool, taken)) >= _PLAIN_SHARE * len(pieces)
         at = 0
         starts = []
@@ -262,6 +264,27 @@ def _contexts(
     return result
 
 
+def _places(texts: Sequence[str], words: Collection[str], vocabulary: Vocabulary) -> dict[str, tuple[Place, ...]]:
+    """Where words stand, in the order of the words."""
+    sought = {piece for word in words for piece in vocabulary.pieces[word]}
+    result: dict[str, list[Place]] = {word: [] for word in sorted(words)}
+    for number, text in enumerate(texts):
+        pieces = text.split()
+        if sought.isdisjoint(pieces):
+            continue
+        at = 0
+        for piece in pieces:
+            if piece not in sought:
+                continue
+            at = text.index(piece, at)
+            for one in vocabulary.words_of[piece]:
+                name = one.word if one.word in result else one.word.lower()
+                if name in result:
+                    result[name].append(Place(number, at + one.start, at + one.end))
+            at += len(piece)
+    return {word: tuple(places) for word, places in result.items() if places}
+
+
 def _key(word: str, unknown: Collection[str], *, folds: bool) -> str:
     return word if not folds or word in unknown else word.lower() if word[0].isupper() else word
 
@@ -298,7 +321,7 @@ class _Suspects:
     def candidates(self) -> dict[str, list[str]]:
         """For each unknown word that may be a slip what it may be meant to be."""
         result: dict[str, list[str]] = {}
-        alone = []
+        left = []
         for word in sorted(self._unknown - self._parts):
             form = self._asked_form(word)
             if n_letters(form) < 3 or "'" in form:
@@ -306,9 +329,11 @@ class _Suspects:
             near = [one for one in (*self._often.of(form), *self._seldom.of(form)) if self._is_slip(form, one)]
             if near:
                 result[word] = sorted(near, key=lambda one: (-self._uses[one], one))
-            elif self._may_stand_alone(form):
-                alone.append(word)
-        result |= self._from_dictionary(alone)
+            else:
+                left.append(word)
+        # All of them are asked for at once: each question is a way to another process and back.
+        self._judges.is_known(sorted({part for word in left for part in self._parts_of(word.lower())[1]}))
+        result |= self._from_dictionary([word for word in left if self._may_stand_alone(self._asked_form(word))])
         # What is like no word at all is a term, if it is long; a site that has many of them has short ones, too.
         long = [word for word in self._uses if word[0].islower() and n_letters(word) >= self._settings.least_letters]
         n_terms = sum(word in self._unknown and word not in result for word in long)
@@ -422,17 +447,7 @@ class _Suspects:
     def _is_derived(self, form: str) -> bool:
         """Whether a word is put together of known words, or a form of one."""
         low = form.lower()
-        asked = {low[k:] for k in range(_LEAST_PART, len(low) - _LEAST_PART + 1)}
-        asked |= {low[:k] for k in range(_LEAST_PART, len(low) - _LEAST_PART + 1)}
-        asked |= {low[len(prefix) :] for prefix in _PREFIXES if low.startswith(prefix)}
-        bases = {}
-        for suffix in _SUFFIXES:
-            base = low.removesuffix(suffix)
-            is_joined = suffix not in ("d", "r") or base.endswith("e")
-            if base != low and len(base) > (_LEAST_PART if len(suffix) < _LEAST_PART else _LEAST_PART - 1) and is_joined:
-                bases[base] = base + base[-1] + suffix
-                asked |= {base, base + "e", base + base[-1] + suffix, _plain_base(base)}
-        words = sorted(one for one in asked if len(one) >= _LEAST_PART)
+        bases, words = self._parts_of(low)
         known = {word for word, is_known in zip(words, self._judges.is_known(words), strict=True) if is_known}
         halves = ((low[:k], low[k:]) for k in range(_LEAST_PART, len(low) - _LEAST_PART + 1))
         if any({*pair} <= known and all(len(one) > _LEAST_PART or one in self._uses for one in pair) for pair in halves):
@@ -449,6 +464,20 @@ class _Suspects:
             not known.isdisjoint((base, base + "e", _plain_base(base))) and doubled not in known
             for base, doubled in bases.items()
         )
+
+    def _parts_of(self, low: str) -> tuple[dict[str, str], list[str]]:
+        """Words that a word may be put together of: by each base what it would be with its last letter doubled; and all."""
+        asked = {low[k:] for k in range(_LEAST_PART, len(low) - _LEAST_PART + 1)}
+        asked |= {low[:k] for k in range(_LEAST_PART, len(low) - _LEAST_PART + 1)}
+        asked |= {low[len(prefix) :] for prefix in _PREFIXES if low.startswith(prefix)}
+        bases = {}
+        for suffix in _SUFFIXES:
+            base = low.removesuffix(suffix)
+            is_joined = suffix not in ("d", "r") or base.endswith("e")
+            if base != low and len(base) > (_LEAST_PART if len(suffix) < _LEAST_PART else _LEAST_PART - 1) and is_joined:
+                bases[base] = base + base[-1] + suffix
+                asked |= {base, base + "e", base + base[-1] + suffix, _plain_base(base)}
+        return bases, sorted(one for one in asked if len(one) >= _LEAST_PART)
 
     def _is_german_compound(self, low: str) -> bool:
         """Whether a word is two nouns with or without a joint between them."""

@@ -71,4 +71,4 @@ def _is_word(text: str) -> bool:
     if not 1 < len(text) <= LONGEST_WORD:
         return False
     rest = text[1:]
-    return rest == rest.lower() and not any(is_spaceless(ord(letter)) for letter in text)
+    return rest == rest.lower() and (text.isascii() or not any(is_spaceless(ord(letter)) for letter in text))
