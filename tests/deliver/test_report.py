@@ -23,7 +23,7 @@ from mardok.deliver.report import report_html
 from mardok.sentences import percent, sentence
 from mardok.store import MemoryStore
 
-VIEWS = ["start", "plan", "copies", "wording", "rivals", "pages", "checks", "read"]
+VIEWS = ["start", "plan", "copies", "wording", "proof", "rivals", "pages", "checks", "read"]
 HOSTILE = [
     "<script>document.title='taken'</script>",
     "</title><img src=x onerror=\"document.title='taken'\">",

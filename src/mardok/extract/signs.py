@@ -50,6 +50,7 @@ _DAY = re.compile(r"\s*((?:19|20)\d\d-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01]))
 _CODE_TAG = re.compile(r"<(?:code|kbd|samp|tt|var)(?:\s[^<>]{0,200})?>([^<]{1,300})", re.IGNORECASE)
 _TAG_AND_TEXT = re.compile(r"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,300})>([^<]{1,300})", re.IGNORECASE)
 _APART = re.compile(r"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)", re.IGNORECASE)
+_LANGUAGE = " lang="
 _LETTERS = re.compile(r"[^\W\d_]{3,40}")
 _MOST_SET_APART = 300
 _LONGEST_CODE, _MOST_CODE = 300, 100
@@ -101,7 +102,7 @@ def set_apart_words(html: str) -> tuple[str, ...]:
     ('lutherie', 'all', 'con', 'sordino')
     """
     texts = _CODE_TAG.findall(html)
-    if html.count(" lang=") > 1 or "translate" in html:
+    if html.count(_LANGUAGE) > 1 or "translate" in html:
         texts += [text for attributes, text in _TAG_AND_TEXT.findall(html) if _APART.search(attributes)]
     found = (word for text in texts for word in _LETTERS.findall(text.lower()))
     return tuple(dict.fromkeys(islice(found, _MOST_SET_APART)))

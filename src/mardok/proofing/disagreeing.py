@@ -38,6 +38,7 @@ _REFERENCES = frozenset(
     )
 )  # fmt: skip
 """Words before figures that lead to another place, and state nothing."""
+_STOPS = str.maketrans(".,;:!?()–—", " " * 10)
 _DIGIT, _WORD = re.compile(r"\d"), re.compile(r"[^\W\d_]+")
 _SHORTEST_CUE = 3
 """Characters of a figure that a title names by chance."""
@@ -116,7 +117,7 @@ def _said_twice(texts: ProofTexts, numbers: Sequence[int], names: frozenset[str]
     alike: dict[tuple[str, ...], list[tuple[int, str]]] = defaultdict(list)
     for number in numbers:
         text = texts.texts[number]
-        if _DIGIT.search(text) is None and cues.isdisjoint(_WORD.findall(text.lower())):
+        if _DIGIT.search(text) is None and cues.isdisjoint(text.lower().translate(_STOPS).split()):
             continue
         for sentence in sentences_of(text):
             words = _WORD.findall(sentence.lower())

@@ -113,8 +113,8 @@ def look_up(
         others = _Dictionaries(foreign, stack, settings)
         has_variants = len(dictionaries) > 1 or language != "en"
         judges = Judges(known.knows, others.knows, right, known.stems, is_technical, has_variants)
-        spelling = check_spelling(texts, language, judges, settings, elsewhere=elsewhere)
         own = count_words(texts, language)
+        spelling = check_spelling(texts, own, judges, settings, elsewhere=elsewhere)
         found = [
             Found(CheckId.TEXT_MISSPELT, one.word, one.right, place, one.uses_of_right)
             for one in spelling.wrong

@@ -38,6 +38,9 @@ _DOUBLED: dict[str, tuple[str, ...]] = {
 _RUNNING = re.compile(r"[.!?…][\"'”’»)]*$")
 _LEAST_WORDS = 6
 """Words of a block that is running text."""
+_STOP_INSIDE = re.compile(r"[.!?] ")
+_HAS_ARTICLE = re.compile(r"(?:^|\s)[Aa]n? ")
+_COMMA_APART, _USUAL_COMMA = " , ", ", "
 _SPACE_BEFORE_COMMA = re.compile(r"(?<!\S)[^\W\d_]{2,} ,(?= [^\W\d_]{2,})")
 _GLUED_COMMA = re.compile(r"([^\W\d_]{3,}),([^\W\d_]{3,})[.;:!?]?")
 _ARTICLE = re.compile(r"\b(a|an|A|An) ([A-Za-z][a-z]+)\b")
@@ -125,9 +128,9 @@ def find_slips(texts: Sequence[str], language: str, settings: Proof, is_technica
         is_running = len(pieces) >= _LEAST_WORDS and _RUNNING.search(text) is not None
         if is_running and settings.brackets:
             yield from _brackets(number, text, quotes)
-        if is_running and starters and (". " in text or "! " in text or "? " in text):
+        if is_running and starters and _STOP_INSIDE.search(text) is not None:
             yield from _capitals(number, text, starters)
-        if has_articles and is_running and (" a " in text or " an " in text or text[:2] in ("A ", "An")):
+        if has_articles and is_running and _HAS_ARTICLE.search(text) is not None:
             yield from _articles(number, text)
         if settings.leftovers:
             yield from _leftovers(number, text, is_technical)
@@ -143,12 +146,12 @@ def _doubled(number: int, text: str, pieces: Sequence[str], words: Collection[st
 
 def _commas(number: int, text: str) -> Iterator[Slip]:
     """The first space before a comma, and the first comma that glues two words."""
-    found = _SPACE_BEFORE_COMMA.search(text) if " , " in text else None
+    found = _SPACE_BEFORE_COMMA.search(text) if _COMMA_APART in text else None
     if found is not None and found[0] == found[0].lower():  # behind names of menus a generator puts it
         yield Slip(number, found.start(), found.end(), CheckId.TEXT_COMMA, found[0], found[0].replace(" ,", ","))
     # A list of values is written so on purpose; who glues two words of a sentence parts others.
-    glued = text.count(",") - text.count(", ")
-    if len(text.split()) < _LEAST_WORDS or not 0 < glued <= text.count(", ") + 1:
+    n_usual = text.count(_USUAL_COMMA)
+    if len(text.split()) < _LEAST_WORDS or not 0 < text.count(",") - n_usual <= n_usual + 1:
         return
     for piece in re.finditer(r"\S+", text):
         words = _GLUED_COMMA.fullmatch(piece[0])

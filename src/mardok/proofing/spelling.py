@@ -15,7 +15,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from mardok.proofing.edits import Edit, LetterRuns, Neighbours, edit_between
 from mardok.proofing.variants import counterparts
@@ -102,7 +102,12 @@ class Judges:
 
 
 def check_spelling(
-    texts: Sequence[str], language: str, judges: Judges, settings: Proof, *, elsewhere: Mapping[str, int] | None = None
+    texts: Sequence[str],
+    vocabulary: Vocabulary,
+    judges: Judges,
+    settings: Proof,
+    *,
+    elsewhere: Mapping[str, int] | None = None,
 ) -> Spelling:
     """Misspelt and unknown words of texts in one language.
 
@@ -110,8 +115,8 @@ def check_spelling(
     ----------
     texts : sequence of str
         Each different text once, whatever number of pages it stands on.
-    language : str
-        ISO 639-1.
+    vocabulary : Vocabulary
+        Their words, as :func:`count_words` counts them.
     judges : Judges
         Who says that a word is right.
     settings : Proof
@@ -119,9 +124,9 @@ def check_spelling(
     elsewhere : mapping of str to int, optional
         How often words stand on the site that the texts belong to, without these.
     """
-    vocabulary = count_words(texts, language)
-    words = sorted(vocabulary.uses)
-    vocabulary.uses.update(elsewhere or {})
+    words, language = sorted(vocabulary.uses), vocabulary.language
+    if elsewhere:
+        vocabulary = replace(vocabulary, uses=vocabulary.uses + Counter(elsewhere))
     known = {word for word, is_known in _asked(vocabulary.uses, judges) if is_known}
     unknown = {word for word in words if word not in known and word.lower() not in judges.right}
     suspects = _Suspects(vocabulary, known, unknown, language, judges, settings)
@@ -159,6 +164,8 @@ class Vocabulary:
     """Words that stand only as parts of others with hyphens."""
     words_of: Mapping[str, tuple[Written, ...]]
     """The words of each piece that has any."""
+    language: str
+    """ISO 639-1."""
 
 
 def count_words(texts: Iterable[str], language: str) -> Vocabulary:
@@ -190,7 +197,7 @@ def count_words(texts: Iterable[str], language: str) -> Vocabulary:
             pieces[lower] += pieces.pop(word)
             if word in whole:
                 whole.add(lower)
-    return Vocabulary(uses, pieces, frozenset(uses.keys() - whole), words_of)
+    return Vocabulary(uses, pieces, frozenset(uses.keys() - whole), words_of, language)
 
 
 @dataclass(frozen=True, slots=True)
