@@ -22,6 +22,7 @@ pytestmark = pytest.mark.fetched
 
 POSTGRESQL = Path("/usr/share/doc/postgresql-doc-15/html")
 GNUCASH = Path("/usr/share/doc/gnucash-docs")
+GIT = Path("/usr/share/doc/git/html")
 
 
 @pytest.fixture(scope="module", params=[POSTGRESQL, GNUCASH], ids=["postgresql", "gnucash"])
@@ -153,3 +154,27 @@ def test_the_same_tree_with_other_settings_has_no_changes(tree: Path, audit: mar
     assert set(told.changes["change"]) == {"left"}
     assert set(told.changes["subject"]) <= {"group", "rivals", "thin"}  # the others hang on what was set
     assert len(told.left_out) == 2
+
+
+def test_no_manual_contradicts_itself_and_few_slips_are_told(audit: mardok.Audit) -> None:
+    assert audit.tables["contradictions"].empty
+    assert len(audit.tables["slips"]) < 60
+
+
+def test_few_words_of_a_manual_are_told_and_most_of_them_are_wrong() -> None:
+    if not GIT.is_dir():
+        assert not os.environ.get("CI"), f"{GIT} is missing; .ci/run installs it"
+        pytest.skip("needs Debian's package git-doc")
+    made = mardok.audit(
+        GIT, base="https://docs.example/", settings=mardok.read_settings(None, ["proof.spelling=true"]), jobs=2
+    )
+    slips = made.tables["slips"]
+    assert 0 < len(slips) < 60
+    misspelt = dict(zip(slips["written"], slips["right"], strict=True))
+    really = {
+        "compatibiliy": "compatibility", "outputing": "outputting", "suports": "supports", "unambigous": "unambiguous",
+        "varible": "variable",
+    }  # fmt: skip
+    assert really.items() <= misspelt.items()
+    assert made.tables["contradictions"].empty
+    assert len(made.tables["unknown_words"]) > 100

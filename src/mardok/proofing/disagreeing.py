@@ -39,7 +39,7 @@ _REFERENCES = frozenset(
 )  # fmt: skip
 """Words before figures that lead to another place, and state nothing."""
 _STOPS = str.maketrans(".,;:!?()–—", " " * 10)
-_DIGIT, _WORD = re.compile(r"\d"), re.compile(r"[^\W\d_]+")
+_DIGIT, _WORD = re.compile("[0-9]"), re.compile(r"[^\W\d_]+")
 _SHORTEST_CUE = 3
 """Characters of a figure that a title names by chance."""
 

@@ -36,6 +36,8 @@ _DOUBLED: dict[str, tuple[str, ...]] = {
 }  # fmt: skip
 """Words that no sentence has twice in a row."""
 _RUNNING = re.compile(r"[.!?…][\"'”’»)]*$")
+_TAIL = 8
+"""Last characters of a text in which it is seen that it ends a sentence."""
 _LEAST_WORDS = 6
 """Words of a block that is running text."""
 _STOP_INSIDE = re.compile(r"[.!?] ")
@@ -43,7 +45,8 @@ _HAS_ARTICLE = re.compile(r"(?:^|\s)[Aa]n? ")
 _COMMA_APART, _USUAL_COMMA = " , ", ", "
 _SPACE_BEFORE_COMMA = re.compile(r"(?<!\S)[^\W\d_]{2,} ,(?= [^\W\d_]{2,})")
 _GLUED_COMMA = re.compile(r"([^\W\d_]{3,}),([^\W\d_]{3,})[.;:!?]?")
-_ARTICLE = re.compile(r"\b(a|an|A|An) ([A-Za-z][a-z]+)\b")
+_ARTICLE = re.compile(r"\b(?:([Aa]) (?=[aeiouh])|([Aa]n) (?=[b-df-hj-np-tv-zeou]))([a-z]+)\b")
+"""An article before a word whose first letter may not go with it."""
 _LIKE_YOU = re.compile(
     r"u(?:ni(?!n|mp|nt)|s[aeiu]|biq|kule|ten|topi|ran|rin|til|surp)|eu|ewe|one|once|ouija|u[bcfgkrst][aeiou]"
 )
@@ -125,7 +128,7 @@ def find_slips(texts: Sequence[str], language: str, settings: Proof, is_technica
             yield from _doubled(number, text, pieces, doubled)
         if settings.commas and "," in text and not is_technical(number):
             yield from _commas(number, text)
-        is_running = len(pieces) >= _LEAST_WORDS and _RUNNING.search(text) is not None
+        is_running = len(pieces) >= _LEAST_WORDS and _RUNNING.search(text, max(len(text) - _TAIL, 0)) is not None
         if is_running and settings.brackets:
             yield from _brackets(number, text, quotes)
         if is_running and starters and _STOP_INSIDE.search(text) is not None:
@@ -198,9 +201,9 @@ def _unpaired(text: str, opening: str, closing: str) -> int:
 
 def _articles(number: int, text: str) -> Iterator[Slip]:
     for found in _ARTICLE.finditer(text):
-        article, word = found[1], found[2]
+        article, word = found[1] or found[2], found[3]
         before = text[found.start() - 1 : found.start()]
-        if before not in ("", " ", "(", "“", '"') or len(word) < 3 or word[0].isupper() or word in _AFTER_LETTER_A:
+        if before not in ("", " ", "(", "“", '"') or len(word) < 3 or word in _AFTER_LETTER_A:
             continue
         after = text[found.end() : found.end() + 1]
         if after in ("-", "'", "’", "_", "/", "=", ":") or (

@@ -339,7 +339,9 @@ class _Suspects:
             else:
                 left.append(word)
         # All of them are asked for at once: each question is a way to another process and back.
-        self._judges.is_known(sorted({part for word in left for part in self._parts_of(word.lower())[1]}))
+        weighed = [*left, *(word for word in result if self._uses[word] <= self._settings.most_alone)]
+        self._judges.is_known(sorted({part for word in weighed for part in self._parts_of(word.lower())[1]}))
+        self._judges.is_foreign(sorted({self._asked_form(word) for word in weighed}))
         result |= self._from_dictionary([word for word in left if self._may_stand_alone(self._asked_form(word))])
         # What is like no word at all is a term, if it is long; a site that has many of them has short ones, too.
         long = [word for word in self._uses if word[0].islower() and n_letters(word) >= self._settings.least_letters]
