@@ -1,6 +1,6 @@
 """Makes ``docs/screenshots``: the demo's commands in a real terminal window and its report in Chromium, at 1280x800.
 
-Needs Debian's chromium, xvfb, xterm and imagemagick.
+Needs Debian's chromium, xvfb, xterm, imagemagick, hunspell-en-gb and hunspell-de-de.
 """
 
 from __future__ import annotations
@@ -70,7 +70,6 @@ def report(page: Page, folder: Path) -> None:
         f"plan/{merge}": "report-plan",
         "copies": "report-copies",
         "rivals": "report-rivals",
-        "pages": "report-pages",
         f"page/{numbers[0]}": "report-page",
     }
     for view, name in views.items():
@@ -82,6 +81,11 @@ def report(page: Page, folder: Path) -> None:
                 "element => element.scrollIntoView({block: 'center'})"
             )
         page.screenshot(path=OUT / f"{name}.png")
+    asked = mardok.read_settings(assignments=["proof.spelling=true"])
+    mardok.audit(folder / "mardok-demo" / "audit", search=audit.meta.search, settings=asked).save(folder / "proofread")
+    page.goto(f"{(folder / 'proofread' / 'report.html').as_uri()}#proof")
+    page.wait_for_selector("body[data-shown]")
+    page.screenshot(path=OUT / "report-proof.png")
     page.goto((folder / "handoff" / "letter.html").as_uri())
     page.screenshot(path=OUT / "letter.png")
     page.goto((folder / "others" / "versus" / "versus.html").as_uri())

@@ -63,7 +63,7 @@ def test_a_price_or_a_number_to_call_comes_first_in_the_plan(page_table: Table) 
     made = audit(page_table, [PRICE.format("£36")] * 9 + [PRICE.format("£38")])
     first = made.plan.iloc[0]
     assert (first["band"], first["action"], first["rule"]) == (1, "repair", "repair-blocking")
-    assert first["summary"] == "Settle 1 figure that pages state differently: £38 on /9/"
+    assert first["summary"] == "Settle 1 figure that pages state differently: £38 on /9/, £36 elsewhere"
     case = "The case of every violin weighs {} small stones."
     later = audit(page_table, [case.format(9)] * 9 + [case.format(8)])
     assert told(later) == [("number", "9", "8")]

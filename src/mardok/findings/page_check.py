@@ -52,6 +52,8 @@ class PageCheck(NamedTuple):
     """What these have in common, where it is a trouble of their template."""
     link: str = ""
     """Where the link leads that has the trouble."""
+    stated: str = ""
+    """What other pages say in its place, where it is a figure."""
     is_urgent: bool = False
     """Whether it costs money or visitors today."""
 

@@ -282,7 +282,7 @@ keeper="", urls=urls,
 
 
 def _facts_to_settle(checks: Sequence[PageCheck]) -> Sentence:
-    values = [sentence("repair.fact", value=one.value, page=page_name(one.url)) for one in checks]
+    values = [sentence("repair.fact", value=one.value, page=page_name(one.url), stated=one.stated) for one in checks]
     return sentence("repair.summary-facts", n=len(checks), values=listing(values, most=_EXAMPLES))
 
 

@@ -303,7 +303,7 @@ def _contradiction_checks(one: Disagreement, texts: ProofTexts) -> Iterator[Page
     )
     for row in one.other_rows:
         yield PageCheck(
-            texts.urls[row], CheckId.TEXT_CONTRADICTS, one.other_value, str(stated), is_urgent=one.slot in _URGENT,
+            texts.urls[row], CheckId.TEXT_CONTRADICTS, one.other_value, str(stated), stated=one.value, is_urgent=one.slot in _URGENT,
             n_pages=len(one.other_rows),
         )  # fmt: skip
 
