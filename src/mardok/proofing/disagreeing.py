@@ -38,7 +38,6 @@ _REFERENCES = frozenset(
     )
 )  # fmt: skip
 """Words before figures that lead to another place, and state nothing."""
-_STOPS = str.maketrans(".,;:!?()–—", " " * 10)
 _DIGIT, _WORD = re.compile("[0-9]"), re.compile(r"[^\W\d_]+")
 _SHORTEST_CUE = 3
 """Characters of a figure that a title names by chance."""
@@ -114,10 +113,11 @@ def _said_twice(texts: ProofTexts, numbers: Sequence[int], names: frozenset[str]
     """
     cues = names | NUMBER_WORDS
     left_out = cues | UNITS
+    written = {f"{form}{sign}" for cue in cues for form in (cue, cue.capitalize()) for sign in ("", *".,;:!?)")}
     alike: dict[tuple[str, ...], list[tuple[int, str]]] = defaultdict(list)
     for number in numbers:
         text = texts.texts[number]
-        if _DIGIT.search(text) is None and cues.isdisjoint(text.lower().translate(_STOPS).split()):
+        if _DIGIT.search(text) is None and written.isdisjoint(text.split()):
             continue
         for sentence in sentences_of(text):
             words = _WORD.findall(sentence.lower())

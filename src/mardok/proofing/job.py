@@ -303,8 +303,8 @@ def _contradiction_checks(one: Disagreement, texts: ProofTexts) -> Iterator[Page
     )
     for row in one.other_rows:
         yield PageCheck(
-            texts.urls[row], CheckId.TEXT_CONTRADICTS, one.other_value, str(stated), stated=one.value, is_urgent=one.slot in _URGENT,
-            n_pages=len(one.other_rows),
+            texts.urls[row], CheckId.TEXT_CONTRADICTS, one.other_value, str(stated), n_pages=len(one.other_rows),
+            stated=one.value, is_urgent=one.slot in _URGENT,
         )  # fmt: skip
 
 

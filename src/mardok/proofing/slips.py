@@ -40,8 +40,8 @@ _TAIL = 8
 """Last characters of a text in which it is seen that it ends a sentence."""
 _LEAST_WORDS = 6
 """Words of a block that is running text."""
-_STOP_INSIDE = re.compile(r"[.!?] ")
-_HAS_ARTICLE = re.compile(r"(?:^|\s)[Aa]n? ")
+_STOPS_INSIDE = (". ", "! ", "? ")
+_ARTICLES = frozenset(["a", "an", "A", "An"])
 _COMMA_APART, _USUAL_COMMA = " , ", ", "
 _SPACE_BEFORE_COMMA = re.compile(r"(?<!\S)[^\W\d_]{2,} ,(?= [^\W\d_]{2,})")
 _GLUED_COMMA = re.compile(r"([^\W\d_]{3,}),([^\W\d_]{3,})[.;:!?]?")
@@ -131,9 +131,9 @@ def find_slips(texts: Sequence[str], language: str, settings: Proof, is_technica
         is_running = len(pieces) >= _LEAST_WORDS and _RUNNING.search(text, max(len(text) - _TAIL, 0)) is not None
         if is_running and settings.brackets:
             yield from _brackets(number, text, quotes)
-        if is_running and starters and _STOP_INSIDE.search(text) is not None:
+        if is_running and starters and any(stop in text for stop in _STOPS_INSIDE):
             yield from _capitals(number, text, starters)
-        if has_articles and is_running and _HAS_ARTICLE.search(text) is not None:
+        if has_articles and is_running and not _ARTICLES.isdisjoint(pieces):
             yield from _articles(number, text)
         if settings.leftovers:
             yield from _leftovers(number, text, is_technical)

@@ -134,7 +134,7 @@ def check_spelling(
     sought = {piece for word in candidates for piece in vocabulary.pieces[word]}
     beside = {right for found in candidates.values() for right in found if vocabulary.uses[right] < settings.far_more}
     sought |= {piece for word in beside for piece in vocabulary.pieces.get(word, ())}
-    contexts = _contexts(texts, sought, vocabulary, unknown, language)
+    contexts, places = _contexts(texts, sought, vocabulary, unknown)
     wrong = []
     for word in sorted(candidates):
         right = suspects.verdict(word, candidates[word], contexts)
@@ -144,7 +144,7 @@ def check_spelling(
     told = {one.word for one in wrong}
     capitals = language not in NOUNS_WITH_CAPITALS
     others = {word for word in unknown - told if not (capitals and word[0].isupper())}
-    return Spelling(wrong, _places(texts, others, vocabulary))
+    return Spelling(wrong, {word: tuple(places[word]) for word in sorted(others) if places[word]})
 
 
 def _asked(words: Iterable[str], judges: Judges) -> Iterable[tuple[str, bool]]:
@@ -219,14 +219,25 @@ class _Context:
 
 
 def _contexts(
-    texts: Sequence[str], sought: Collection[str], vocabulary: Vocabulary, unknown: Collection[str], language: str
-) -> Mapping[str, list[_Context]]:
-    """Where words stand, and between which; by word."""
+    texts: Sequence[str], sought: Collection[str], vocabulary: Vocabulary, unknown: Collection[str]
+) -> tuple[Mapping[str, list[_Context]], Mapping[str, list[Place]]]:
+    """Where the words of some pieces stand, and between which; and where each unknown word stands."""
     sought = frozenset(sought)
+    told = sought | {piece for word in unknown for piece in vocabulary.pieces[word]}
     result: dict[str, list[_Context]] = defaultdict(list)
-    folds = language not in NOUNS_WITH_CAPITALS
+    every: dict[str, list[Place]] = defaultdict(list)
+    folds = vocabulary.language not in NOUNS_WITH_CAPITALS
     for number, text in enumerate(texts):
         pieces = text.split()
+        if told.isdisjoint(pieces):
+            continue
+        at = 0
+        for piece in pieces:
+            if piece in told:
+                at = text.index(piece, at)
+                for one in vocabulary.words_of[piece]:
+                    every[_key(one.word, unknown, folds=folds)].append(Place(number, at + one.start, at + one.end))
+                at += len(piece)
         if sought.isdisjoint(pieces):
             continue
         taken = [vocabulary.words_of.get(piece, ()) for piece in pieces]
@@ -268,28 +279,7 @@ def _contexts(
                             before in unknown or after in unknown,
                         )
                     )  # fmt: skip
-    return result
-
-
-def _places(texts: Sequence[str], words: Collection[str], vocabulary: Vocabulary) -> dict[str, tuple[Place, ...]]:
-    """Where words stand, in the order of the words."""
-    sought = {piece for word in words for piece in vocabulary.pieces[word]}
-    result: dict[str, list[Place]] = {word: [] for word in sorted(words)}
-    for number, text in enumerate(texts):
-        pieces = text.split()
-        if sought.isdisjoint(pieces):
-            continue
-        at = 0
-        for piece in pieces:
-            if piece not in sought:
-                continue
-            at = text.index(piece, at)
-            for one in vocabulary.words_of[piece]:
-                name = one.word if one.word in result else one.word.lower()
-                if name in result:
-                    result[name].append(Place(number, at + one.start, at + one.end))
-            at += len(piece)
-    return {word: tuple(places) for word, places in result.items() if places}
+    return result, every
 
 
 def _key(word: str, unknown: Collection[str], *, folds: bool) -> str:
