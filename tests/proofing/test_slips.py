@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mardok.proofing.slips import find_slips
+from mardok.proofing.slips import Slip, look_over
 from mardok.settings import Proof
 
 # (what it is about, text, language, written and right of each slip)
@@ -51,9 +53,13 @@ TOLD: list[tuple[str, str, str, list[tuple[str, str]]]] = [
 ]  # fmt: skip
 
 
+def slips(texts: list[str], language: str = "en") -> list[Slip]:
+    return look_over(texts, language, Proof(), lambda _: False).slips
+
+
 @pytest.mark.parametrize(("text", "language", "expected"), [case[1:] for case in TOLD], ids=[case[0] for case in TOLD])
 def test_what_is_a_slip_and_what_is_not(text: str, language: str, expected: list[tuple[str, str]]) -> None:
-    found = list(find_slips([text], language, Proof(), lambda _: False))
+    found = slips([text], language)
     assert [(one.written, one.right) for one in found] == expected
     assert [text[one.start : one.end] for one in found if one.check != "text-capital"] == [
         written for written, right in expected if right != ". The"
@@ -72,13 +78,13 @@ def test_what_is_a_slip_and_what_is_not(text: str, language: str, expected: list
     ],
 )
 def test_each_rule_has_a_setting(setting: str, text: str) -> None:
-    assert list(find_slips([text], "en", Proof(), lambda _: False))
-    assert not list(find_slips([text], "en", Proof(**{setting: False}), lambda _: False))
+    assert slips([text])
+    assert not look_over([text], "en", Proof(**{setting: False}), lambda _: False).slips
 
 
 def test_placeholders_and_commas_are_examples_where_code_is_shown() -> None:
     texts = ["Dear {first_name}, thank you.", "TODO: write about rosin", "We talk about , and its use in this text."]
-    assert not list(find_slips(texts, "en", Proof(), lambda _: True))
+    assert not look_over(texts, "en", Proof(), lambda _: True).slips
 
 
 @given(
@@ -86,6 +92,8 @@ def test_placeholders_and_commas_are_examples_where_code_is_shown() -> None:
     st.sampled_from(["en", "de", ""]),
 )
 def test_slips_stand_where_they_are_said_to(texts: list[str], language: str) -> None:
-    for one in find_slips(texts, language, Proof(), lambda _: False):
+    over = look_over(texts, language, Proof(), lambda _: False)
+    assert over.counts == Counter(piece for text in texts for piece in text.split())
+    for one in over.slips:
         assert 0 <= one.start < one.end <= len(texts[one.text])
         assert one.written != one.right

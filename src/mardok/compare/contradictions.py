@@ -17,7 +17,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache, lru_cache
 
-from mardok.text.number_words import is_number
+from mardok.text.number_words import NUMBER_WORDS, is_number
 from mardok.text.words import folded_line
 from mardok.vocabulary import SlotKind
 
@@ -201,6 +201,13 @@ def _is_unit(sentence: str, end: int, match: re.Match[str]) -> bool:
 def _is_figure(piece: str, names: frozenset[str]) -> bool:
     folded = folded_line(piece)
     return any(map(str.isdigit, piece)) or folded in names or is_number(folded)
+
+
+@cache
+def figure_cues(language: str) -> frozenset[str]:
+    """What stands between white space where a figure is stated in words, or a month or day is named."""
+    cues = calendar_names(language) | NUMBER_WORDS
+    return frozenset(f"{form}{sign}" for cue in cues for form in (cue, cue.capitalize()) for sign in ("", *".,;:!?)"))
 
 
 @cache

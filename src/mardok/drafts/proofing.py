@@ -15,9 +15,9 @@ from mardok.compare.contradictions import Statement, calendar_names, slot_kind, 
 from mardok.drafts.draft import Draft
 from mardok.drafts.known import KnownSite
 from mardok.proofing.dictionary import DictionaryError, is_library_there
-from mardok.proofing.lookup import Found, look_up, own_words
+from mardok.proofing.lookup import Found, LanguageTexts, look_up, own_words
 from mardok.proofing.rows import around
-from mardok.proofing.slips import find_slips
+from mardok.proofing.slips import look_over
 from mardok.proofing.spelling import Place
 from mardok.sentences import Text, clipped, counted, page_name, quoted, sentence
 from mardok.settings import Proof
@@ -89,11 +89,9 @@ def proof_draft(known: KnownSite, draft: Draft) -> DraftProof:
     """Proofread a draft, beside the site that it is for."""
     settings = known.audit.meta.settings.proof
     texts = list(dict.fromkeys(text for _, text in draft.blocks))
-    slips = [
-        Found(one.check, one.written, one.right, Place(one.text, one.start, one.end))
-        for one in find_slips(texts, draft.language, settings, lambda _: False)
-    ]
-    found, lacking = _looked_up(known, draft, texts, settings)
+    over = look_over(texts, draft.language, settings, lambda _: False)
+    slips = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
+    found, lacking = _looked_up(known, draft, LanguageTexts(draft.language, texts, over.counts), settings)
     accepted = {
         (check, folded_line(written))
         for check, written, decision in _cells(known, "slips", ("check", "written", "decision"))
@@ -111,7 +109,7 @@ def proof_draft(known: KnownSite, draft: Draft) -> DraftProof:
     )
 
 
-def _looked_up(known: KnownSite, draft: Draft, texts: Sequence[str], settings: Proof) -> tuple[list[Found], str]:
+def _looked_up(known: KnownSite, draft: Draft, asked: LanguageTexts, settings: Proof) -> tuple[list[Found], str]:
     """What dictionaries, and the words of the site, say against words of the draft; and why they were not asked."""
     if not settings.spelling or not draft.language:
         return [], ""
@@ -127,7 +125,7 @@ def _looked_up(known: KnownSite, draft: Draft, texts: Sequence[str], settings: P
         if language == draft.language
     }
     try:
-        looked = look_up(texts, draft.language, right, {*known.languages, "en"}, settings, elsewhere=elsewhere)
+        looked = look_up(asked, right, {*known.languages, "en"}, settings, elsewhere=elsewhere)
     except DictionaryError as error:
         return [], str(error)
     if looked is None:

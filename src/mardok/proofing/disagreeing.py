@@ -61,19 +61,23 @@ class Disagreement:
     """The sentence as the first of the other pages has it."""
 
 
-def disagreements_over_site(texts: ProofTexts, page_names: Sequence[str], settings: Proof) -> list[Disagreement]:
+def disagreements_over_site(
+    texts: ProofTexts, with_figures: Mapping[str, Sequence[int]], page_names: Sequence[str], settings: Proof
+) -> list[Disagreement]:
     """Sentences that many pages say with one figure, and few with another.
 
     Parameters
     ----------
+    with_figures : mapping of str to sequence of int
+        Numbers of the texts of each language that may state a figure.
     page_names : sequence of str
         For each page what it is called by: title, H1 and address; a figure of its name is its own.
     settings : Proof
         How many are many, and few.
     """
     result = []
-    for language, numbers in texts.by_language.items():
-        for said in _said_alike(texts, numbers.tolist(), language, settings).values():
+    for language, numbers in with_figures.items():
+        for said in _said_alike(texts, numbers, language, settings).values():
             result += _contradicted(said, language, page_names, settings)
     return sorted(result, key=lambda one: (one.text, one.value, one.other_value))
 
@@ -113,13 +117,9 @@ def _said_twice(texts: ProofTexts, numbers: Sequence[int], names: frozenset[str]
     """
     cues = names | NUMBER_WORDS
     left_out = cues | UNITS
-    written = {f"{form}{sign}" for cue in cues for form in (cue, cue.capitalize()) for sign in ("", *".,;:!?)")}
     alike: dict[tuple[str, ...], list[tuple[int, str]]] = defaultdict(list)
     for number in numbers:
-        text = texts.texts[number]
-        if _DIGIT.search(text) is None and written.isdisjoint(text.split()):
-            continue
-        for sentence in sentences_of(text):
+        for sentence in sentences_of(texts.texts[number]):
             words = _WORD.findall(sentence.lower())
             if _DIGIT.search(sentence) is not None or not cues.isdisjoint(words):
                 alike[tuple(word for word in words if word not in left_out)].append((number, sentence))

@@ -15,9 +15,9 @@ import pandas as pd
 from mardok.findings.page_check import PageCheck
 from mardok.proofing.dictionary import DictionaryError, is_library_there
 from mardok.proofing.disagreeing import Disagreement, disagreements_in_groups, disagreements_over_site
-from mardok.proofing.lookup import Found, Looked, look_up, own_words
+from mardok.proofing.lookup import Found, LanguageTexts, Looked, look_up, own_words
 from mardok.proofing.rows import SlipRow, slip_rows
-from mardok.proofing.slips import find_slips
+from mardok.proofing.slips import look_over
 from mardok.proofing.spelling import Place
 from mardok.proofing.texts import ProofTexts
 from mardok.proofing.variants import Variants, most_used
@@ -81,7 +81,9 @@ def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> Proofrea
     """
     gathered = _gathered(texts, facts, settings)
     rows = sorted(gathered.rows, key=lambda row: (-len(row.pages), row.check, row.written, row.pages))
-    disagreements = disagreements_over_site(texts, facts.page_names, settings) if settings.contradictions else []
+    disagreements = (
+        disagreements_over_site(texts, gathered.with_figures, facts.page_names, settings) if settings.contradictions else []
+    )
     decided = [_decision(row, facts.accepted) for row in rows]
     checks = [
         *(check for row, decision in zip(rows, decided, strict=True) for check in _checks(row, decision, texts)),
@@ -115,6 +117,8 @@ class _Gathered:
     words: list[tuple[str, str, int, bool]] = field(default_factory=list)
     """Each word with its language and uses, and whether a dictionary knows it."""
     variants: list[tuple[str, Variants]] = field(default_factory=list)
+    with_figures: dict[str, list[int]] = field(default_factory=dict)
+    """Numbers of the texts of each language that may state a figure."""
     lacking: dict[str, str] = field(default_factory=dict)
     """What could not be looked at, with the reason, both in words."""
 
@@ -129,9 +133,11 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> _Gathere
         is_asked = False
     for language, numbers in texts.by_language.items():
         shown = [texts.texts[number] for number in numbers.tolist()]
-        slips = find_slips(shown, language, settings, _technical(texts, numbers.tolist()))
-        found = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in slips]
-        looked = _looked_up(shown, language, right, texts, settings, result.lacking) if is_asked else None
+        over = look_over(shown, language, settings, _technical(texts, numbers.tolist()))
+        result.with_figures[language] = numbers[over.with_figures].tolist() if over.with_figures else []
+        found = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
+        asked = LanguageTexts(language, shown, over.counts)
+        looked = _looked_up(asked, right, texts, settings, result.lacking) if is_asked else None
         if looked is not None:
             found += looked.found
             result.words += [(word, language, n, is_known) for word, n, is_known in looked.words]
@@ -145,16 +151,16 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> _Gathere
 
 
 def _looked_up(
-    shown: Sequence[str], language: str, right: Collection[str], texts: ProofTexts, settings: Proof, lacking: dict[str, str]
+    asked: LanguageTexts, right: Collection[str], texts: ProofTexts, settings: Proof, lacking: dict[str, str]
 ) -> Looked | None:
     """What dictionaries say; None, and the reason among what is lacking, if there is no sound one."""
     try:
-        result = look_up(shown, language, right, {*texts.by_language, "en"}, settings, is_technical=texts.is_technical)
+        result = look_up(asked, right, {*texts.by_language, "en"}, settings, is_technical=texts.is_technical)
     except DictionaryError as error:
-        lacking[_spelling_of(language)] = str(error)
+        lacking[_spelling_of(asked.language)] = str(error)
         return None
     if result is None:
-        lacking[_spelling_of(language)] = str(sentence("lacking.no-dictionary", language=language))
+        lacking[_spelling_of(asked.language)] = str(sentence("lacking.no-dictionary", language=asked.language))
     return result
 
 

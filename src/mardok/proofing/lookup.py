@@ -22,6 +22,17 @@ from mardok.vocabulary import CheckId
 _LARGEST_LIST = 10_000_000
 
 
+class LanguageTexts(NamedTuple):
+    """Texts of one language."""
+
+    language: str
+    """ISO 639-1."""
+    texts: Sequence[str]
+    """Each different one once."""
+    counts: Mapping[str, int]
+    """How often each piece between white space stands in them."""
+
+
 class Found(NamedTuple):
     """A slip at one place of one text."""
 
@@ -67,8 +78,7 @@ def own_words(settings: Proof) -> frozenset[str]:
 
 
 def look_up(
-    texts: Sequence[str],
-    language: str,
+    asked: LanguageTexts,
     right: Collection[str],
     other_languages: Iterable[str],
     settings: Proof,
@@ -80,10 +90,8 @@ def look_up(
 
     Parameters
     ----------
-    texts : sequence of str
-        Each different text once.
-    language : str
-        ISO 639-1.
+    asked : LanguageTexts
+        The texts.
     right : collection of str
         Words that are right by somebody's word, in lower case.
     other_languages : iterable of str
@@ -100,6 +108,7 @@ def look_up(
     DictionaryError
         If a dictionary cannot be used.
     """
+    language, texts, counts = asked
     dictionaries = find_dictionaries(language, settings.dictionaries)
     if not dictionaries:
         return None
@@ -113,7 +122,7 @@ def look_up(
         others = _Dictionaries(foreign, stack, settings)
         has_variants = len(dictionaries) > 1 or language != "en"
         judges = Judges(known.knows, others.knows, right, known.stems, is_technical, has_variants)
-        own = count_words(texts, language)
+        own = count_words(counts, language)
         spelling = check_spelling(texts, own, judges, settings, elsewhere=elsewhere)
         found = [
             Found(CheckId.TEXT_MISSPELT, one.word, one.right, place, one.uses_of_right)
@@ -122,10 +131,10 @@ def look_up(
         ]
         uses = own.uses + (Counter(elsewhere) if elsewhere else Counter())
         has_capitals = language in NOUNS_WITH_CAPITALS  # elsewhere what has one is a name
-        asked = [word for word in uses if word not in right and (has_capitals or word[0].islower())]
+        weighed = [word for word in uses if word not in right and (has_capitals or word[0].islower())]
         variants = None
         if len(dictionaries) > 1:
-            first = known.by_variant(asked)
+            first = known.by_variant(weighed)
             uneven = frozenset.union(*first.values()) - frozenset.intersection(*first.values())
             by_variant = known.by_variant([*uneven, *counterparts(uneven)])
             variants = find_variants({word: uses[word] for word in sorted(uneven)}, by_variant, settings.variants)

@@ -1,7 +1,7 @@
 """Slips that need no dictionary: words written twice, commas, brackets, articles, capitals, what was left over.
 
 In:  texts of one language.
-Out: :class:`Slip`: what is wrong, where, and what it should be.
+Out: :class:`Overview`: what is wrong, where, and what it should be; what else is seen in passing.
 
 Each rule tells only what can be decided surely; where a rule is in doubt it is silent.
 """
@@ -9,11 +9,13 @@ Each rule tells only what can be decided surely; where a rule is in doubt it is 
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 from operator import eq
 
+from mardok.compare.contradictions import figure_cues
 from mardok.proofing.written import written_words
 from mardok.settings import Proof
 from mardok.vocabulary import CheckId
@@ -35,6 +37,7 @@ _DOUBLED: dict[str, tuple[str, ...]] = {
     "nl": ("de", "het", "een", "van", "en", "of", "voor", "met", "op", "aan", "is", "zijn", "wordt"),
 }  # fmt: skip
 """Words that no sentence has twice in a row."""
+_DIGIT = re.compile("[0-9]")
 _RUNNING = re.compile(r"[.!?…][\"'”’»)]*$")
 _TAIL = 8
 """Last characters of a text in which it is seen that it ends a sentence."""
@@ -104,8 +107,20 @@ class Slip:
     """What it should be; ``""`` where only a person can tell."""
 
 
-def find_slips(texts: Sequence[str], language: str, settings: Proof, is_technical: Callable[[int], bool]) -> Iterator[Slip]:
-    """Slips in texts, text by text.
+@dataclass(frozen=True)
+class Overview:
+    """What one look at some texts shows."""
+
+    slips: list[Slip]
+    """In the order of the texts."""
+    counts: Counter[str]
+    """How often each piece between white space stands there."""
+    with_figures: list[int]
+    """Numbers of the texts that may state a figure, as one or in words."""
+
+
+def look_over(texts: Sequence[str], language: str, settings: Proof, is_technical: Callable[[int], bool]) -> Overview:
+    """Slips in texts, their pieces counted, and which of them state figures: each is cut apart once for all that.
 
     Parameters
     ----------
@@ -118,25 +133,46 @@ def find_slips(texts: Sequence[str], language: str, settings: Proof, is_technica
     is_technical : callable
         Whether the text of a number stands on a page that shows code, where placeholders and notes are examples.
     """
-    doubled = frozenset(_DOUBLED.get(language, ()) if settings.doubled_words else ())
-    quotes = _QUOTES.get(language)
-    starters = frozenset(_STARTERS.get(language, ()) if settings.capitals else ())
-    has_articles = settings.articles and language == "en"
+    rules = _Rules(language, settings, is_technical)
+    cues = figure_cues(language) if settings.contradictions else None
+    result = Overview([], Counter(), [])
     for number, text in enumerate(texts):
         pieces = text.split()
-        if doubled and any(map(eq, pieces, pieces[1:])):
-            yield from _doubled(number, text, pieces, doubled)
-        if settings.commas and "," in text and not is_technical(number):
+        result.counts.update(pieces)
+        result.slips.extend(rules.slips_of(number, text, pieces))
+        if cues is not None and (_DIGIT.search(text) is not None or not cues.isdisjoint(pieces)):
+            result.with_figures.append(number)
+    return result
+
+
+class _Rules:
+    """The rules that are asked of texts in one language."""
+
+    def __init__(self, language: str, settings: Proof, is_technical: Callable[[int], bool]) -> None:
+        self._settings, self._is_technical = settings, is_technical
+        self._doubled = frozenset(_DOUBLED.get(language, ()) if settings.doubled_words else ())
+        self._starters = frozenset(_STARTERS.get(language, ()) if settings.capitals else ())
+        self._pairs = (*_PAIRS, *([_QUOTES[language]] if language in _QUOTES else []))
+        self._has_articles = settings.articles and language == "en"
+
+    def slips_of(self, number: int, text: str, pieces: Sequence[str]) -> Iterator[Slip]:
+        """Slips in one text."""
+        settings = self._settings
+        if self._doubled and any(map(eq, pieces, pieces[1:])):
+            yield from _doubled(number, text, pieces, self._doubled)
+        if settings.commas and "," in text and not self._is_technical(number):
             yield from _commas(number, text)
-        is_running = len(pieces) >= _LEAST_WORDS and _RUNNING.search(text, max(len(text) - _TAIL, 0)) is not None
-        if is_running and settings.brackets:
-            yield from _brackets(number, text, quotes)
-        if is_running and starters and any(stop in text for stop in _STOPS_INSIDE):
-            yield from _capitals(number, text, starters)
-        if has_articles and is_running and not _ARTICLES.isdisjoint(pieces):
-            yield from _articles(number, text)
+        if len(pieces) >= _LEAST_WORDS and _RUNNING.search(text, max(len(text) - _TAIL, 0)) is not None:
+            if settings.brackets:
+                for opening, closing in self._pairs:
+                    if text.count(opening) != text.count(closing):
+                        yield from _brackets(number, text, opening, closing)
+            if self._starters and any(stop in text for stop in _STOPS_INSIDE):
+                yield from _capitals(number, text, self._starters)
+            if self._has_articles and not _ARTICLES.isdisjoint(pieces):
+                yield from _articles(number, text)
         if settings.leftovers:
-            yield from _leftovers(number, text, is_technical)
+            yield from _leftovers(number, text, self._is_technical)
 
 
 def _doubled(number: int, text: str, pieces: Sequence[str], words: Collection[str]) -> Iterator[Slip]:
@@ -164,26 +200,26 @@ def _commas(number: int, text: str) -> Iterator[Slip]:
             return
 
 
-def _brackets(number: int, text: str, quotes: tuple[str, str] | None) -> Iterator[Slip]:
-    for opening, closing in (*_PAIRS, *([quotes] if quotes else [])):
-        if text.count(opening) == text.count(closing):
-            continue
+def _brackets(number: int, text: str, opening: str, closing: str) -> Iterator[Slip]:
+    """The first sign of a pair that has no counterpart."""
+    if opening in "([":
+        # An interval may be half open.
         if text.count("[") != text.count("]") and text.count("(") != text.count(")"):
-            continue  # an interval, half open
-        if opening in "([" and (_ENUMERATED.search(text) or _FACES.search(text)):
-            continue
-        if opening not in "([" and (text.startswith(opening) or text.count(closing) < text.count(opening)):
-            continue  # a quotation of several paragraphs opens each of them
-        at = _unpaired(text, opening, closing)
-        if at >= 0:
-            start = text.rfind(" ", 0, at) + 1
-            end = next((place for place in range(at, len(text)) if text[place] == " "), len(text))
-            beside = text[at + 1 : at + 2] if text[at] == opening else text[at - 1 : at]
-            piece = text[start:end]
-            if "\\" not in piece and (
-                beside.isalnum() or (text[at] == closing and beside in ".!?,")
-            ):  # else it is the sign that is spoken of
-                yield Slip(number, start, end, CheckId.TEXT_BRACKET, text[start:end], "")
+            return
+        if _ENUMERATED.search(text) or _FACES.search(text):
+            return
+    elif text.startswith(opening) or text.count(closing) < text.count(opening):
+        return  # a quotation of several paragraphs opens each of them
+    at = _unpaired(text, opening, closing)
+    if at < 0:
+        return
+    start = text.rfind(" ", 0, at) + 1
+    end = next((place for place in range(at, len(text)) if text[place] == " "), len(text))
+    piece = text[start:end]
+    beside = text[at + 1 : at + 2] if text[at] == opening else text[at - 1 : at]
+    is_sign = not beside.isalnum() and not (text[at] == closing and beside in ".!?,")  # it is the sign that is spoken of
+    if "\\" not in piece and not is_sign:
+        yield Slip(number, start, end, CheckId.TEXT_BRACKET, piece, "")
 
 
 def _unpaired(text: str, opening: str, closing: str) -> int:

@@ -168,15 +168,18 @@ class Vocabulary:
     """ISO 639-1."""
 
 
-def count_words(texts: Iterable[str], language: str) -> Vocabulary:
-    """Count the words of texts.
+def count_words(counts: Mapping[str, int], language: str) -> Vocabulary:
+    """Count the words of texts by their pieces, each of which is taken apart once.
 
-    Each different piece between white space is taken apart once. A word with a capital is the same as without, if it stands
-    there without, where nouns have no capitals.
+    A word with a capital is the same as without, if it stands there without, where nouns have no capitals.
+
+    Parameters
+    ----------
+    counts : mapping of str to int
+        How often each piece between white space stands in the texts.
+    language : str
+        ISO 639-1.
     """
-    counts: Counter[str] = Counter()
-    for text in texts:
-        counts.update(text.split())
     uses: Counter[str] = Counter()
     pieces: dict[str, list[str]] = defaultdict(list)
     whole: set[str] = set()
