@@ -146,7 +146,9 @@ def test_what_is_missing_is_named_in_one_line(
     only_these: Path, page_table: Table, monkeypatch: pytest.MonkeyPatch, run_here: Any, tmp_path: Path
 ) -> None:
     made = audit(page_table, [PLAIN])
-    assert made.meta.not_computed["spelling (en)"].startswith("there is no dictionary of 'en'; install hunspell-en")
+    assert made.meta.not_computed["spelling (en)"].startswith(
+        "there is no dictionary of 'en'; install one (Debian: apt install hunspell-en-gb;"
+    )
     monkeypatch.setattr("mardok.proofing.job.is_library_there", lambda: False)
     made = audit(page_table, [PLAIN], dictionaries=f"'{only_these}'")
     assert "pip install 'mardok[proof]'" in made.meta.not_computed["spelling"]

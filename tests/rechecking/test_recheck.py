@@ -22,7 +22,7 @@ from mardok.demo.search import FIRST_DAY, later_rows
 from mardok.demo.site import responses
 from mardok.demo.troubles import url
 from mardok.rechecking.changes import changes_table
-from mardok.rechecking.comparable import differing_settings, not_comparable
+from mardok.rechecking.comparable import can_check, differing_settings, not_comparable
 from mardok.rechecking.state import State
 from mardok.rechecking.verdict import Compared
 from mardok.tables import RECHECK_TABLES
@@ -149,6 +149,22 @@ def test_the_same_audit_twice_has_no_changes(demo: mardok.Audit, demo_folder: Pa
     assert "No effect" in again.effect_text
     for one in states:
         assert set(mardok.recheck(one, one).changes["change"]) == {Change.LEFT}
+
+
+def test_checks_that_one_audit_was_not_asked_for_are_no_changes(
+    demo: mardok.Audit, only_these: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("mardok.proofing.dictionary._SYSTEM_FOLDERS", (str(only_these),))
+    asked = ["proof.spelling=true", "proof.articles=false"]
+    changed = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, settings=mardok.read_settings(assignments=asked))
+    for one, other in ((demo, changed), (changed, demo)):
+        spelled = not_comparable(one.meta, other.meta)
+        assert not spelled
+        assert set(changes_table(Compared(State(one), State(other)), spelled)["change"]) == {Change.LEFT}
+    only = mardok.read_settings(assignments=["proof.spelling=true"]).proof
+    assert can_check("text-misspelt", demo.meta) is False
+    assert can_check("text-misspelt", changed.meta) is False  # no dictionary of German
+    assert can_check("text-doubled-word", demo.meta) is only.doubled_words
 
 
 SOME_SETTINGS = ("copies.resemblance=0.6", "thin.pages=2", "text.ignore=article", "plan.trim_share=0.1")

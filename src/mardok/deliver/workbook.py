@@ -19,7 +19,7 @@ from openpyxl.utils import get_column_letter
 from mardok.folder import neutral_cell
 from mardok.tables import SMALL_GAIN_DECIMALS, TABLES, Column, Table
 
-SHEETS = ("plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks")
+SHEETS = ("plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks", "contradictions", "slips")
 _MOST_ROWS = 1_000_000
 """Rows of a sheet; the format ends at 1,048,576."""
 _MOST_LINKS = 60_000

@@ -15,6 +15,7 @@ from mardok.compare.contradictions import Statement, calendar_names, slot_kind, 
 from mardok.drafts.draft import Draft
 from mardok.drafts.known import KnownSite
 from mardok.proofing.dictionary import DictionaryError, is_library_there
+from mardok.proofing.job import no_dictionary
 from mardok.proofing.lookup import Found, LanguageTexts, look_up, own_words
 from mardok.proofing.rows import around
 from mardok.proofing.slips import look_over
@@ -129,7 +130,7 @@ def _looked_up(known: KnownSite, draft: Draft, asked: LanguageTexts, settings: P
     except DictionaryError as error:
         return [], str(error)
     if looked is None:
-        return [], str(sentence("lacking.no-dictionary", language=draft.language))
+        return [], no_dictionary(draft.language)
     return looked.found, ""
 
 

@@ -31,6 +31,9 @@ from mardok.vocabulary import Action, CheckId, Decision, SlipPlace, SlotKind, St
 _URGENT = (SlotKind.PRICE, SlotKind.HOUR, SlotKind.TELEPHONE)
 """What costs money or visitors today if it is wrong."""
 _NAMED = 5
+_PACKAGES = {"en": "en-gb", "de": "de-de", "pt": "pt-pt", "nb": "no", "nn": "no"}
+"""What Debian's packages of dictionaries are called, where not by the language."""
+_WITHOUT_SPACES = frozenset(["ja", "zh", "th", "lo", "km", "my"])
 PROOF_CHECKS = (
     CheckId.TEXT_MISSPELT, CheckId.TEXT_VARIANTS_MIXED, CheckId.TEXT_DOUBLED_WORD, CheckId.TEXT_COMMA, CheckId.TEXT_BRACKET,
     CheckId.TEXT_ARTICLE, CheckId.TEXT_CAPITAL, CheckId.TEXT_LEFTOVER, CheckId.TEXT_CONTRADICTS,
@@ -160,7 +163,7 @@ def _looked_up(
         lacking[_spelling_of(asked.language)] = str(error)
         return None
     if result is None:
-        lacking[_spelling_of(asked.language)] = str(sentence("lacking.no-dictionary", language=asked.language))
+        lacking[_spelling_of(asked.language)] = no_dictionary(asked.language)
     return result
 
 
@@ -247,6 +250,14 @@ def _technical(texts: ProofTexts, numbers: Sequence[int]) -> Callable[[int], boo
         return is_about_code or any(row in texts.pages_with_code for row in texts.pages_of(numbers[number]))
 
     return is_technical
+
+
+def no_dictionary(language: str) -> str:
+    """Why words of a language were not looked up, and what brings a dictionary."""
+    if language in _WITHOUT_SPACES:
+        return str(sentence("lacking.no-words"))
+    brought = sentence("lacking.packages", debian=f"hunspell-{_PACKAGES.get(language, language)}")
+    return str(sentence("lacking.no-dictionary", language=language, package=brought))
 
 
 def spelling_names(languages: Iterable[str]) -> set[str]:

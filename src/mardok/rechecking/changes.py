@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import partial
 
 import pandas as pd
 
@@ -60,7 +61,7 @@ def changes_table(compared: Compared, left_out: Collection[Subject]) -> pd.DataF
     for subject, findings in (
         (Subject.GROUP, _groups),
         (Subject.RIVALS, _rivals),
-        (Subject.PROPOSAL, _proposals),
+        (Subject.PROPOSAL, partial(_proposals, left_out=checks_left_out(compared))),
     ):
         if subject not in left_out:
             was, now = findings(compared.before, {}), findings(compared.after, identity.origin)
@@ -175,11 +176,13 @@ def _grouped(state: State, origin: Mapping[str, str], kinds: Collection[GroupKin
     return result
 
 
-def _proposals(state: State, origin: Mapping[str, str]) -> list[Finding]:
-    plan = state.audit.plan
-    plan = plan[plan["action"] != Action.LEAVE]
+def _proposals(state: State, origin: Mapping[str, str], left_out: Collection[str] = ()) -> list[Finding]:
+    """What is proposed, without what rests on checks that are left out."""
+    plan, steps = state.audit.plan, state.audit.steps
+    resting = set(steps[steps["rule"].isin(left_out)]["proposal"])
+    steps = steps[~steps["rule"].isin(left_out)]
+    plan = plan[(plan["action"] != Action.LEAVE) & ~plan["proposal"].isin(resting - set(steps["proposal"]))]
     members: dict[str, dict[str, None]] = defaultdict(dict)
-    steps = state.audit.steps
     steps = steps[steps["proposal"].isin(plan["proposal"])]
     action_of = dict(zip(plan["proposal"], plan["action"], strict=True))
     for proposal, url, step, rule in cells_of(steps, ["proposal", "url", "step", "rule"]):

@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from mardok.meta import AuditMeta
+from mardok.proofing.job import spelling_names
 from mardok.sentences import Sentence, listing, sentence
 from mardok.vocabulary import CheckId, NotComputed, Subject
 
@@ -25,6 +26,7 @@ _DEPENDING: Mapping[str, frozenset[Subject]] = {
     "thin": frozenset([Subject.THIN, Subject.RIVALS, Subject.PROPOSAL]),
     "checks": frozenset([Subject.CHECK, Subject.PROPOSAL]),
     "plan": frozenset([Subject.PROPOSAL]),
+    "proof": frozenset([Subject.CHECK, Subject.PROPOSAL]),
     "recheck": frozenset(),
 }
 """Findings that another setting of a section changes; all of them where a section is not named."""
@@ -35,6 +37,12 @@ _NEEDED: tuple[tuple[str, NotComputed], ...] = (
     ("image-broken", NotComputed.IMAGES), ("sitemap-", NotComputed.SITEMAPS), ("redirect-", NotComputed.STATUS),
 )  # fmt: skip
 """What checks need, by the beginnings of their names."""
+_ASKED_FOR: Mapping[str, str] = {
+    CheckId.TEXT_MISSPELT: "spelling", CheckId.TEXT_VARIANTS_MIXED: "spelling", CheckId.TEXT_DOUBLED_WORD: "doubled_words",
+    CheckId.TEXT_COMMA: "commas", CheckId.TEXT_BRACKET: "brackets", CheckId.TEXT_ARTICLE: "articles",
+    CheckId.TEXT_CAPITAL: "capitals", CheckId.TEXT_LEFTOVER: "leftovers", CheckId.TEXT_CONTRADICTS: "contradictions",
+}  # fmt: skip
+"""Settings of proofreading without which checks are not made."""
 _WHOLE = frozenset([CheckId.PAGE_ORPHAN])
 """Checks that only a whole crawl allows."""
 
@@ -75,13 +83,19 @@ def not_comparable(before: AuditMeta, after: AuditMeta) -> dict[Subject, Sentenc
 
 def _matters(name: str, subject: Subject) -> bool:
     section = name.partition(".")[0]
+    # Of what is asked for or not each check tells by itself whether it can be compared.
+    is_own = section == "proof" and name.rpartition(".")[2] in _ASKED_FOR.values()
     is_effort = name.startswith(("plan.effort.", "plan.confidence_"))
-    return not is_effort and subject in _DEPENDING.get(section, _ALL)
+    return not is_effort and not is_own and subject in _DEPENDING.get(section, _ALL)
 
 
 def can_check(check: str, meta: AuditMeta) -> bool:
     """Whether an audit could find a trouble at all."""
     if check in _WHOLE and not meta.totals["crawl"]["whole"]:
+        return False
+    if check in _ASKED_FOR and not getattr(meta.settings.proof, _ASKED_FOR[check]):
+        return False
+    if _ASKED_FOR.get(check) == "spelling" and not spelling_names(meta.totals["languages"]).isdisjoint(meta.not_computed):
         return False
     return not any(check.startswith(begin) and lacks(meta, what) for begin, what in _NEEDED)
 
