@@ -77,6 +77,16 @@ def test_the_slot_of_a_series_and_a_figure_in_the_title_are_no_contradictions(pa
     assert told(audit(page_table, said, titles)) == []
 
 
+def test_pages_whose_language_nobody_can_tell_are_looked_at_as_well(page_table: Table) -> None:
+    said = [f"Zzq xxv (12) qqk vvx zzk: {n} kkq xvz qxk zvk xqz." for n in ["£36"] * 9 + ["£38"]]
+    pages = [f"<main><h1>{OWN[n]} {n}</h1><p>{text}</p><p>Lorem ipsum</p>" for n, text in enumerate(said)]
+    rows = [{"url": f"{HOST}/{n}/", "html": html} for n, html in enumerate(pages)]
+    made = mardok.audit(page_table(rows))
+    assert set(made.pages["language"]) == {""}
+    assert told(made) == [("price", "£36", "£38")]
+    assert "Lorem ipsum" in made.tables["slips"]["written"].tolist()
+
+
 def test_references_are_no_facts(page_table: Table) -> None:
     said = ["For more about the care of bows see section 4.2 of our book."] * 9
     assert told(audit(page_table, [*said, "For more about the care of bows see section 4.3 of our book."])) == []

@@ -140,7 +140,7 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> _Gathere
         result.with_figures[language] = numbers[over.with_figures].tolist() if over.with_figures else []
         found = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
         asked = LanguageTexts(language, shown, over.counts)
-        looked = _looked_up(asked, right, texts, settings, result.lacking) if is_asked else None
+        looked = _looked_up(asked, right, texts, settings, result.lacking) if is_asked and language else None
         if looked is not None:
             found += looked.found
             result.words += [(word, language, n, is_known) for word, n, is_known in looked.words]

@@ -116,7 +116,7 @@ def look_up(
         known = _Dictionaries(dictionaries, stack, settings)
         foreign = [
             one
-            for other in sorted({*other_languages} - {language})
+            for other in sorted({*other_languages} - {language, ""})
             for one in find_dictionaries(other, settings.dictionaries)
         ]
         others = _Dictionaries(foreign, stack, settings)

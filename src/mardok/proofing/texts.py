@@ -57,8 +57,8 @@ class ProofTexts:
 
     @cached_property
     def by_language(self) -> Mapping[str, NDArray[np.int64]]:
-        """Numbers of the texts that stand on pages of each language, in rising order."""
-        names = sorted({self.languages[row] for row in np.unique(self.page).tolist()} - {""})
+        """Numbers of the texts that stand on pages of each language (``""`` if that cannot be told), in rising order."""
+        names = sorted({self.languages[row] for row in np.unique(self.page).tolist()})
         code = {name: number for number, name in enumerate(names)}
         of_page = np.array([code.get(name, -1) for name in self.languages], np.int64)
         of_place = of_page[self.page] if len(self.page) else np.zeros(0, np.int64)
