@@ -88,9 +88,10 @@ def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> Proofrea
         disagreements_over_site(texts, gathered.with_figures, facts.page_names, settings) if settings.contradictions else []
     )
     decided = [_decision(row, facts.accepted) for row in rows]
+    left = [row for row, decision in zip(rows, decided, strict=True) if decision != Decision.ACCEPT]
     checks = [
-        *(check for row, decision in zip(rows, decided, strict=True) for check in _checks(row, decision, texts)),
-        *(check for language, one in gathered.variants for check in _variant_check(language, one, rows, texts)),
+        *(check for row in left for check in _checks(row, texts)),
+        *(check for language, one in gathered.variants for check in _variant_check(language, one, left, texts)),
         *(check for one in disagreements for check in _contradiction_checks(one, texts)),
     ]
     tables = {
@@ -273,9 +274,9 @@ def _decision(row: SlipRow, accepted: Mapping[tuple[str, str], str]) -> str:
     return accepted.get((str(row.check), folded_line(row.written)), "")
 
 
-def _checks(row: SlipRow, decision: str, texts: ProofTexts) -> Iterator[PageCheck]:
-    """The troubles of pages that a row is, unless a person said that it is right, or all of them are one finding."""
-    if decision == Decision.ACCEPT or row.check == CheckId.TEXT_VARIANTS_MIXED:
+def _checks(row: SlipRow, texts: ProofTexts) -> Iterator[PageCheck]:
+    """The troubles of pages that a row is, unless all of its kind are one finding."""
+    if row.check == CheckId.TEXT_VARIANTS_MIXED:
         return
     n = len(row.pages)
     shared = ""
