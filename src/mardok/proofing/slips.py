@@ -18,6 +18,7 @@ from operator import eq
 from mardok.compare.contradictions import figure_cues
 from mardok.proofing.written import written_words
 from mardok.settings import Proof
+from mardok.text.number_words import is_number
 from mardok.vocabulary import CheckId
 
 _DOUBLED: dict[str, tuple[str, ...]] = {
@@ -37,6 +38,7 @@ _DOUBLED: dict[str, tuple[str, ...]] = {
     "nl": ("de", "het", "een", "van", "en", "of", "voor", "met", "op", "aan", "is", "zijn", "wordt"),
 }  # fmt: skip
 """Words that no sentence has twice in a row."""
+_UND_INSIDE, _SIGNS = re.compile(r"\w{3}und\w{3}"), ".,;:!?()"
 _DIGIT = re.compile("[0-9]")
 _RUNNING = re.compile(r"[.!?…][\"'”’»)]*$")
 _TAIL = 8
@@ -140,9 +142,18 @@ def look_over(texts: Sequence[str], language: str, settings: Proof, is_technical
         pieces = text.split()
         result.counts.update(pieces)
         result.slips.extend(rules.slips_of(number, text, pieces))
-        if cues is not None and (_DIGIT.search(text) is not None or not cues.isdisjoint(pieces)):
+        if cues is None:
+            continue
+        may_be_compound = "-" in text or (language == "de" and _UND_INSIDE.search(text) is not None)
+        has_compound = may_be_compound and any(map(_is_compound_number, pieces))
+        if has_compound or _DIGIT.search(text) is not None or not cues.isdisjoint(pieces):
             result.with_figures.append(number)
     return result
+
+
+def _is_compound_number(piece: str) -> bool:
+    """Whether a piece is a number such as "twenty-two" or "zweiundzwanzig"."""
+    return ("-" in piece or _UND_INSIDE.search(piece) is not None) and is_number(piece.strip(_SIGNS).lower())
 
 
 class _Rules:
