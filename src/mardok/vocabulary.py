@@ -486,6 +486,13 @@ class CheckId(StrEnum):
     VARIANT_ANSWERS = "variant-answers"
 
 
+WORD_CHECKS = (
+    CheckId.TEXT_MISSPELT, CheckId.TEXT_DOUBLED_WORD, CheckId.TEXT_COMMA, CheckId.TEXT_BRACKET, CheckId.TEXT_ARTICLE,
+    CheckId.TEXT_CAPITAL, CheckId.TEXT_LEFTOVER,
+)  # fmt: skip
+"""Checks each of whose troubles is one word or sign."""
+
+
 class Outcome(StrEnum):
     """What became of a step."""
 

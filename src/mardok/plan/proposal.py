@@ -76,7 +76,7 @@ class Step:
     """How the address differs from the one that stays, where it goes by a rule for many."""
     pattern_value: str = ""
     """The parameter, or the scheme or host with the one that takes its place, such as ``http > https``; of a link that is to
-    be changed the address that it leads to today."""
+    be changed the address that it leads to today, of a word that is wrong the word."""
     whose: Owner | None = None
     """Whose work it is, where that is somebody else than usual."""
     check: CheckId | None = None

@@ -26,7 +26,7 @@ from mardok.sentences import Sentence, Text, clauses, listing, page_name, reason
 from mardok.settings import Plan
 from mardok.text.words import folded_line
 from mardok.urls import matches
-from mardok.vocabulary import Action, CheckId, Confidence, Evidence, OtherRule, Owner, StepKind
+from mardok.vocabulary import WORD_CHECKS, Action, CheckId, Confidence, Evidence, OtherRule, Owner, StepKind
 
 _EXAMPLES, _NAMED_FAULTS = 2, 3
 
@@ -232,7 +232,7 @@ def _proposal(
             _ORDERS[check].step,
             site.end_of(page_check.target),
             _detail(page_check),
-            pattern_value=page_check.link,
+            pattern_value=page_check.value if check in WORD_CHECKS else page_check.link,
             whose=Owner.DEVELOPER if page_check.template and _ORDERS[check].owner == Owner.EDITOR else _ORDERS[check].owner,
             check=check,
         )

@@ -26,7 +26,7 @@ from mardok.settings import Proof, Settings
 from mardok.tables import CONTRADICTIONS, SET_APART, SITE_WORDS, SLIP_PLACES, SLIPS, UNKNOWN_WORDS
 from mardok.text.site import Site
 from mardok.text.words import folded_line
-from mardok.vocabulary import Action, CheckId, Decision, SlipPlace, SlotKind, StepKind
+from mardok.vocabulary import WORD_CHECKS, Action, CheckId, Decision, SlipPlace, SlotKind, StepKind
 
 _URGENT = (SlotKind.PRICE, SlotKind.HOUR, SlotKind.TELEPHONE)
 """What costs money or visitors today if it is wrong."""
@@ -34,10 +34,7 @@ _NAMED = 5
 _PACKAGES = {"en": "en-gb", "de": "de-de", "pt": "pt-pt", "nb": "no", "nn": "no"}
 """What Debian's packages of dictionaries are called, where not by the language."""
 _WITHOUT_SPACES = frozenset(["ja", "zh", "th", "lo", "km", "my"])
-PROOF_CHECKS = (
-    CheckId.TEXT_MISSPELT, CheckId.TEXT_VARIANTS_MIXED, CheckId.TEXT_DOUBLED_WORD, CheckId.TEXT_COMMA, CheckId.TEXT_BRACKET,
-    CheckId.TEXT_ARTICLE, CheckId.TEXT_CAPITAL, CheckId.TEXT_LEFTOVER, CheckId.TEXT_CONTRADICTS,
-)  # fmt: skip
+PROOF_CHECKS = (*WORD_CHECKS, CheckId.TEXT_VARIANTS_MIXED, CheckId.TEXT_CONTRADICTS)
 """What proofreading looks for."""
 
 

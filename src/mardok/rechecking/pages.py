@@ -15,7 +15,7 @@ from mardok.rechecking.state import State, Trouble
 from mardok.rechecking.verdict import UNSEEN, Compared, PlannedStep, Verdict, named, verdict
 from mardok.sentences import Text, clipped, counted, listing, path_of, sentence
 from mardok.text.words import words
-from mardok.vocabulary import CheckId, Found, Outcome, Owner, StepKind
+from mardok.vocabulary import WORD_CHECKS, CheckId, Found, Outcome, Owner, StepKind
 
 _NAMED, _QUOTED = 3, 80
 
@@ -135,8 +135,8 @@ def verify_repair(step: PlannedStep, compared: Compared, can_check: bool) -> Ver
         return UNSEEN
     if not can_check:
         return verdict(Outcome.NOT_TESTABLE, Found.NOT_CHECKED)
-    was = before.troubles.get((step.url, step.rule), [])
-    now = after.troubles.get((step.url, step.rule), [])
+    was = _about(step, before.troubles.get((step.url, step.rule), []))
+    now = _about(step, after.troubles.get((step.url, step.rule), []))
     if was and all(trouble.is_template for trouble in was):
         return _repaired_template(step, compared)
     there = before.row_of.get(step.url, -1)
@@ -145,7 +145,7 @@ def verify_repair(step: PlannedStep, compared: Compared, can_check: bool) -> Ver
         page = compared.page_now(step.url)
         if isinstance(page, Verdict):
             return page
-        now = after.troubles.get((str(after.cell("url", page)), step.rule), [])
+        now = _about(step, after.troubles.get((str(after.cell("url", page)), step.rule), []))
         if not now and before.cell("indexable", there) and not after.cell("indexable", page):
             # What is not in the index is not checked.
             return verdict(Outcome.NOT_TESTABLE, Found.NOT_INDEXABLE, reason=after.cell("reason", page))
@@ -157,6 +157,12 @@ def verify_repair(step: PlannedStep, compared: Compared, can_check: bool) -> Ver
     if _what_is_wrong(step, now) != _what_is_wrong(step, was):
         return verdict(Outcome.OTHERWISE, Found.CHANGED_NOT_REPAIRED, **told)
     return verdict(Outcome.NOT_DONE, Found.NOT_REPAIRED, **told)
+
+
+def _about(step: PlannedStep, troubles: Sequence[Trouble]) -> list[Trouble]:
+    """Of the troubles of a check those that a step is about: of words the one that it names."""
+    is_word = step.rule in WORD_CHECKS and bool(step.pattern_value)
+    return [one for one in troubles if not is_word or one.value == step.pattern_value]
 
 
 def _what_is_wrong(step: PlannedStep, troubles: Iterable[Trouble]) -> Counter[tuple[str, str]]:
@@ -183,8 +189,9 @@ def _repaired_template(step: PlannedStep, compared: Compared) -> Verdict:
         url
         for url in before.of_templates.get(step.rule, frozenset())
         if url in after.row_of and after.cell("indexable", after.row_of[url])
+        if _about(step, before.troubles[url, step.rule])
     ]
-    left = [url for url in sorted(seen) if (url, step.rule) in after.troubles]
+    left = [url for url in sorted(seen) if _about(step, after.troubles.get((url, step.rule), []))]
     told = {"trouble": _trouble(step.rule, ()), "left": len(left), "pages": counted("page", len(seen))}
     if not left:
         return verdict(Outcome.DONE, Found.REPAIRED, **told)
