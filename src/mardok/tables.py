@@ -691,8 +691,8 @@ STEP_ROWS = Table(
         Column(
             "pattern_value",
             "str",
-            "the parameter, or scheme or host with the one in its place; of a link to change, where it leads; of a wrong word, "
-            "the word",
+            "the parameter, or scheme or host with the one in its place; of a link to change, where it leads; of a word "
+            "that is wrong, the word",
         ),
         Column("owner", "str", "whose work it is", words=tuple(Owner)),
         Column("detail", "str", "what else the person who does it must know"),
