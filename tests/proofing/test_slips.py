@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import Counter
 
 import pytest
@@ -15,6 +16,7 @@ from mardok.settings import Proof
 TOLD: list[tuple[str, str, str, list[tuple[str, str]]]] = [
     ("a doubled word", "Set the the bridge upright.", "en", [("the the", "the")]),
     ("a doubled word in German", "Der Steg und und die Saiten.", "de", [("und und", "und")]),
+    ("a word three times", "Set the the the bridge of of it upright.", "en", [("of of", "of"), ("the the the", "the")]),
     ("had had", "He had had the violin for years.", "en", []),
     ("that that", "We know that that bow is old.", "en", []),
     ("a relative clause", "Frauen, die die Geige lieben.", "de", []),
@@ -97,3 +99,18 @@ def test_slips_stand_where_they_are_said_to(texts: list[str], language: str) -> 
     for one in over.slips:
         assert 0 <= one.start < one.end <= len(texts[one.text])
         assert one.written != one.right
+
+
+def test_slips_without_end_cost_no_more_than_their_text() -> None:
+    n = 50_000
+    for text in (
+        "the the " * n,
+        "a ((" * n + ".",
+        "a old b (" * n + ".",
+        "ab ,cd " * n,
+        "{{x}} [your a " * n,
+        "aaa. the b " * n,
+    ):
+        begun = time.process_time()
+        look_over([text], "en", Proof(), lambda _: False)
+        assert time.process_time() - begun < 5  # growth with the square would take minutes

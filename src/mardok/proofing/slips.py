@@ -187,11 +187,9 @@ class _Rules:
 
 
 def _doubled(number: int, text: str, pieces: Sequence[str], words: Collection[str]) -> Iterator[Slip]:
-    for one, other in pairwise(pieces):
-        if one == other and one in words:
-            found = re.search(rf"(?<!\S){re.escape(one)}\s+{re.escape(one)}(?!\S)", text)
-            if found is not None:
-                yield Slip(number, found.start(), found.end(), CheckId.TEXT_DOUBLED_WORD, found[0], one)
+    for word in sorted({one for one, other in pairwise(pieces) if one == other and one in words}):
+        for found in re.finditer(rf"(?<!\S){re.escape(word)}(?:\s+{re.escape(word)})+(?!\S)", text):
+            yield Slip(number, found.start(), found.end(), CheckId.TEXT_DOUBLED_WORD, found[0], word)
 
 
 def _commas(number: int, text: str) -> Iterator[Slip]:
