@@ -170,7 +170,7 @@ def only_these(dictionaries: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     return dictionaries
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def is_word() -> Iterator[Callable[[str, str], bool]]:
     """Whether one of Debian's dictionaries of a language knows a word."""
     with ExitStack() as stack:
