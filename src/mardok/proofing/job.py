@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import pandas as pd
 
@@ -108,13 +109,23 @@ def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> Proofrea
     return Proofread(tables, checks, gathered.lacking, disagreements)
 
 
+class _Unknown(NamedTuple):
+    """A word that no dictionary knows."""
+
+    language: str
+    word: str
+    uses: int
+    texts: Sequence[int]
+    """Numbers of the texts that it stands in."""
+
+
 @dataclass
 class _Gathered:
     """What was found, language by language."""
 
     rows: list[SlipRow] = field(default_factory=list)
-    unknown: list[tuple[str, str, Sequence[Place]]] = field(default_factory=list)
-    """Language, word and places of each word that no dictionary knows."""
+    unknown: list[_Unknown] = field(default_factory=list)
+    """Words that no dictionary knows."""
     words: list[tuple[str, str, int, bool]] = field(default_factory=list)
     """Each word with its language and uses, and whether a dictionary knows it."""
     variants: list[tuple[str, Variants]] = field(default_factory=list)
@@ -143,9 +154,10 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> _Gathere
             found += looked.found
             result.words += [(word, language, n, is_known) for word, n, is_known in looked.words]
             result.variants += [(language, looked.variants)] if looked.variants is not None else []
+            uses = {word: n for word, n, _ in looked.words}
             result.unknown += [
-                (language, word, [Place(int(numbers[one.text]), one.start, one.end) for one in places])
-                for word, places in looked.unknown.items()
+                _Unknown(language, word, uses[word], numbers[list(texts_with)].tolist())
+                for word, texts_with in looked.unknown.items()
             ]
         result.rows += slip_rows(found, language, numbers.tolist(), texts, facts.template_pages)
     return result
@@ -323,11 +335,10 @@ def _contradiction_checks(one: Disagreement, texts: ProofTexts) -> Iterator[Page
         )  # fmt: skip
 
 
-def _unknown_table(
-    unknown: Iterable[tuple[str, str, Sequence[Place]]], texts: ProofTexts, accepted: Mapping[tuple[str, str], str]
-) -> pd.DataFrame:
-    def row(language: str, word: str, places: Sequence[Place]) -> tuple[object, ...]:
-        pages = sorted({page for place in places for page in texts.pages_of(place.text, language)})
-        return word, language, len(places), len(pages), texts.urls[pages[0]], accepted.get(("", word.lower()), "")
+def _unknown_table(unknown: Iterable[_Unknown], texts: ProofTexts, accepted: Mapping[tuple[str, str], str]) -> pd.DataFrame:
+    def row(one: _Unknown) -> tuple[object, ...]:
+        pages = sorted({page for text in one.texts for page in texts.pages_of(text, one.language)})
+        decision = accepted.get(("", one.word.lower()), "")
+        return one.word, one.language, one.uses, len(pages), texts.urls[pages[0]], decision
 
-    return UNKNOWN_WORDS.frame(row(*one) for one in unknown)
+    return UNKNOWN_WORDS.frame(row(one) for one in unknown)

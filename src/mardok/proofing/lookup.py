@@ -49,8 +49,8 @@ class Looked(NamedTuple):
     """What dictionaries say of the texts of one language."""
 
     found: list[Found]
-    unknown: Mapping[str, Sequence[Place]]
-    """Words that no dictionary knows and nothing speaks against."""
+    unknown: Mapping[str, Sequence[int]]
+    """Words that no dictionary knows and nothing speaks against, with the texts that they stand in."""
     words: list[tuple[str, int, bool]]
     """Each word with its uses, and whether a dictionary knows it."""
     variants: Variants | None

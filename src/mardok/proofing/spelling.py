@@ -79,8 +79,8 @@ class Spelling:
 
     wrong: Sequence[Misspelling] = ()
     """In the order of the words."""
-    unknown: Mapping[str, Sequence[Place]] = field(default_factory=dict)
-    """Other words that no dictionary knows, with their places; names are not among them."""
+    unknown: Mapping[str, Sequence[int]] = field(default_factory=dict)
+    """Other words that no dictionary knows, with the texts that they stand in; names are not among them."""
 
 
 @dataclass(frozen=True)
@@ -134,7 +134,7 @@ def check_spelling(
     sought = {piece for word in candidates for piece in vocabulary.pieces[word]}
     beside = {right for found in candidates.values() for right in found if vocabulary.uses[right] < settings.far_more}
     sought |= {piece for word in beside for piece in vocabulary.pieces.get(word, ())}
-    contexts, places = _contexts(texts, sought, vocabulary, unknown)
+    contexts, texts_with = _contexts(texts, sought, vocabulary, unknown)
     wrong = []
     for word in sorted(candidates):
         right = suspects.verdict(word, candidates[word], contexts)
@@ -144,7 +144,7 @@ def check_spelling(
     told = {one.word for one in wrong}
     capitals = language not in NOUNS_WITH_CAPITALS
     others = {word for word in unknown - told if not (capitals and word[0].isupper())}
-    return Spelling(wrong, {word: tuple(places[word]) for word in sorted(others) if places[word]})
+    return Spelling(wrong, {word: texts_with[word] for word in sorted(others) if word in texts_with})
 
 
 def _asked(words: Iterable[str], judges: Judges) -> Iterable[tuple[str, bool]]:
@@ -223,24 +223,22 @@ class _Context:
 
 def _contexts(
     texts: Sequence[str], sought: Collection[str], vocabulary: Vocabulary, unknown: Collection[str]
-) -> tuple[Mapping[str, list[_Context]], Mapping[str, list[Place]]]:
-    """Where the words of some pieces stand, and between which; and where each unknown word stands."""
+) -> tuple[Mapping[str, list[_Context]], Mapping[str, list[int]]]:
+    """Where the words of some pieces stand, and between which; and in which texts each unknown word stands."""
     sought = frozenset(sought)
-    told = sought | {piece for word in unknown for piece in vocabulary.pieces[word]}
+    words_in: dict[str, list[str]] = defaultdict(list)
+    for word in unknown:
+        for piece in vocabulary.pieces[word]:
+            words_in[piece].append(word)
+    strange_pieces = frozenset(words_in)
     result: dict[str, list[_Context]] = defaultdict(list)
-    every: dict[str, list[Place]] = defaultdict(list)
+    texts_with: dict[str, list[int]] = defaultdict(list)
     folds = vocabulary.language not in NOUNS_WITH_CAPITALS
     for number, text in enumerate(texts):
         pieces = text.split()
-        if told.isdisjoint(pieces):
-            continue
-        at = 0
-        for piece in pieces:
-            if piece in told:
-                at = text.index(piece, at)
-                for one in vocabulary.words_of[piece]:
-                    every[_key(one.word, unknown, folds=folds)].append(Place(number, at + one.start, at + one.end))
-                at += len(piece)
+        for piece in strange_pieces.intersection(pieces):
+            for word in words_in[piece]:
+                texts_with[word].append(number)
         if sought.isdisjoint(pieces):
             continue
         taken = [vocabulary.words_of.get(piece, ()) for piece in pieces]
@@ -282,7 +280,7 @@ def _contexts(
                             before in unknown or after in unknown,
                         )
                     )  # fmt: skip
-    return result, every
+    return result, {word: list(dict.fromkeys(numbers)) for word, numbers in texts_with.items()}
 
 
 def _key(word: str, unknown: Collection[str], *, folds: bool) -> str:
