@@ -230,8 +230,14 @@ def test_one_edit_is_what_the_definition_says(a: str, b: str) -> None:
 
 @given(st.text("abcd", min_size=2, max_size=6))
 def test_what_may_be_a_word_is_among_its_edits(word: str) -> None:
-    runs = LetterRuns([word, word[::-1], "abcd"])
-    assert all(runs.may_be(made) and edit_between(made, word) is not None for made in runs.edits(word))
+    runs = LetterRuns([word, word[::-1], "abcd", "ab-cd", "a'b"])
+    made = set(runs.edits(word))
+    # Every word one slip from it that begins with its letter, or whose first two are swapped, made by hand.
+    every = {word[:k] + word[k + 1 :] for k in range(1, len(word))}
+    every |= {word[:k] + letter + word[k:] for k in range(1, len(word) + 1) for letter in "abcd"}
+    every |= {word[:k] + letter + word[k + 1 :] for k in range(1, len(word)) for letter in "abcd"}
+    every |= {word[:k] + word[k + 1] + word[k] + word[k + 2 :] for k in range(len(word) - 1)}
+    assert made == {one for one in every - {word} if runs.may_be(one)}
 
 
 @given(st.text(max_size=40))

@@ -100,7 +100,8 @@ class LetterRuns:
         for run in self._runs:
             if len(run) == _RUN:
                 self._before[run[1:]].add(run[0])
-                self._between[run[0] + run[2]].add(run[1])
+                if run[1].isalpha():  # a hyphen or an apostrophe makes two words of one
+                    self._between[run[0] + run[2]].add(run[1])
                 self._after[run[:2]].add(run[2])
 
     def may_be(self, word: str) -> bool:
@@ -135,7 +136,6 @@ class LetterRuns:
     def _fitting(self, before: str, after: str) -> set[str]:
         """Letters that stand between two letters and two others somewhere."""
         result = self._after[before] & self._between[before[-1] + after[0]]
-        result.discard(_EDGE)
         return result & self._before[after] if len(after) == _RUN - 1 else result
 
 
