@@ -337,7 +337,7 @@ def _contradiction_checks(one: Disagreement, texts: ProofTexts) -> Iterator[Page
 
 def _unknown_table(unknown: Iterable[_Unknown], texts: ProofTexts, accepted: Mapping[tuple[str, str], str]) -> pd.DataFrame:
     def row(one: _Unknown) -> tuple[object, ...]:
-        pages = sorted({page for text in one.texts for page in texts.pages_of(text, one.language)})
+        pages = texts.pages_of_all(one.texts, one.language)
         decision = accepted.get(("", one.word.lower()), "")
         return one.word, one.language, one.uses, len(pages), texts.urls[pages[0]], decision
 

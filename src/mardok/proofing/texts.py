@@ -72,6 +72,23 @@ class ProofTexts:
             result[text].append(place)
         return result
 
+    @cached_property
+    def _only_page(self) -> NDArray[np.int64]:
+        """Page of each text that stands in one place; -1 of others."""
+        n_places = np.bincount(self.text, minlength=len(self.texts))
+        result = np.full(len(self.texts), -1, np.int64)
+        result[self.text] = self.page
+        result[n_places != 1] = -1
+        return result
+
+    def pages_of_all(self, numbers: Sequence[int], language: str) -> list[int]:
+        """Pages on which any of some texts of a language stands, in rising order."""
+        only = self._only_page[list(numbers)]
+        pages = set(np.unique(only[only >= 0]).tolist())
+        for at in np.flatnonzero(only < 0).tolist():
+            pages.update(self.pages_of(numbers[at], language))
+        return sorted(pages)
+
     def places_of(self, text: int, language: str = "") -> list[int]:
         """Places of one text, on pages of one language if one is given."""
         found = self._places_of.get(text, [])
