@@ -230,16 +230,17 @@ def _contexts(
     for word in unknown:
         for piece in vocabulary.pieces[word]:
             words_in[piece].append(word)
-    strange_pieces = frozenset(words_in)
+    told = sought | words_in.keys()
     result: dict[str, list[_Context]] = defaultdict(list)
     texts_with: dict[str, list[int]] = defaultdict(list)
     folds = vocabulary.language not in NOUNS_WITH_CAPITALS
     for number, text in enumerate(texts):
         pieces = text.split()
-        for piece in strange_pieces.intersection(pieces):
-            for word in words_in[piece]:
+        met = told.intersection(pieces)
+        for piece in met:
+            for word in words_in.get(piece, ()):
                 texts_with[word].append(number)
-        if sought.isdisjoint(pieces):
+        if met.isdisjoint(sought):
             continue
         taken = [vocabulary.words_of.get(piece, ()) for piece in pieces]
         is_prose = sum(map(bool, taken)) >= _PLAIN_SHARE * len(pieces)
