@@ -235,7 +235,9 @@ def test_the_workbook_holds_every_row_and_no_formula(page_table: Callable[..., P
     audit = mardok.audit(page_table(rows))
     mardok.hand_off(audit, tmp_path / "out", all_proposals=True)
     book = load_workbook(tmp_path / "out" / "audit.xlsx")
-    assert book.sheetnames == ["plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks"]
+    assert book.sheetnames == [
+        "plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks", "contradictions", "slips",
+    ]  # fmt: skip
     for sheet in book.worksheets:
         assert sheet.freeze_panes == "A2"
         assert not any(cell.data_type == "f" for row in sheet.iter_rows() for cell in row)
