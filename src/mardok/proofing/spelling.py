@@ -407,7 +407,7 @@ class _Suspects:
         if not word[0].isupper() or not self._has_capitals:
             return True
         before = context.before
-        return before in _BEFORE_NOUNS or (before.endswith(("en", "er", "es", "em")) and len(before) > _LEAST_SENTENCE)
+        return before in _BEFORE_NOUNS or (before.endswith(("en", "er", "es", "em")) and len(before) >= _SHORT)
 
     def _best(self, form: str, candidates: Sequence[str]) -> str:
         """The likeliest of some words; ``""`` of none."""
