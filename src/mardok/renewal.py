@@ -184,10 +184,8 @@ def _put_in(
     """The plan with new rows where they belong among the others, which keep their order."""
     keys = [one.key(settings.plan) for one in kept_standings]
     places = [(bisect_right(keys, one.key(settings.plan)), number) for number, one in enumerate(new_standings)]
-    order: list[int] = []
-    for row in range(len(kept) + 1):
-        order += [len(kept) + number for place, number in places if place == row]
-        order += [row] if row < len(kept) else []
+    begins = [(place, False, len(kept) + number) for place, number in places]
+    order = [row for *_, row in sorted([*begins, *((row, True, row) for row in range(len(kept)))])]
     columns = {name: pd.concat([kept[name], new[name]], ignore_index=True).iloc[order].tolist() for name in PLAN.names}
     return PLAN.frame({**columns, "rank": range(1, len(order) + 1)})
 

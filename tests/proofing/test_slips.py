@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import time
 from collections import Counter
+from itertools import pairwise
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mardok.proofing.slips import Slip, look_over
+from mardok.proofing.pieces import pieces_of
+from mardok.proofing.slips import Overview, Slip, look_over
 from mardok.settings import Proof
 
 # (what it is about, text, language, written and right of each slip)
@@ -55,8 +57,12 @@ TOLD: list[tuple[str, str, str, list[tuple[str, str]]]] = [
 ]  # fmt: skip
 
 
+def looked(texts: list[str], language: str = "en", settings: Proof | None = None, *, is_technical: bool = False) -> Overview:
+    return look_over(texts, pieces_of(texts), language, settings or Proof(), lambda _: is_technical)
+
+
 def slips(texts: list[str], language: str = "en") -> list[Slip]:
-    return look_over(texts, language, Proof(), lambda _: False).slips
+    return looked(texts, language).slips
 
 
 @pytest.mark.parametrize(("text", "language", "expected"), [case[1:] for case in TOLD], ids=[case[0] for case in TOLD])
@@ -81,12 +87,12 @@ def test_what_is_a_slip_and_what_is_not(text: str, language: str, expected: list
 )
 def test_each_rule_has_a_setting(setting: str, text: str) -> None:
     assert slips([text])
-    assert not look_over([text], "en", Proof(**{setting: False}), lambda _: False).slips
+    assert not looked([text], settings=Proof(**{setting: False})).slips
 
 
 def test_placeholders_and_commas_are_examples_where_code_is_shown() -> None:
     texts = ["Dear {first_name}, thank you.", "TODO: write about rosin", "We talk about , and its use in this text."]
-    assert not look_over(texts, "en", Proof(), lambda _: True).slips
+    assert not looked(texts, is_technical=True).slips
 
 
 @given(
@@ -94,9 +100,15 @@ def test_placeholders_and_commas_are_examples_where_code_is_shown() -> None:
     st.sampled_from(["en", "de", ""]),
 )
 def test_slips_stand_where_they_are_said_to(texts: list[str], language: str) -> None:
-    over = look_over(texts, language, Proof(), lambda _: False)
-    assert over.counts == Counter(piece for text in texts for piece in text.split())
-    for one in over.slips:
+    pieces, split = pieces_of(texts), [text.split() for text in texts]
+    names = list(pieces.number_of)
+    assert dict(zip(names, pieces.uses.tolist(), strict=True)) == Counter(piece for own in split for piece in own)
+    is_the = pieces.among(["the", "a"])
+    assert pieces.holding(is_the).tolist() == [k for k, own in enumerate(split) if {"the", "a"} & {*own}]
+    assert pieces.holding_pair(is_the, is_the, equal=True).tolist() == [
+        k for k, own in enumerate(split) if any(one == other in ("the", "a") for one, other in pairwise(own))
+    ]
+    for one in slips(texts, language):
         assert 0 <= one.start < one.end <= len(texts[one.text])
         assert one.written != one.right
 
@@ -112,5 +124,5 @@ def test_slips_without_end_cost_no_more_than_their_text() -> None:
         "aaa. the b " * n,
     ):
         begun = time.process_time()
-        look_over([text], "en", Proof(), lambda _: False)
+        looked([text])
         assert time.process_time() - begun < 5  # growth with the square would take minutes

@@ -17,6 +17,7 @@ from mardok.drafts.known import KnownSite
 from mardok.proofing.dictionary import DictionaryError, is_library_there
 from mardok.proofing.job import no_dictionary
 from mardok.proofing.lookup import Found, LanguageTexts, look_up, own_words
+from mardok.proofing.pieces import pieces_of
 from mardok.proofing.rows import around
 from mardok.proofing.slips import look_over
 from mardok.proofing.spelling import Place
@@ -90,9 +91,10 @@ def proof_draft(known: KnownSite, draft: Draft) -> DraftProof:
     """Proofread a draft, beside the site that it is for."""
     settings = known.audit.meta.settings.proof
     texts = list(dict.fromkeys(text for _, text in draft.blocks))
-    over = look_over(texts, draft.language, settings, lambda _: False)
+    pieces = pieces_of(texts)
+    over = look_over(texts, pieces, draft.language, settings, lambda _: False)
     slips = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
-    found, lacking = _looked_up(known, draft, LanguageTexts(draft.language, texts, over.counts), settings)
+    found, lacking = _looked_up(known, draft, LanguageTexts(draft.language, texts, pieces), settings)
     accepted = {
         (check, folded_line(written))
         for check, written, decision in _cells(known, "slips", ("check", "written", "decision"))

@@ -17,6 +17,7 @@ from mardok.findings.page_check import PageCheck
 from mardok.proofing.dictionary import DictionaryError, is_library_there
 from mardok.proofing.disagreeing import Disagreement, disagreements_in_groups, disagreements_over_site
 from mardok.proofing.lookup import Found, LanguageTexts, Looked, look_up, own_words
+from mardok.proofing.pieces import pieces_of
 from mardok.proofing.rows import SlipRow, slip_rows
 from mardok.proofing.slips import look_over
 from mardok.proofing.spelling import Place
@@ -145,10 +146,11 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> _Gathere
         is_asked = False
     for language, numbers in texts.by_language.items():
         shown = [texts.texts[number] for number in numbers.tolist()]
-        over = look_over(shown, language, settings, _technical(texts, numbers.tolist()))
+        pieces = pieces_of(shown)
+        over = look_over(shown, pieces, language, settings, _technical(texts, numbers.tolist()))
         result.with_figures[language] = numbers[over.with_figures].tolist() if over.with_figures else []
         found = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
-        asked = LanguageTexts(language, shown, over.counts)
+        asked = LanguageTexts(language, shown, pieces)
         looked = _looked_up(asked, right, texts, settings, result.lacking) if is_asked and language else None
         if looked is not None:
             found += looked.found

@@ -14,6 +14,7 @@ from typing import NamedTuple
 
 from mardok.errors import SettingsError
 from mardok.proofing.dictionary import Dictionary, Speller, find_dictionaries, opened, stems_of
+from mardok.proofing.pieces import Pieces
 from mardok.proofing.spelling import NOUNS_WITH_CAPITALS, Judges, Place, check_spelling, count_words
 from mardok.proofing.variants import Variants, counterparts, find_variants
 from mardok.settings import Proof
@@ -29,8 +30,8 @@ class LanguageTexts(NamedTuple):
     """ISO 639-1."""
     texts: Sequence[str]
     """Each different one once."""
-    counts: Mapping[str, int]
-    """How often each piece between white space stands in them."""
+    pieces: Pieces
+    """Their pieces."""
 
 
 class Found(NamedTuple):
@@ -108,7 +109,7 @@ def look_up(
     DictionaryError
         If a dictionary cannot be used.
     """
-    language, texts, counts = asked
+    language, texts, pieces = asked
     dictionaries = find_dictionaries(language, settings.dictionaries)
     if not dictionaries:
         return None
@@ -122,8 +123,8 @@ def look_up(
         others = _Dictionaries(foreign, stack, settings)
         has_variants = len(dictionaries) > 1 or language != "en"
         judges = Judges(known.knows, others.knows, right, known.stems, is_technical, has_variants)
-        own = count_words(counts, language)
-        spelling = check_spelling(texts, own, judges, settings, elsewhere=elsewhere)
+        own = count_words(pieces, language)
+        spelling = check_spelling(texts, pieces, own, judges, settings, elsewhere=elsewhere)
         found = [
             Found(CheckId.TEXT_MISSPELT, one.word, one.right, place, one.uses_of_right)
             for one in spelling.wrong
@@ -141,7 +142,7 @@ def look_up(
         if variants is not None and not _is_mixed(variants, settings):
             variants = None
         if variants is not None:
-            found += _odd_words(texts, own.pieces, variants)
+            found += _odd_words(texts, pieces, own.pieces, variants)
         words = sorted(own.uses)
         told = [(word, own.uses[word], is_known) for word, is_known in zip(words, known.knows(words), strict=True)]
     return Looked(found, spelling.unknown, told, variants)
@@ -199,13 +200,14 @@ def _is_mixed(variants: Variants, settings: Proof) -> bool:
     return bool(variants.odd) and (bool(variants.words) or variants.main in settings.variants)
 
 
-def _odd_words(texts: Sequence[str], pieces: Mapping[str, Sequence[str]], variants: Variants) -> Iterator[Found]:
+def _odd_words(
+    texts: Sequence[str], cut: Pieces, pieces: Mapping[str, Sequence[str]], variants: Variants
+) -> Iterator[Found]:
     """Where the words of the other variant stand."""
     sought = {piece: word for word in variants.odd for piece in pieces.get(word, ())}
-    for number, text in enumerate(texts):
+    for number in cut.holding(cut.among(sought)).tolist():
+        text = texts[number]
         own = text.split()
-        if sought.keys().isdisjoint(own):
-            continue
         at = 0
         for piece in own:
             at = text.index(piece, at)

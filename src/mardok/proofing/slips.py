@@ -1,7 +1,7 @@
 """Slips that need no dictionary: words written twice, commas, brackets, articles, capitals, what was left over.
 
-In:  texts of one language.
-Out: :class:`Overview`: what is wrong, where, and what it should be; what else is seen in passing.
+In:  texts of one language, cut into pieces.
+Out: :class:`Overview`: what is wrong, where, and what it should be; which texts state figures.
 
 Each rule tells only what can be decided surely; where a rule is in doubt it is silent.
 """
@@ -9,13 +9,17 @@ Each rule tells only what can be decided surely; where a rule is in doubt it is 
 from __future__ import annotations
 
 import re
-from collections import Counter
+from collections import defaultdict
 from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
-from operator import eq
+
+import numpy as np
+from numpy.typing import NDArray
 
 from mardok.compare.contradictions import figure_cues
+from mardok.proofing.pieces import Pieces
 from mardok.proofing.written import written_words
 from mardok.settings import Proof
 from mardok.text.number_words import is_number
@@ -45,7 +49,8 @@ _TAIL = 8
 """Last characters of a text in which it is seen that it ends a sentence."""
 _LEAST_WORDS = 6
 """Words of a block that is running text."""
-_STOPS_INSIDE = (". ", "! ", "? ")
+_STOPS = ".!?"
+_BEFORE_ARTICLE = '(“"'
 _ARTICLES = frozenset(["a", "an", "A", "An"])
 _COMMA_APART, _USUAL_COMMA = " , ", ", "
 _SPACE_BEFORE_COMMA = re.compile(r"(?<!\S)[^\W\d_]{2,} ,(?= [^\W\d_]{2,})")
@@ -88,8 +93,10 @@ _PLACEHOLDER = re.compile(
     r"\{\{\s*[\w.\- ]{1,40}\s*\}\}|(?<![^\s(\"'„“])\{[A-Za-z][A-Za-z_]{2,30}\}|%%[A-Z_]{3,30}%%|(?<!\S)\$\{[a-z_.]{2,30}\}|"
     r"\[(?i:your|insert|enter|company|name|ihr|firma|hier) [\w ]{2,40}\]"
 )
+_SIGN_OF_LEFTOVER = re.compile(r"ipsum|TODO|FIXME|TB|[{\[]|%%", re.IGNORECASE)
 _PAIRS = (("(", ")"), ("[", "]"))
 _QUOTES = {"en": ("“", "”"), "de": ("„", "“")}
+_PAIRED_SIGNS = frozenset(sign for pair in (*_PAIRS, *_QUOTES.values()) for sign in pair)
 _ENUMERATED = re.compile(r"(?:^|[\s(])(?:[ivx]{1,4}|\w{1,2}\.?)\)")
 _FACES = re.compile(r"[:;=8][-o']?[()\[\]]")
 
@@ -115,19 +122,21 @@ class Overview:
 
     slips: list[Slip]
     """In the order of the texts."""
-    counts: Counter[str]
-    """How often each piece between white space stands there."""
     with_figures: list[int]
     """Numbers of the texts that may state a figure, as one or in words."""
 
 
-def look_over(texts: Sequence[str], language: str, settings: Proof, is_technical: Callable[[int], bool]) -> Overview:
-    """Slips in texts, their pieces counted, and which of them state figures: each is cut apart once for all that.
+def look_over(
+    texts: Sequence[str], pieces: Pieces, language: str, settings: Proof, is_technical: Callable[[int], bool]
+) -> Overview:
+    """Slips in texts, and which of them state figures.
 
     Parameters
     ----------
     texts : sequence of str
         Each different text once.
+    pieces : Pieces
+        Their pieces.
     language : str
         ISO 639-1.
     settings : Proof
@@ -135,19 +144,53 @@ def look_over(texts: Sequence[str], language: str, settings: Proof, is_technical
     is_technical : callable
         Whether the text of a number stands on a page that shows code, where placeholders and notes are examples.
     """
-    rules = _Rules(language, settings, is_technical)
-    cues = figure_cues(language) if settings.contradictions else None
-    result = Overview([], Counter(), [])
-    for number, text in enumerate(texts):
-        pieces = text.split()
-        result.counts.update(pieces)
-        result.slips.extend(rules.slips_of(number, text, pieces))
-        if cues is None:
-            continue
-        may_be_compound = "-" in text or (language == "de" and _UND_INSIDE.search(text) is not None)
-        has_compound = may_be_compound and any(map(_is_compound_number, pieces))
-        if has_compound or _DIGIT.search(text) is not None or not cues.isdisjoint(pieces):
-            result.with_figures.append(number)
+    asked = _asked(pieces, language, settings)
+    rules: dict[int, list[_Rule]] = defaultdict(list)
+    for rule, numbers in asked:
+        for number in numbers.tolist():
+            rules[number].append(rule)
+    slips = [
+        slip for number in sorted(rules) for rule in rules[number] for slip in rule(number, texts[number], is_technical)
+    ]
+    return Overview(slips, _with_figures(pieces, language) if settings.contradictions else [])
+
+
+_Rule = Callable[[int, str, Callable[[int], bool]], Iterator[Slip]]
+
+
+def _asked(pieces: Pieces, language: str, settings: Proof) -> Iterator[tuple[_Rule, NDArray[np.int64]]]:
+    """The rules that are asked, each with the texts that may break it: what can be seen from single pieces, and two."""
+    doubled = frozenset(_DOUBLED.get(language, ()))
+    if settings.doubled_words and doubled:
+        are_doubled = pieces.among(doubled)
+        yield partial(_doubled, words=doubled), pieces.holding_pair(are_doubled, are_doubled, equal=True)
+    if settings.commas:
+        yield _commas, pieces.holding(pieces.where(lambda piece: "," in piece))
+    is_long = pieces.lengths >= _LEAST_WORDS
+    if settings.brackets:
+        numbers = pieces.holding(pieces.where(lambda piece: not _PAIRED_SIGNS.isdisjoint(piece)))
+        for opening, closing in (*_PAIRS, *([_QUOTES[language]] if language in _QUOTES else [])):
+            yield partial(_brackets, opening=opening, closing=closing), numbers[is_long[numbers]]
+    starters = frozenset(_STARTERS.get(language, ()))
+    if settings.capitals and starters:
+        numbers = pieces.holding_pair(pieces.where(lambda piece: piece[-1] in _STOPS), pieces.among(starters))
+        yield partial(_capitals, starters=starters), numbers[is_long[numbers]]
+    if settings.articles and language == "en":
+        written = pieces.where(lambda piece: piece.lstrip(_BEFORE_ARTICLE) in _ARTICLES)
+        numbers = pieces.holding_pair(written, pieces.where(lambda piece: "a" <= piece[0] <= "z"))
+        yield _articles, numbers[is_long[numbers]]
+    if settings.leftovers:
+        yield _leftovers, pieces.holding(pieces.where(lambda piece: _SIGN_OF_LEFTOVER.search(piece) is not None))
+
+
+def _with_figures(pieces: Pieces, language: str) -> list[int]:
+    """Numbers of the texts that may state a figure."""
+    cues = figure_cues(language)
+
+    def may_be_one(piece: str) -> bool:
+        return _DIGIT.search(piece) is not None or piece in cues or _is_compound_number(piece)
+
+    result: list[int] = pieces.holding(pieces.where(may_be_one)).tolist()
     return result
 
 
@@ -156,44 +199,22 @@ def _is_compound_number(piece: str) -> bool:
     return ("-" in piece or _UND_INSIDE.search(piece) is not None) and is_number(piece.strip(_SIGNS).lower())
 
 
-class _Rules:
-    """The rules that are asked of texts in one language."""
-
-    def __init__(self, language: str, settings: Proof, is_technical: Callable[[int], bool]) -> None:
-        self._settings, self._is_technical = settings, is_technical
-        self._doubled = frozenset(_DOUBLED.get(language, ()) if settings.doubled_words else ())
-        self._starters = frozenset(_STARTERS.get(language, ()) if settings.capitals else ())
-        self._pairs = (*_PAIRS, *([_QUOTES[language]] if language in _QUOTES else []))
-        self._has_articles = settings.articles and language == "en"
-
-    def slips_of(self, number: int, text: str, pieces: Sequence[str]) -> Iterator[Slip]:
-        """Slips in one text."""
-        settings = self._settings
-        if self._doubled and any(map(eq, pieces, pieces[1:])):
-            yield from _doubled(number, text, pieces, self._doubled)
-        if settings.commas and "," in text and not self._is_technical(number):
-            yield from _commas(number, text)
-        if len(pieces) >= _LEAST_WORDS and _RUNNING.search(text, max(len(text) - _TAIL, 0)) is not None:
-            if settings.brackets:
-                for opening, closing in self._pairs:
-                    if text.count(opening) != text.count(closing):
-                        yield from _brackets(number, text, opening, closing)
-            if self._starters and any(stop in text for stop in _STOPS_INSIDE):
-                yield from _capitals(number, text, self._starters)
-            if self._has_articles and not _ARTICLES.isdisjoint(pieces):
-                yield from _articles(number, text)
-        if settings.leftovers:
-            yield from _leftovers(number, text, self._is_technical)
+def _is_running(text: str) -> bool:
+    """Whether a text ends as a sentence does."""
+    return _RUNNING.search(text, max(len(text) - _TAIL, 0)) is not None
 
 
-def _doubled(number: int, text: str, pieces: Sequence[str], words: Collection[str]) -> Iterator[Slip]:
+def _doubled(number: int, text: str, _: object, words: Collection[str]) -> Iterator[Slip]:
+    pieces = text.split()
     for word in sorted({one for one, other in pairwise(pieces) if one == other and one in words}):
         for found in re.finditer(rf"(?<!\S){re.escape(word)}(?:\s+{re.escape(word)})+(?!\S)", text):
             yield Slip(number, found.start(), found.end(), CheckId.TEXT_DOUBLED_WORD, found[0], word)
 
 
-def _commas(number: int, text: str) -> Iterator[Slip]:
+def _commas(number: int, text: str, is_technical: Callable[[int], bool]) -> Iterator[Slip]:
     """The first space before a comma, and the first comma that glues two words."""
+    if is_technical(number):
+        return
     found = _SPACE_BEFORE_COMMA.search(text) if _COMMA_APART in text else None
     if found is not None and found[0] == found[0].lower():  # behind names of menus a generator puts it
         yield Slip(number, found.start(), found.end(), CheckId.TEXT_COMMA, found[0], found[0].replace(" ,", ","))
@@ -209,8 +230,10 @@ def _commas(number: int, text: str) -> Iterator[Slip]:
             return
 
 
-def _brackets(number: int, text: str, opening: str, closing: str) -> Iterator[Slip]:
+def _brackets(number: int, text: str, _: object, opening: str, closing: str) -> Iterator[Slip]:
     """The first sign of a pair that has no counterpart."""
+    if text.count(opening) == text.count(closing) or not _is_running(text):
+        return
     if opening in "([":
         # An interval may be half open.
         if text.count("[") != text.count("]") and text.count("(") != text.count(")"):
@@ -244,7 +267,9 @@ def _unpaired(text: str, opening: str, closing: str) -> int:
     return still_open[0] if still_open else -1
 
 
-def _articles(number: int, text: str) -> Iterator[Slip]:
+def _articles(number: int, text: str, _: object) -> Iterator[Slip]:
+    if not _is_running(text):
+        return
     for found in _ARTICLE.finditer(text):
         article, word = found[1] or found[2], found[3]
         before = text[found.start() - 1 : found.start()]
@@ -263,7 +288,9 @@ def _articles(number: int, text: str) -> Iterator[Slip]:
             yield Slip(number, found.start(), found.end(), CheckId.TEXT_ARTICLE, found[0], f"{article[0]} {word}")
 
 
-def _capitals(number: int, text: str, starters: Collection[str]) -> Iterator[Slip]:
+def _capitals(number: int, text: str, _: object, starters: Collection[str]) -> Iterator[Slip]:
+    if not _is_running(text):
+        return
     for found in _LOWER_AFTER_STOP.finditer(text):
         last, word = found[1], found[3]
         if word in starters and last == last.lower() and last not in _ABBREVIATIONS:
@@ -273,14 +300,7 @@ def _capitals(number: int, text: str, starters: Collection[str]) -> Iterator[Sli
 
 
 def _leftovers(number: int, text: str, is_technical: Callable[[int], bool]) -> Iterator[Slip]:
-    patterns = []
-    if "ipsum" in text or "IPSUM" in text or "Ipsum" in text:
-        patterns.append(_FILLER)
-    if "TODO" in text or "FIXME" in text or "XXX" in text or "TB" in text:
-        patterns.append(_NOTE)
-    if "{" in text or "[" in text or "%%" in text:
-        patterns.append(_PLACEHOLDER)
-    for pattern in patterns:
+    for pattern in (_FILLER, _NOTE, _PLACEHOLDER):
         found = pattern.search(text)
         if found is not None and not is_technical(number):
             start, end = found.span(1) if pattern is _NOTE else found.span()

@@ -17,7 +17,10 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
 from mardok.proofing.edits import Edit, LetterRuns, Neighbours, edit_between
+from mardok.proofing.pieces import Pieces
 from mardok.proofing.variants import counterparts
 from mardok.proofing.written import Written, written_words
 from mardok.settings import Proof
@@ -103,6 +106,7 @@ class Judges:
 
 def check_spelling(
     texts: Sequence[str],
+    cut: Pieces,
     vocabulary: Vocabulary,
     judges: Judges,
     settings: Proof,
@@ -115,6 +119,8 @@ def check_spelling(
     ----------
     texts : sequence of str
         Each different text once, whatever number of pages it stands on.
+    cut : Pieces
+        Their pieces.
     vocabulary : Vocabulary
         Their words, as :func:`count_words` counts them.
     judges : Judges
@@ -134,7 +140,7 @@ def check_spelling(
     sought = {piece for word in candidates for piece in vocabulary.pieces[word]}
     beside = {right for found in candidates.values() for right in found if vocabulary.uses[right] < settings.far_more}
     sought |= {piece for word in beside for piece in vocabulary.pieces.get(word, ())}
-    contexts, texts_with = _contexts(texts, sought, vocabulary, unknown)
+    contexts = _contexts(texts, cut, sought, vocabulary, unknown)
     wrong = []
     for word in sorted(candidates):
         right = suspects.verdict(word, candidates[word], contexts)
@@ -144,7 +150,7 @@ def check_spelling(
     told = {one.word for one in wrong}
     capitals = language not in NOUNS_WITH_CAPITALS
     others = {word for word in unknown - told if not (capitals and word[0].isupper())}
-    return Spelling(wrong, {word: texts_with[word] for word in sorted(others) if word in texts_with})
+    return Spelling(wrong, _texts_with(others, cut, vocabulary))
 
 
 def _asked(words: Iterable[str], judges: Judges) -> Iterable[tuple[str, bool]]:
@@ -168,15 +174,15 @@ class Vocabulary:
     """ISO 639-1."""
 
 
-def count_words(counts: Mapping[str, int], language: str) -> Vocabulary:
+def count_words(cut: Pieces, language: str) -> Vocabulary:
     """Count the words of texts by their pieces, each of which is taken apart once.
 
     A word with a capital is the same as without, if it stands there without, where nouns have no capitals.
 
     Parameters
     ----------
-    counts : mapping of str to int
-        How often each piece between white space stands in the texts.
+    cut : Pieces
+        The pieces of the texts.
     language : str
         ISO 639-1.
     """
@@ -184,7 +190,7 @@ def count_words(counts: Mapping[str, int], language: str) -> Vocabulary:
     pieces: dict[str, list[str]] = defaultdict(list)
     whole: set[str] = set()
     words_of: dict[str, tuple[Written, ...]] = {}
-    for piece, n in counts.items():
+    for piece, n in zip(cut.number_of, cut.uses.tolist(), strict=True):
         found = written_words(piece)
         if found:
             words_of[piece] = found
@@ -221,27 +227,32 @@ class _Context:
     """Whether a word beside it is unknown, too."""
 
 
+def _texts_with(words: Iterable[str], cut: Pieces, vocabulary: Vocabulary) -> dict[str, list[int]]:
+    """In which texts each of some words stands, if in any."""
+    words_in: dict[int, list[str]] = defaultdict(list)
+    for word in sorted(words):
+        for piece in vocabulary.pieces.get(word, ()):
+            words_in[cut.number_of[piece]].append(word)
+    is_asked = np.zeros(len(cut.number_of), bool)
+    is_asked[list(words_in)] = True
+    places, texts = cut.places(is_asked)
+    result: dict[str, dict[int, None]] = {word: {} for several in words_in.values() for word in several}
+    for piece, text in zip(cut.codes[places].tolist(), texts.tolist(), strict=True):
+        for word in words_in[piece]:
+            result[word][text] = None
+    return {word: list(result[word]) for word in sorted(result)}
+
+
 def _contexts(
-    texts: Sequence[str], sought: Collection[str], vocabulary: Vocabulary, unknown: Collection[str]
-) -> tuple[Mapping[str, list[_Context]], Mapping[str, list[int]]]:
-    """Where the words of some pieces stand, and between which; and in which texts each unknown word stands."""
+    texts: Sequence[str], cut: Pieces, sought: Collection[str], vocabulary: Vocabulary, unknown: Collection[str]
+) -> Mapping[str, list[_Context]]:
+    """Where the words of some pieces stand, and between which."""
     sought = frozenset(sought)
-    words_in: dict[str, list[str]] = defaultdict(list)
-    for word in unknown:
-        for piece in vocabulary.pieces[word]:
-            words_in[piece].append(word)
-    told = sought | words_in.keys()
     result: dict[str, list[_Context]] = defaultdict(list)
-    texts_with: dict[str, list[int]] = defaultdict(list)
     folds = vocabulary.language not in NOUNS_WITH_CAPITALS
-    for number, text in enumerate(texts):
+    for number in cut.holding(cut.among(sought)).tolist():
+        text = texts[number]
         pieces = text.split()
-        met = told.intersection(pieces)
-        for piece in met:
-            for word in words_in.get(piece, ()):
-                texts_with[word].append(number)
-        if met.isdisjoint(sought):
-            continue
         taken = [vocabulary.words_of.get(piece, ()) for piece in pieces]
         is_prose = sum(map(bool, taken)) >= _PLAIN_SHARE * len(pieces)
         at = 0
@@ -281,7 +292,7 @@ def _contexts(
                             before in unknown or after in unknown,
                         )
                     )  # fmt: skip
-    return result, {word: list(dict.fromkeys(numbers)) for word, numbers in texts_with.items()}
+    return result
 
 
 def _key(word: str, unknown: Collection[str], *, folds: bool) -> str:
