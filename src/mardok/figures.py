@@ -1,4 +1,4 @@
-"""Figures of an audit, for notebooks, slides and the report.
+"""Figures of an audit, for notebooks and slides.
 
 In:  the tables of an audit (``audit.tables``).
 Out: matplotlib axes, drawn on those given or on a new figure; what differs by colour differs by mark, line or hatch, too.
@@ -173,7 +173,10 @@ def positions_over_time(tables: Tables, query: str, ax: Axes | None = None) -> A
 
 def _axes(ax: Axes | None) -> Axes:
     if ax is None:
-        from matplotlib.figure import Figure  # only here: it takes longer to import than some commands to run
+        try:
+            from matplotlib.figure import Figure  # only here: nothing else needs it
+        except ImportError as error:
+            raise SelectionError("figures are drawn by matplotlib; install it: pip install 'mardok[figures]'") from error
 
         ax = Figure(figsize=(6.4, 3.4), layout="constrained").add_subplot()
     ax.spines[["top", "right"]].set_visible(False)

@@ -16,7 +16,7 @@ from mardok.errors import FolderError
 from mardok.settings import Settings
 
 META_FILE = "audit.json"
-FORMAT = 8
+FORMAT = 9
 """Form of the audit folder: it rises when tables, columns or this file change so that other versions cannot read them."""
 TOTALS = (
     "pages", "indexable", "not_indexable", "languages", "words", "accounted_words", "duplicates", "unread", "variants",

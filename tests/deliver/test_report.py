@@ -6,11 +6,14 @@ import json
 import os
 import random
 import re
+import subprocess
+import sys
 from collections.abc import Callable
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pandas as pd
 import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC
@@ -435,3 +438,45 @@ def test_figures_draw_what_the_tables_hold(demo: mardok.Audit) -> None:
     assert len(lines) == told.loc[told["query"] == "violin sizes", "page"].nunique() == 2
     with pytest.raises(mardok.SelectionError, match="is no query that rivals compete for"):
         figures.positions_over_time(demo.tables, "nothing")
+
+
+def test_pictures_of_the_first_screen_hold_what_the_tables_hold(opened: Any, demo: mardok.Audit, demo_folder: Path) -> None:
+    report = opened(demo_folder / "report.html")
+    gain, words = report.show("start").locator("figure svg").all()
+    plan = demo.plan
+    gaining = plan[(plan["gain_unit"] == "clicks/month") & (plan["gain"] > 0)]
+    placed = gain.locator("path[transform]").evaluate_all("marks => marks.map((mark) => mark.getAttribute('transform'))")
+    marks = [tuple(map(float, re.findall(r"[\d.]+", at))) for at in placed]
+    drawn = pd.DataFrame(marks[: len(gaining)], columns=["x", "y"])
+    told = gaining[["effort_hours", "gain"]].reset_index(drop=True)
+    for at, value in (("x", "effort_hours"), ("y", "gain")):
+        slope, start = np.polyfit(told[value], drawn[at], 1)
+        assert np.allclose(drawn[at], slope * told[value] + start, atol=0.2)
+    labels = gain.locator("text").all_text_contents()
+    assert {f"rank {rank}" for rank in gaining.nlargest(3, "gain")["rank"]} <= {*labels}
+    assert set(map(str, gaining["action"])) <= {*labels}
+    sections = mardok.figures.section_words(demo.pages)
+    bars = words.locator("rect.own").evaluate_all("bars => bars.map((bar) => Number(bar.getAttribute('width')))")[:-1]
+    shares = np.array(bars) / max(bars) - sections["own"].to_numpy() / sections["own"].max()
+    assert np.abs(shares).max() < 0.01
+    assert [name for name in words.locator("text").all_text_contents() if name in {*sections["section"]}] == [
+        *sections["section"]
+    ]
+
+
+def test_a_report_and_a_plain_error_need_no_matplotlib(demo_folder: Path) -> None:
+    program = f"""
+import sys
+sys.modules["matplotlib"] = sys.modules["matplotlib.figure"] = None
+import mardok
+from mardok.deliver.report import report_html
+audit = mardok.load({str(demo_folder)!r})
+assert report_html(audit.tables, audit.meta).count("<svg") >= 2
+try:
+    mardok.figures.words_by_section(audit.tables)
+except mardok.SelectionError as error:
+    assert "pip install 'mardok[figures]'" in str(error)
+else:
+    raise SystemExit("no error")
+"""
+    subprocess.run([sys.executable, "-c", program], check=True)

@@ -19,10 +19,10 @@ from urllib.parse import urlsplit
 import pandas as pd
 from markupsafe import Markup
 
-from mardok import figures
-from mardok.deliver.inline_svg import inline_svg
+from mardok.deliver.pictures import gain_picture, words_picture
 from mardok.deliver.report_parts import report_parts
 from mardok.deliver.templating import content_hash, rendered
+from mardok.figures import section_words
 from mardok.meta import AuditMeta
 from mardok.plan.totals import told_apart
 from mardok.sentences import counted, gain_text, sentence
@@ -104,14 +104,12 @@ def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
             for row in _records(best)
         )
         stated = str(sentence("picture.gain", proposals=counted("proposal", len(gaining)), named=named))
-        ax = figures.gain_against_effort(tables)
-        result.append(_Picture(Markup(inline_svg(ax.figure, stated)), str(sentence("picture.gain-caption"))))
-    words = figures.section_words(tables["pages"])
+        result.append(_Picture(Markup(gain_picture(gaining, stated)), str(sentence("picture.gain-caption"))))
+    words = section_words(tables["pages"])
     if len(words):
         named = "; ".join(str(sentence("picture.section", **row)) for row in _records(words))
-        ax = figures.words_by_section(tables)
         stated = str(sentence("picture.words", named=named))
-        result.append(_Picture(Markup(inline_svg(ax.figure, stated)), str(sentence("picture.words-caption"))))
+        result.append(_Picture(Markup(words_picture(words, stated)), str(sentence("picture.words-caption"))))
     return result
 
 

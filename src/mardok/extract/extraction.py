@@ -6,7 +6,6 @@ Out: their facts in batches, in the same order.
 
 from __future__ import annotations
 
-import hashlib
 import logging
 import signal
 from collections import Counter
@@ -17,6 +16,7 @@ from functools import partial
 from itertools import islice
 from typing import TypeVar
 
+import xxhash
 from w3lib.encoding import html_to_unicode
 
 from mardok.extract import directives
@@ -151,7 +151,7 @@ def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
         alternates=directives.language_alternates(raw, document.link_elements, document.base),
         blocks=tuple(document.blocks),
         images=tuple(document.images),
-        bytes_hash=hashlib.sha256(body).hexdigest(),
+        bytes_hash=xxhash.xxh3_128_hexdigest(body),
         trouble=raw.trouble,
         unread=tuple(f"goes past {setting}; the part within it is used" for setting in past),
         is_html=True,

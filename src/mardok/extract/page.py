@@ -128,7 +128,7 @@ class Page:
     """In document order."""
     images: tuple[Image, ...]
     bytes_hash: str
-    """SHA-256 of the body, ``""`` without a body."""
+    """XXH3 of the body in 128 bits, ``""`` without a body."""
     trouble: str
     """Why the body could not be read."""
     is_html: bool

@@ -6,11 +6,11 @@ Out: a :class:`Site`: pages in URL order, so that a page's row is the same in ev
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 
 import numpy as np
+import xxhash
 from numpy.typing import NDArray
 
 from mardok.extract.batch import Numbers
@@ -140,4 +140,4 @@ def _main_text(blocks: Blocks, main_places: NDArray[np.bool_], row: int) -> str:
 
 def _characters(text: str) -> bytes:
     """A digest of the characters of a text, folded and without white space."""
-    return hashlib.sha256("".join(folded(text).split()).encode("utf-8", "surrogatepass")).digest()
+    return xxhash.xxh3_128_digest("".join(folded(text).split()).encode("utf-8", "surrogatepass"))

@@ -11,7 +11,6 @@ is a word.
 
 from __future__ import annotations
 
-import hashlib
 import re
 import unicodedata
 from bisect import bisect_right
@@ -20,6 +19,7 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
+import xxhash
 from numpy.typing import NDArray
 
 _INVISIBLE_RANGES = (range(0x200B, 0x2010), range(0x202A, 0x202F), range(0x2060, 0x2065), range(0x2066, 0x2070))
@@ -198,7 +198,7 @@ def shown_pieces(text: str) -> list[str]:
 
 
 def text_hash(characters: bytes, words: NDArray[np.uint64]) -> str:
-    """SHA-256 that is equal for texts with the same words and punctuation in the same order; ``""`` without words.
+    """XXH3 in 128 bits that is equal for texts with the same words and punctuation in the same order; ``""`` without words.
 
     Parameters
     ----------
@@ -208,4 +208,4 @@ def text_hash(characters: bytes, words: NDArray[np.uint64]) -> str:
         Hashes of its words. White space alone makes no difference, but it parts words: "self-made" is one, "self - made"
         two.
     """
-    return hashlib.sha256(characters + words.tobytes()).hexdigest() if len(words) else ""
+    return xxhash.xxh3_128_hexdigest(characters + words.tobytes()) if len(words) else ""
