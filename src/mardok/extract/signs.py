@@ -39,7 +39,9 @@ _LOADED = (
 _MOST_FIELDS = 1000
 _MOST_LOADED = 20
 _SOCIAL = ("og:title", "og:description", "og:image", "twitter:card", "twitter:title", "twitter:image")
-MAY_SHOW_CODE = re.compile("&amp;[a-zA-Z#][a-zA-Z0-9]{1,8};|\u00c3|\u00e2\u20ac|\u00c2|\ufffd")
+_ESCAPED_TWICE = re.compile("&amp;[a-zA-Z#][a-zA-Z0-9]{1,8};")
+_BROKEN = ("\u00c3", "\u00e2\u20ac", "\u00c2", "\ufffd")
+"""Escaped references, and characters that come of a wrong encoding."""
 _DAY_PROPERTIES = (
     "article:modified_time", "og:updated_time", "last-modified", "dcterms.modified", "article:published_time",
     "dcterms.issued", "dc.date", "date",
@@ -47,9 +49,10 @@ _DAY_PROPERTIES = (
 """Meta elements that state a day, changes before publication."""
 _DAY_KEYS = ("dateModified", "datePublished")
 _DAY = re.compile(r"\s*((?:19|20)\d\d-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01]))(?!\d)")
-_CODE_TAG = re.compile(r"<(?:code|kbd|samp|tt|var)(?:\s[^<>]{0,200})?>([^<]{1,300})", re.IGNORECASE)
-_TAG_AND_TEXT = re.compile(r"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,300})>([^<]{1,300})", re.IGNORECASE)
-_APART = re.compile(r"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)", re.IGNORECASE)
+_CODE_TAG = re.compile(r"<(?:code|kbd|samp|tt|var)(?:\s[^<>]{0,200})?>([^<]{1,300})")
+_TAG_AND_TEXT = re.compile(r"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,300})>([^<]{1,300})")
+_APART = re.compile(r"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)")
+"""Asked of documents in lower case: to ignore the case of each letter takes several times as long."""
 _LANGUAGE = " lang="
 _LETTERS = re.compile(r"[^\W\d_]{3,40}")
 _MOST_SET_APART = 300
@@ -80,12 +83,25 @@ def signs_of(
         has_password="password" in fields,
         n_players=len(parser.css("video,audio,embed,object")) if "video" in seen or "audio" in seen else 0,
         social=tuple(name for name in _SOCIAL if properties.get(name, "").strip()),
-        shown_code=_shown_code(parser) if MAY_SHOW_CODE.search(html) else (),
+        shown_code=_shown_code(parser) if may_show_code(html) else (),
         n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if _holds_frame(html) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
         stated_day=_stated_day(properties, days),
         insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
     )
+
+
+def may_show_code(html: str) -> bool:
+    """Whether a document holds what would be a broken character, if it did not stand there as an example.
+
+    Examples
+    --------
+    >>> may_show_code("Write &amp;nbsp; for a space"), may_show_code("Bows &amp; strings")
+    (True, False)
+    """
+    if "&amp;" in html and _ESCAPED_TWICE.search(html) is not None:
+        return True
+    return not html.isascii() and any(sign in html for sign in _BROKEN)
 
 
 def set_apart_words(html: str) -> tuple[str, ...]:
@@ -101,10 +117,11 @@ def set_apart_words(html: str) -> tuple[str, ...]:
     >>> set_apart_words('<html lang=en><p>Run <code>lutherie --all</code>, <i lang="it">con sordino</i>.')
     ('lutherie', 'all', 'con', 'sordino')
     """
-    texts = _CODE_TAG.findall(html)
+    low = html.lower()
+    texts = _CODE_TAG.findall(low)
     if html.count(_LANGUAGE) > 1 or "translate" in html:
-        texts += [text for attributes, text in _TAG_AND_TEXT.findall(html) if _APART.search(attributes)]
-    found = (word for text in texts for word in _LETTERS.findall(text.lower()))
+        texts += [text for attributes, text in _TAG_AND_TEXT.findall(low) if _APART.search(attributes)]
+    found = (word for text in texts for word in _LETTERS.findall(text))
     return tuple(dict.fromkeys(islice(found, _MOST_SET_APART)))
 
 

@@ -26,7 +26,7 @@ from itertools import count
 
 from selectolax.lexbor import LexborHTMLParser
 
-from mardok.extract.signs import MAY_SHOW_CODE
+from mardok.extract.signs import may_show_code
 
 _NAMES = "header|nav|footer|ul"
 _BEGIN = re.compile(rf"<({_NAMES})[\s>]")
@@ -98,7 +98,7 @@ class TemplateCache:
 
     def shortened(self, html: str) -> Shortened | None:
         """A document with stand-ins; None if there is nothing to replace."""
-        if MAY_SHOW_CODE.search(html):
+        if may_show_code(html):
             return None  # what is shown as code is looked for in the whole page
         out: list[str] = []
         result: list[Part] = []

@@ -35,7 +35,12 @@ _MOST_COPIED = 2_000_000_000
 _MOST_STEPS = 20_000_000
 """Steps over open elements, about half a second."""
 _FORMATTING = frozenset(["b", "big", "code", "em", "font", "i", "nobr", "s", "small", "strike", "strong", "tt", "u"])
-_OPENS_FORMATTING = re.compile(rf"<(?:{'|'.join(sorted(_FORMATTING))})[\s/>]", re.IGNORECASE)
+_OPENS_FORMATTING = re.compile(rf"<(?:{'|'.join(sorted(_FORMATTING))})[\s/>]")
+"""Asked, as the others below, of documents in lower case: to ignore the case of each letter takes four times as long."""
+_CLOSED_FORMATTING = re.compile(
+    rf"""<({"|".join(sorted(_FORMATTING))})(?:\s[^<>"'=]*+(?:="[^<>"]*+"[^<>"'=]*+)*+)?>[^<]*+</\1>"""
+)
+"""A formatting element that holds text only, and is not left open whatever stands around it."""
 _VOID = frozenset(
     ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"]
 )
@@ -59,7 +64,7 @@ _VALUE = rf"""(?:"[^"]*+(?:"|\Z)|'[^']*+(?:'|\Z)|[^{_BLANK}>]*+)"""
 _LONGEST_COPY = 100_000_000
 """Characters that the parser copies where a text grows in pieces, a fraction of a second and 100 MB."""
 _PARTS_TEXT = re.compile(
-    r"<(?:p|div|a|span|li|br|img|b|i|em|strong|h[1-6]|ul|ol|dl|dt|dd|input|option|hr|button|section)[\s/>]", re.IGNORECASE
+    r"<(?:p|div|a|span|li|br|img|b|i|em|strong|h[1-6]|ul|ol|dl|dt|dd|input|option|hr|button|section)[\s/>]"
 )
 """Tags that end a text wherever they stand, but in a frameset."""
 _LEAVES_TEXT = frozenset(
@@ -69,9 +74,7 @@ _LEAVES_TEXT = frozenset(
     ]
 )  # fmt: skip
 """Elements whose tags the parser passes over in some places, so that the text before and behind them is one."""
-_MAY_LEAVE_TEXT = re.compile(
-    rf"<(?:(?:{'|'.join(sorted(_LEAVES_TEXT))})[\s/]|/[a-z][a-z0-9]*[\s/]|[!?]|/(?![a-z]))", re.IGNORECASE
-)
+_MAY_LEAVE_TEXT = re.compile(rf"<(?:(?:{'|'.join(sorted(_LEAVES_TEXT))})[\s/]|/[a-z][a-z0-9]*[\s/]|[!?]|/(?![a-z]))")
 _TAG = re.compile(
     rf"<(?:(!--)|(/?)([a-zA-Z][^{_BLANK}/>]*+)"
     rf"(?:[{_BLANK}/]++|[^{_BLANK}/>][^{_BLANK}/>=]*+(?:[{_BLANK}]*+=[{_BLANK}]*+{_VALUE})?+)*+>?|(?P<bogus>[!?/]))"
@@ -104,11 +107,23 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
     if n_tags * len(html) > _MOST_COPIED:
         html = _with_plain_texts(html, past)
     if n_tags > limits.max_depth:
-        html = _without_growing_texts(html, past)
-        makes_copies = len(_OPENS_FORMATTING.findall(html)) * n_tags > _CHEAP_COPIES
+        if n_tags * len(html) > _LONGEST_COPY:  # else no text is that long
+            html = _without_growing_texts(html, past)
+        makes_copies = _may_make_copies(html, n_tags)
         if makes_copies or n_tags > _CHEAP_TAGS:
             html = _Nesting(limits, past, spares_formatting=makes_copies).flattened(html)
     return html, tuple(dict.fromkeys(past))
+
+
+def _may_make_copies(html: str, n_tags: int) -> bool:
+    """Whether so many formatting elements may be left open that the parser makes many copies of them."""
+    if n_tags * n_tags <= _CHEAP_COPIES:
+        return False
+    low = html.lower()
+    n_formatting = len(_OPENS_FORMATTING.findall(low))
+    if n_formatting * n_tags <= _CHEAP_COPIES:
+        return False
+    return (n_formatting - len(_CLOSED_FORMATTING.findall(low))) * n_tags > _CHEAP_COPIES
 
 
 def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
@@ -162,9 +177,12 @@ def _without_growing_texts(html: str, past: list[str]) -> str:
     The parser puts texts together between which it has passed over a tag. If it has kept attributes of the tag meanwhile,
     it copies all of the text, and does not give back what that took.
     """
-    n_passed = len(_MAY_LEAVE_TEXT.findall(html))
+    low = html.lower()
+    n_passed = len(_MAY_LEAVE_TEXT.findall(low))
+    if n_passed * len(low) <= _LONGEST_COPY:
+        return html
     has_frames = "<frameset" in html[: html.find("<body") if "<body" in html else len(html)].lower()
-    longest = len(html) if has_frames else max(map(len, _PARTS_TEXT.split(html)))
+    longest = len(low) if has_frames else max(map(len, _PARTS_TEXT.split(low)))
     if n_passed * longest <= _LONGEST_COPY:
         return html
     out: list[str] = []
