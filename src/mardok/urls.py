@@ -33,6 +33,11 @@ _UNSAFE = re.compile(r"[^\x21\x23-\x3b\x3d\x3f-\x5b\x5d\x5f\x61-\x7a\x7e]")
 _SLASHES = re.compile(r"^(https?:)?/{3,}", re.IGNORECASE)
 _PLAIN_PATH = re.compile(r"/[A-Za-z0-9/_~.\-]*(?:\?[A-Za-z0-9_=&.~\-]+)?")
 _PLAIN_NAME = re.compile(r"[A-Za-z0-9_~\-][A-Za-z0-9_~.\-]*")
+_PLAIN_RELATIVE = re.compile(
+    rf"(?P<up>(?:\.\./)*+)(?:{_PLAIN_NAME.pattern}/)*+(?:{_PLAIN_NAME.pattern})?+(?:\?[A-Za-z0-9_=&.~\-]+)?"
+)
+_SLASHES_OF_ORIGIN = 2
+"""As in ``https://host.example``."""
 _PAGINATION_PATH = re.compile(r"/(?:page|seite)[/-]?\d+/?$", re.IGNORECASE)
 
 
@@ -62,9 +67,14 @@ def resolved_url(href: str, base: str) -> str | None:
     if href[:7] == "http://" or href[:8] == "https://":
         return normal_url(href)
     path = base.partition("?")[0]
-    if _PLAIN_NAME.fullmatch(href):
-        return f"{path.rpartition('/')[0]}/{href}"
-    return normal_url(href, base)
+    relative = _PLAIN_RELATIVE.fullmatch(href) if href[:1] not in ("", "?") else None
+    if relative is None:
+        return normal_url(href, base)
+    folder, n_up = path.rpartition("/")[0], relative.end("up")
+    if not n_up:
+        return f"{folder}/{href}"
+    n_up = min(n_up // len("../"), folder.count("/") - _SLASHES_OF_ORIGIN)
+    return f"{folder.rsplit('/', n_up)[0]}/{href[relative.end('up') :]}"
 
 
 def split_url(url: str) -> SplitResult:

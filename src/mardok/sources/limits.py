@@ -75,13 +75,14 @@ _LEAVES_TEXT = frozenset(
 )  # fmt: skip
 """Elements whose tags the parser passes over in some places, so that the text before and behind them is one."""
 _MAY_LEAVE_TEXT = re.compile(rf"<(?:(?:{'|'.join(sorted(_LEAVES_TEXT))})[\s/]|/[a-z][a-z0-9]*[\s/]|[!?]|/(?![a-z]))")
-_TAG = re.compile(
-    rf"<(?:(!--)|(/?)([a-zA-Z][^{_BLANK}/>]*+)"
-    rf"(?:[{_BLANK}/]++|[^{_BLANK}/>][^{_BLANK}/>=]*+(?:[{_BLANK}]*+=[{_BLANK}]*+{_VALUE})?+)*+>?|(?P<bogus>[!?/]))"
-)
+_ATTRIBUTES = rf"(?:[{_BLANK}/]++|[^{_BLANK}/>][^{_BLANK}/>=]*+(?:[{_BLANK}]*+=[{_BLANK}]*+{_VALUE})?+)*+"
+_TAG = re.compile(rf"<(?:(!--)|(/?)([a-zA-Z][^{_BLANK}/>]*+){_ATTRIBUTES}>?|(?P<bogus>[!?/]))")
 """A tag as the tokenizer of HTML reads it (section 13.2.5): a quote within a value that has none is part of the value."""
 _COMMENT_BEGINS = re.compile(r"<(?:[!?]|/(?![a-zA-Z]))")
 _COMMENT = re.compile(rf"<!--(?:-?>|.*?(?:--!?>|\Z))|{_COMMENT_BEGINS.pattern}[^>]*+>?", re.DOTALL)
+_RAW_BEGINS = re.compile(rf"<({'|'.join(sorted(_RAW))})(?=[{_BLANK}/>])", re.IGNORECASE)
+_MOST_LOOKED_AT = 20_000_000
+"""Characters after which looking at each tag is no slower."""
 _ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
 
 
@@ -104,7 +105,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
         past.append("extract.max_blocks")
     if _LONG_TAG_BEGINS.search(html) is not None:
         html = _with_fewer_attributes(html, limits.max_attributes, past)
-    if n_tags * len(html) > _MOST_COPIED:
+    if n_tags * len(html) > _MOST_COPIED and not _has_plain_texts(html):
         html = _with_plain_texts(html, past)
     if n_tags > limits.max_depth:
         if n_tags * len(html) > _LONGEST_COPY:  # else no text is that long
@@ -124,6 +125,26 @@ def _may_make_copies(html: str, n_tags: int) -> bool:
     if n_formatting * n_tags <= _CHEAP_COPIES:
         return False
     return (n_formatting - len(_CLOSED_FORMATTING.findall(low))) * n_tags > _CHEAP_COPIES
+
+
+def _has_plain_texts(html: str) -> bool:
+    """Whether surely none of the texts that hold no markup is one that the parser copies too often.
+
+    Asked where such a text may begin, in comments and other such texts, too, so that no tag in between must be looked at.
+    """
+    n_looked_at = 0
+    for begin in _RAW_BEGINS.finditer(html):
+        tag = _TAG.match(html, begin.start())
+        if tag is None:
+            return False
+        ending = re.compile(rf"</{begin[1]}[\s/>]", re.IGNORECASE).search(html, tag.end())
+        stop = ending.start() if ending is not None else len(html)
+        n_looked_at += stop - begin.start()
+        if n_looked_at > _MOST_LOOKED_AT:
+            return False
+        if html.count("<", tag.end(), stop) * (stop - tag.end()) > _MOST_COPIED:
+            return False
+    return True
 
 
 def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
