@@ -6,7 +6,7 @@ Out: tables, sheets of pages, pairs and groups. Asking imports no crawler, extra
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from difflib import get_close_matches
 from functools import cached_property
 from os import PathLike
@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from mardok.beside.topic import TopicAnswer
+    from mardok.kept import KeptParts
     from mardok.text.stems import Stemmed
 
 _NEAR_NAMES = 3
@@ -39,6 +40,8 @@ class Audit:
     """Tables by name, as :data:`mardok.tables.TABLES` declares them; those of a folder are read when they are asked for."""
     meta: AuditMeta
     """What was read, when, with which settings, what could not be computed, and the totals: ``audit.json``."""
+    kept: KeptParts | None = field(default=None, repr=False, compare=False)
+    """What the next audit need not make again."""
 
     @property
     def plan(self) -> pd.DataFrame:
@@ -178,7 +181,8 @@ class Audit:
         from mardok.processes import begin
 
         report = begin(lambda: report_html(self.tables, self.meta), jobs)
-        write_folder(Path(path), self.tables, self.meta.text, {"report.html": report})
+        keep = self.kept.write if self.kept is not None else None
+        write_folder(Path(path), self.tables, self.meta.text, {"report.html": report}, keep)
 
     def _repr_html_(self) -> str:
         from mardok.deliver.notebook import audit_html  # only where a notebook asks for it

@@ -72,7 +72,11 @@ def check_replaceable(folder: Path) -> None:
 
 
 def write_folder(
-    folder: Path, tables: Mapping[str, pd.DataFrame], meta: str, texts: Mapping[str, Callable[[], str]]
+    folder: Path,
+    tables: Mapping[str, pd.DataFrame],
+    meta: str,
+    texts: Mapping[str, Callable[[], str]],
+    keep: Callable[[Path], None] | None = None,
 ) -> None:
     """Write an audit folder beside its place, then put it there.
 
@@ -86,6 +90,8 @@ def write_folder(
         The contents of ``audit.json``.
     texts : mapping of str to callable
         Further files, name to what gives the contents; asked for when the tables are written.
+    keep : callable, optional
+        Writes what the next audit need not make again.
 
     Raises
     ------
@@ -105,6 +111,8 @@ def write_folder(
             give_back_memory()
         for name, contents in texts.items():
             (sibling / name).write_text(contents(), "utf-8", newline="\n")
+        if keep is not None:
+            keep(sibling)
         (sibling / META_FILE).write_text(meta, "utf-8", newline="\n")
 
 

@@ -7,8 +7,8 @@ Out: pages in columns, search data, lists and decisions, and an :class:`mardok.s
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import pandas as pd
@@ -17,6 +17,8 @@ from mardok.errors import SourceError
 from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches, extract_pages
 from mardok.extract.page import Page
+from mardok.kept import KeptParts, digest_of_sources
+from mardok.kept_pages import reading_of_tables, tables_of_reading, with_sources
 from mardok.progress import Progress
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision, read_accepted, read_decisions, read_done
@@ -61,7 +63,9 @@ class Inputs:
     """What a person accepted as it is written, by its check (``""`` of an unknown word) and the words."""
 
 
-def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Progress) -> Inputs:
+def read_inputs(
+    files: InputFiles, settings: Settings, jobs: int, progress: Progress, kept: KeptParts | None = None
+) -> Inputs:
     """Read everything.
 
     Parameters
@@ -72,6 +76,8 @@ def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Prog
         Processes that read HTML.
     progress : callable
         Called with the name of the step at hand and the number of pages done.
+    kept : KeptParts, optional
+        What earlier audits kept, where pages need not be read again; keeps what is read.
 
     Raises
     ------
@@ -82,20 +88,48 @@ def read_inputs(files: InputFiles, settings: Settings, jobs: int, progress: Prog
     FolderError
         If the decisions lie in an audit folder whose plan cannot be read.
     """
-    intake = OpenIntake()
+    intake, met = OpenIntake(), OpenIntake()
     search = read_search(files.search, settings.search, intake) if files.search else None
     targets = read_targets(files.targets, intake) if files.targets is not None else {}
     signals = read_signals(files.signals, intake) if files.signals is not None else {}
     decisions = read_decisions(files.decisions, intake) if files.decisions is not None else ()
     done = read_done(files.decisions) if files.decisions is not None else {}
     accepted = read_accepted(files.decisions) if files.decisions is not None else {}
-    raws = raw_pages(files.sources, files.base, intake, settings.sources)
-    pages = columns_of(_told_of(extract_batches(raws, settings, jobs), progress, intake))
-    closed = intake.closed()
+
+    def read() -> tuple[Columns, Intake]:
+        raws = raw_pages(files.sources, files.base, met, settings.sources)
+        return columns_of(_told_of(extract_batches(raws, settings, jobs), progress, met)), met.closed()
+
+    pages, closed = _kept_or_read(files, settings, kept or KeptParts(), read)
+    closed = replace(closed, unread=(*intake.unread, *closed.unread))
     if not pages.pages:
         raise SourceError(f"{', '.join(map(str, files.sources))}: no page could be read; {_what_was_met(closed)}")
     probes = extract_pages(closed.probes, settings)
     return Inputs(pages, closed, probes, search, targets, signals, decisions, done, accepted)
+
+
+def _kept_or_read(
+    files: InputFiles, settings: Settings, kept: KeptParts, read: Callable[[], tuple[Columns, Intake]]
+) -> tuple[Columns, Intake]:
+    """What stands in the sources: as an earlier audit kept it, where nothing has changed that it depends on."""
+    depends = {
+        "sources": digest_of_sources(files.sources),
+        "base": files.base,
+        "sources settings": settings.sources.model_dump(mode="json"),
+        "extract": settings.extract.model_dump(mode="json"),
+        "language": settings.language.model_dump(mode="json"),
+        "text": settings.text.model_dump(mode="json", include={"only", "ignore"}),
+    }
+    # Sources go by their numbers there: the next audit may name the same files in another way.
+    numbers = {str(path): str(number) for number, path in enumerate(files.sources)}
+    names = {number: path for path, number in numbers.items()}
+    return kept.part(
+        "reading",
+        depends,
+        read,
+        lambda value: tables_of_reading(*with_sources(*value, numbers)),
+        lambda tables: with_sources(*reading_of_tables(tables), names),
+    )
 
 
 def _told_of(batches: Iterable[Batch], progress: Progress, intake: OpenIntake) -> Iterator[Batch]:

@@ -32,8 +32,9 @@ from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import find_rival_groups
 from mardok.findings.thin_analysis import find_thin_pages
 from mardok.inputs import InputFiles, Inputs, read_inputs
+from mardok.kept import KeptParts
 from mardok.memory import give_back_memory
-from mardok.meta import AuditMeta, Source
+from mardok.meta import AuditMeta, Source, is_audit_folder
 from mardok.plan.decisions import with_actions
 from mardok.plan.plan import Plan, make_plan
 from mardok.plan.totals import not_computed, outcomes, totals
@@ -60,6 +61,7 @@ def audit(
     targets: str | PathLike[str] | None = None,
     signals: str | PathLike[str] | None = None,
     decisions: str | PathLike[str] | None = None,
+    earlier: str | PathLike[str] | None = None,
     settings: Settings | None = None,
     jobs: int = 1,
     progress: Progress | None = None,
@@ -80,6 +82,9 @@ def audit(
         A table of pages with what other tools say of them.
     decisions : path, optional
         The plan of an earlier audit (``plan.csv`` or the workbook) with a person's decisions, notes, keepers and actions.
+    earlier : path, optional
+        An audit folder, such as the one that this audit is going to replace: of what it kept is used what still holds, so
+        that pages are not read again where only later settings differ. So it is of audit folders among the sources.
     settings : Settings, optional
         All thresholds; the defaults if None.
     jobs : int
@@ -103,10 +108,12 @@ def audit(
         (Path(search),) if isinstance(search, (str, PathLike)) else tuple(map(Path, search)),
         *(Path(path) if path is not None else None for path in (targets, signals, decisions)),
     )
-    kept = renewed([fspath(source) for source in sources], files, settings, progress)
-    if kept is not None:
-        return kept
-    inputs = read_inputs(files, settings, jobs, progress)
+    known = renewed([fspath(source) for source in sources], files, settings, progress)
+    if known is not None:
+        return known
+    folders = [*([Path(earlier)] if earlier is not None else []), *(Path(fspath(source)) for source in sources)]
+    kept = KeptParts([folder for folder in folders if is_audit_folder(folder)])
+    inputs = read_inputs(files, settings, jobs, progress, kept)
     site = site_of(inputs.pages, settings)
     give_back_memory()
     progress("following redirects and links", 0)
@@ -149,7 +156,8 @@ def audit(
         "decisions_without_proposal": [dict(one.told) for one in plan.unmatched if one.decision],
     }
     meta = _meta(files, inputs, settings, counts, is_rendered=facts.is_rendered)
-    return Audit(MemoryStore(tables), meta.model_copy(update={"not_computed": {**meta.not_computed, **proof.not_computed}}))
+    meta = meta.model_copy(update={"not_computed": {**meta.not_computed, **proof.not_computed}})
+    return Audit(MemoryStore(tables), meta, kept)
 
 
 def _tables(site: Site, facts: SiteFacts, plan: Plan, inputs: PlanInputs, findings: PageFindings) -> dict[str, pd.DataFrame]:

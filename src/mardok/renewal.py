@@ -10,6 +10,7 @@ import datetime
 import json
 from bisect import bisect_right
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,7 @@ from mardok.audits import Audit, load
 from mardok.errors import FolderError
 from mardok.findings.checks import checks_table
 from mardok.inputs import InputFiles
+from mardok.kept import KeptParts
 from mardok.meta import AuditMeta, is_audit_folder, read_meta
 from mardok.plan.decisions import follow
 from mardok.plan.ranking import Standing, plan_table, ranked, steps_table
@@ -65,7 +67,7 @@ def renewed(sources: Sequence[str], files: InputFiles, settings: Settings, progr
         return None
     progress("proofreading", 0)
     accepted = read_accepted(files.decisions) if files.decisions is not None else {}
-    return _proofread_again(audit, settings, accepted, decisions)
+    return replace(_proofread_again(audit, settings, accepted, decisions), kept=KeptParts.carried(folder))
 
 
 def _differs_in_proofreading_only(meta: AuditMeta, files: InputFiles, settings: Settings) -> bool:

@@ -14,6 +14,7 @@ ORDER = [
     "sources",
     "extract",
     "text",
+    "kept_pages",
     "inputs",
     "compare",
     "findings",
@@ -35,7 +36,7 @@ ORDER = [
 ]
 ROOT = {
     "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "locks", "memory",
-    "processes", "progress", "visible", "figures", "__init__",
+    "processes", "progress", "kept", "visible", "figures", "__init__",
 }  # fmt: skip
 
 

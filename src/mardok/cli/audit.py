@@ -89,6 +89,7 @@ def audit(
                 signals=signals,
                 decisions=decisions or (out / "plan.csv" if (out / "plan.csv").is_file() else None),
                 settings=chosen,
+                earlier=out,
                 jobs=jobs,
                 progress=progress,
             )

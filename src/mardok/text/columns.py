@@ -13,6 +13,7 @@ from array import array
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -172,7 +173,7 @@ class _CodedColumn(_Column):
         self.add(np.array([self._numbers[name] for name in column.names], np.int32)[np.asarray(column.codes, np.int32)])
 
     def names(self) -> Strings:
-        return _strings(self._numbers)
+        return strings(self._numbers)
 
 
 class _BlockColumns:
@@ -206,7 +207,7 @@ class _BlockColumns:
     def finished(self, first: Ints, order: Ints) -> Blocks:
         """The blocks, with the places in the order given."""
         return Blocks(
-            _strings(self.texts),
+            strings(self.texts),
             self.text.array(),
             tuple(self.contexts),
             self.context.array(),
@@ -219,15 +220,9 @@ class _BlockColumns:
 
     def links(self, blocks: Blocks) -> Links:
         """The links of the blocks, and of all places where the blocks stand."""
-        sizes = self.n_links.array().astype(np.int64)
-        first = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
-        with_links = np.flatnonzero((sizes > 0)[blocks.at]).astype(np.int32)
-        placed, n_placed = blocks.at[with_links], sizes[blocks.at[with_links]]
-        begins = np.cumsum(n_placed) - n_placed
-        at = np.repeat(first[placed] - begins, n_placed) + np.arange(n_placed.sum())
-        place = np.repeat(with_links, n_placed)
-        return Links(
-            first,
+        return links_of(
+            blocks,
+            self.n_links.array(),
             url=self.url.array(),
             anchor=self.anchor.array(),
             rel=self.rel.array(),
@@ -236,9 +231,6 @@ class _BlockColumns:
             urls=self.url.names(),
             anchors=self.anchor.names(),
             rels=self.rel.names(),
-            page=blocks.page[place],
-            place=place,
-            at=at.astype(np.int32),
         )
 
 
@@ -266,7 +258,28 @@ class _ImageColumns:
         )
 
 
-def _strings(texts: Iterable[str]) -> Strings:
+def links_of(blocks: Blocks, n_links: Codes, **known: Any) -> Links:
+    """The links of all places where blocks stand.
+
+    Parameters
+    ----------
+    n_links : ndarray of int32, shape (n_blocks,)
+        Links of each block.
+    **known
+        The other fields of :class:`Links` but ``first``, ``page``, ``place`` and ``at``.
+    """
+    sizes = n_links.astype(np.int64)
+    first = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
+    with_links = np.flatnonzero((sizes > 0)[blocks.at]).astype(np.int32)
+    placed, n_placed = blocks.at[with_links], sizes[blocks.at[with_links]]
+    begins = np.cumsum(n_placed) - n_placed
+    at = np.repeat(first[placed] - begins, n_placed) + np.arange(n_placed.sum())
+    place = np.repeat(with_links, n_placed)
+    return Links(first=first, page=blocks.page[place], place=place, at=at.astype(np.int32), **known)
+
+
+def strings(texts: Iterable[str]) -> Strings:
+    """Texts as an array of objects."""
     listed = list(texts)
     result = np.empty(len(listed), object)
     result[:] = listed

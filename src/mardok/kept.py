@@ -1,0 +1,269 @@
+"""What an audit keeps beside its answers, so that a later one need not make it again.
+
+In:  audit folders; a part by its name, what it depends on, and what makes it.
+Out: the part, from the folder if it was made of the same things there, else made anew.
+
+A part is a few tables of columns, each a Parquet file. The manifest says of each part what it depends on (settings, other
+inputs, version of the program) and of each file its rows and its digest: a part is used only where all of that is the same.
+"""
+
+from __future__ import annotations
+
+import json
+import logging
+import shutil
+import sys
+import tempfile
+import weakref
+from collections.abc import Callable, Mapping, Sequence
+from functools import cache
+from importlib.metadata import PackageNotFoundError, version
+from pathlib import Path
+from typing import Any, TypeAlias, TypeVar
+
+import numpy as np
+import xxhash
+from numpy.typing import NDArray
+
+from mardok.meta import FORMAT
+
+log = logging.getLogger(__name__)
+KEPT_FOLDER = "kept"
+_MANIFEST = "manifest.json"
+_LIBRARIES = ("fastwarc", "py3langid", "pyarrow", "selectolax", "w3lib")
+"""What else decides what is read of a page."""
+
+Columns: TypeAlias = Mapping[str, "NDArray[Any] | Sequence[str]"]
+"""A table: numbers as arrays, texts as sequences."""
+Tables: TypeAlias = Mapping[str, Columns]
+_Value = TypeVar("_Value")
+
+
+class KeptParts:
+    """Parts of earlier audits, and of the one at hand.
+
+    Parameters
+    ----------
+    folders : sequence of path
+        Audit folders whose parts are looked at, the first one that has a part counts.
+    """
+
+    def __init__(self, folders: Sequence[Path] = ()) -> None:
+        self._earlier = [_Earlier(folder / KEPT_FOLDER) for folder in folders]
+        self._made: dict[str, dict[str, Any]] = {}
+        """What the manifest says of each part of the audit at hand."""
+        self._files: dict[str, Path] = {}
+        """Where the files of these parts lie."""
+        self._room: Path | None = None
+
+    @classmethod
+    def carried(cls, folder: Path) -> KeptParts:
+        """The parts of an audit folder, for an audit that is made of it."""
+        result = cls([folder])
+        for name, stated in result._earlier[0].manifest.items():
+            result._take(result._earlier[0], name, stated)
+        return result
+
+    def part(
+        self,
+        name: str,
+        depends: Mapping[str, Any],
+        make: Callable[[], _Value],
+        tables_of: Callable[[_Value], Tables],
+        value_of: Callable[[Tables], _Value],
+    ) -> _Value:
+        """A part, from where it is kept or made anew.
+
+        Parameters
+        ----------
+        name : str
+            What it is called in the manifest and by its files.
+        depends : mapping of str to JSON
+            All that it depends on beside the program: settings by name, digests of what it is made of.
+        make : callable
+            Makes it.
+        tables_of, value_of : callable
+            Its tables, and the part they are of.
+        """
+        told = {**depends, "program": program_digest()}
+        key = digest_of(told)
+        for earlier in self._earlier:
+            tables = earlier.tables(name, key)
+            if tables is not None:
+                self._take(earlier, name, earlier.manifest[name])
+                return value_of(tables)
+        value = make()
+        self._keep(name, key, told, tables_of(value))
+        return value
+
+    def _take(self, earlier: _Earlier, name: str, stated: dict[str, Any]) -> None:
+        self._made[name] = stated
+        self._files |= {file: earlier.folder / file for file in earlier.files(name)}
+
+    def _keep(self, name: str, key: str, depends: Mapping[str, Any], tables: Tables) -> None:
+        if self._room is None:
+            self._room = Path(tempfile.mkdtemp(prefix="mardok-kept-"))
+            weakref.finalize(self, shutil.rmtree, self._room, ignore_errors=True)
+        stated: dict[str, dict[str, Any]] = {}
+        try:
+            for table, columns in tables.items():
+                file = self._room / _file_name(name, table)
+                n_rows = _write(file, columns)
+                stated[table] = {"rows": n_rows, "digest": _digest_of_file(file)}
+                self._files[file.name] = file
+        except OSError as error:  # a part that cannot be kept is made again by the next audit
+            log.warning("%s: %s is not kept for the next audit: %s", self._room, name, error.strerror or error)
+            return
+        self._made[name] = {"key": key, "depends": dict(depends), "tables": stated}
+
+    def write(self, folder: Path) -> None:
+        """Put the parts of the audit at hand into an audit folder.
+
+        Raises
+        ------
+        OSError
+            If the disk does not take them.
+        """
+        if not self._made:
+            return
+        place = folder / KEPT_FOLDER
+        place.mkdir()
+        for name, stated in self._made.items():
+            files = [_file_name(name, table) for table in stated["tables"]]
+            if not all(self._files[file].is_file() for file in files):
+                continue  # the folder that it was taken from is gone: the next audit makes it again
+            for file in files:
+                shutil.copyfile(self._files[file], place / file)
+        (place / _MANIFEST).write_text(
+            json.dumps({"parts": self._made}, indent=1, sort_keys=True) + "\n", "utf-8", newline="\n"
+        )
+
+
+class _Earlier:
+    """The parts in an audit folder."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.manifest: dict[str, dict[str, Any]] = _read_manifest(folder)
+
+    def files(self, name: str) -> list[str]:
+        """Names of the files of a part."""
+        return [_file_name(name, table) for table in self.manifest[name]["tables"]]
+
+    def tables(self, name: str, key: str) -> Tables | None:
+        """The tables of a part of this key; None if there is none, or it is not whole."""
+        stated = self.manifest.get(name)
+        if stated is None or stated.get("key") != key:
+            return None
+        try:
+            result = {}
+            for table, told in stated["tables"].items():
+                file = self.folder / _file_name(name, table)
+                if _digest_of_file(file) != told["digest"]:
+                    raise ValueError("is not what was written")
+                result[table] = _read(file)
+        except Exception as error:  # noqa: BLE001 pyarrow's errors have no base of their own; what is damaged is made again
+            log.warning("%s: %s is made again: %s", self.folder, name, " ".join(str(error).split())[:200])
+            return None
+        return result
+
+
+def _read_manifest(folder: Path) -> dict[str, dict[str, Any]]:
+    try:
+        raw = json.loads((folder / _MANIFEST).read_text("utf-8"))
+        return {name: told for name, told in raw["parts"].items() if isinstance(told["tables"], dict)}
+    except (OSError, ValueError, RecursionError, KeyError, TypeError, AttributeError):
+        return {}
+
+
+def digest_of(*things: Any) -> str:
+    """A digest of arrays, texts and whatever JSON can say.
+
+    Examples
+    --------
+    >>> digest_of({"a": 1, "b": [2]}) == digest_of({"b": [2], "a": 1}), digest_of("a", "b") == digest_of("ab")
+    (True, False)
+    """
+    hasher = xxhash.xxh3_128()
+    for thing in things:
+        if isinstance(thing, np.ndarray):
+            told = np.ascontiguousarray(thing)
+            hasher.update(f"{told.dtype}{told.shape}".encode())
+            hasher.update(told.tobytes())
+        else:
+            text = json.dumps(thing, sort_keys=True, ensure_ascii=True)
+            hasher.update(f"{len(text)}:{text}".encode())
+    return hasher.hexdigest()
+
+
+@cache
+def program_digest() -> str:
+    """A digest of the program and of what decides beside it what is read: another program may make other parts."""
+    hasher = xxhash.xxh3_128(f"{FORMAT} {sys.version_info[:3]} {sys.byteorder}".encode())
+    for library in _LIBRARIES:
+        try:
+            hasher.update(f"{library} {version(library)}".encode())
+        except PackageNotFoundError:
+            hasher.update(library.encode())
+    own = Path(__file__).parent
+    for path in sorted(own.rglob("*")):
+        if path.suffix in (".py", ".toml", ".so", ".pyd"):
+            hasher.update(str(path.relative_to(own)).encode("utf-8", "surrogateescape"))
+            hasher.update(path.read_bytes())
+    return hasher.hexdigest()
+
+
+def digest_of_sources(paths: Sequence[Path]) -> list[list[Any]]:
+    """What tells that files, and folders with all that is in them, are as they were: names, sizes, times of change."""
+    result: list[list[Any]] = []
+    for path in paths:
+        files = sorted(path.rglob("*")) if path.is_dir() else [path]
+        told = []
+        for file in files:
+            state = file.stat()
+            told.append([file.relative_to(path).as_posix() if file != path else "", state.st_size, state.st_mtime_ns])
+        name = str(path.resolve())
+        result.append([name, digest_of(told)])
+    return result
+
+
+def _file_name(part: str, table: str) -> str:
+    return f"{part}-{table}.parquet"
+
+
+def _digest_of_file(path: Path) -> str:
+    hasher = xxhash.xxh3_128()
+    with path.open("rb") as file:
+        while piece := file.read(1 << 20):
+            hasher.update(piece)
+    return hasher.hexdigest()
+
+
+def _write(path: Path, columns: Columns) -> int:
+    """Write a table; its rows. Texts are stored as bytes: a page may hold what is no valid UTF-8."""
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    arrays = {
+        name: pa.array(values)
+        if isinstance(values, np.ndarray) and values.dtype != object
+        else pa.array([text.encode("utf-8", "surrogatepass") for text in values], pa.large_binary())
+        for name, values in columns.items()
+    }
+    table = pa.table(arrays)
+    pq.write_table(table, path, compression="zstd", compression_level=1, use_dictionary=False, write_statistics=False)
+    return int(table.num_rows)
+
+
+def _read(path: Path) -> Columns:
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    table = pq.read_table(path.resolve())
+    result: dict[str, NDArray[Any] | Sequence[str]] = {}
+    for name, column in zip(table.column_names, table.columns, strict=True):
+        if pa.types.is_large_binary(column.type) or pa.types.is_binary(column.type):
+            result[name] = [text.decode("utf-8", "surrogatepass") for text in column.to_pylist()]
+        else:
+            result[name] = column.to_numpy()
+    return result
