@@ -220,10 +220,13 @@ def digest_of_sources(paths: Sequence[Path]) -> list[list[Any]]:
         files = sorted(path.rglob("*")) if path.is_dir() else [path]
         told = []
         for file in files:
-            state = file.stat()
-            told.append([file.relative_to(path).as_posix() if file != path else "", state.st_size, state.st_mtime_ns])
-        name = str(path.resolve())
-        result.append([name, digest_of(told)])
+            name = file.relative_to(path).as_posix()
+            try:
+                state = file.stat()
+                told.append([name, state.st_size, state.st_mtime_ns])
+            except OSError as error:  # as a link that leads nowhere
+                told.append([name, str(error.errno)])
+        result.append([str(path.resolve()), digest_of(told)])
     return result
 
 
