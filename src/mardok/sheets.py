@@ -6,7 +6,7 @@ Out: a sheet whose parts are read when asked for: what ``mardok page`` prints, t
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -93,19 +93,7 @@ class PageSheet:
 
         Without spans that are compared they are those of all search data, and ``clicks_before`` is None.
         """
-        rows = _rows(_without(self._store.of_page("queries", self._row), "page", "brand"))
-        end = "_now" if any(row["impressions_now"] is not None for row in rows) else ""
-        told = [
-            {
-                "query": row["query"],
-                **{name: row[f"{name}{end}"] for name in ("impressions", "clicks", "position")},
-                "clicks_before": row["clicks_before"],
-                "share": row["share"],
-                "competing": row["competing"],
-            }
-            for row in rows
-        ]
-        return sorted(told, key=lambda row: (-row["impressions"], row["query"]))
+        return told_queries(_rows(self._store.of_page("queries", self._row)))
 
     @cached_property
     def relatives(self) -> Rows:
@@ -240,6 +228,22 @@ class PageSheet:
         from mardok.deliver.notebook import sheet_html  # only where a notebook asks for it
 
         return sheet_html(self)
+
+
+def told_queries(rows: Sequence[Mapping[str, Any]]) -> Rows:
+    """Rows of the table of queries of one page as :attr:`PageSheet.queries` tells them."""
+    end = "_now" if any(row["impressions_now"] is not None for row in rows) else ""
+    told = [
+        {
+            "query": row["query"],
+            **{name: row[f"{name}{end}"] for name in ("impressions", "clicks", "position")},
+            "clicks_before": row["clicks_before"],
+            "share": row["share"],
+            "competing": row["competing"],
+        }
+        for row in rows
+    ]
+    return sorted(told, key=lambda row: (-row["impressions"], row["query"]))
 
 
 def _rows(columns: Columns) -> Rows:

@@ -230,6 +230,12 @@ def test_every_contained_text_is_found_with_what_contains_it(texts: list[str], s
                 assert pairs[a, b] == pytest.approx(inside)
 
 
+def test_no_text_is_contained_in_itself_however_low_the_threshold() -> None:
+    text = " ".join(f"w{n}" for n in range(60))
+    found, _ = related([text, f"{text} {text.replace('w', 'v')}", "other words " * 40], containment=0.5)
+    assert found.pairs[["a", "b"]].to_numpy().tolist() == [[0, 1]]
+
+
 def test_a_chapter_is_kept_with_the_manual_that_contains_it() -> None:
     chapters = [" ".join(f"c{c}w{n}" for n in range(40)) for c in range(6)]
     found, corpus = related([*chapters, " ".join(chapters)])

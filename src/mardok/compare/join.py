@@ -495,6 +495,7 @@ def contained_pairs(
         inner, outer = block[product.coords[1]], product.coords[0].astype(np.int64) + first
         # Cut hashes may have added to the product: it only says which pairs are worth counting.
         is_likely = (product.data >= containment * sizes[inner] - 1e-6) & (sizes[outer] > ratio * sizes[inner] - 1e-9)
+        is_likely &= inner != outer  # from a containment of two thirds down texts of equal size are compared, too
         if is_likely.any():
             parts.append(
                 _nearest_of(_counted(sets, texts[inner[is_likely]], texts[outer[is_likely]]), containment, sets, most)

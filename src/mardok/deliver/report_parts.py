@@ -26,7 +26,7 @@ from mardok.figures import section_of
 from mardok.findings.elsewhere import Elsewhere
 from mardok.findings.passage_texts import passage_texts
 from mardok.sentences import clipped, sentence, topic_text
-from mardok.sheets import PageSheet
+from mardok.sheets import told_queries
 from mardok.store import TableStore
 from mardok.vocabulary import Action, Band, Evidence, GroupKind, GroupRole, SlotKind, StepKind
 
@@ -60,6 +60,7 @@ _SHEET = (
     "description", "site_name", "kind_reason", "declared_language", "canonical_url", "redirect_url", "robots", "index_state",
     "in_sitemap", "depth", "script_words", "external_links", "conversions", "sessions",
 )  # fmt: skip
+_SHEET_FACTS = (*_SHEET, "words", "main_text", "target_phrase", "topic_fields", "topic_uses", "topic_first_word")
 
 
 @dataclass(frozen=True)
@@ -545,30 +546,42 @@ def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], di
     first_heading = _bounds(headings, len(tables["pages"]))
     elsewhere = Elsewhere.of(tables)
     for begin in range(0, len(listed.rows), _SHEET_PAGES):
-        chunk = listed.rows[begin : begin + _SHEET_PAGES].tolist()
+        chunk = listed.rows[begin : begin + _SHEET_PAGES]
         shown = {}
-        for row in chunk:
-            sheet = PageSheet(tables, row, elsewhere)
-            facts = sheet.facts
-            topic = (facts[name] for name in ("target_phrase", "topic_fields", "topic_uses", "topic_first_word"))
-            queries = sheet.queries
+        facts = tables.rows("pages", chunk, _SHEET_FACTS)
+        alternates, phrases, queries = (_by_page(tables, name, chunk) for name in ("alternates", "page_phrases", "queries"))
+        for row, *values in zip(chunk.tolist(), *facts.values(), strict=True):
+            known = dict(zip(_SHEET_FACTS, values, strict=True))
+            topic = (known[name] for name in ("target_phrase", "topic_fields", "topic_uses", "topic_first_word"))
+            asked = told_queries(queries.get(row, ()))
+            has_any = elsewhere.n_stretches(row) > 0
             shown[str(int(listed.number[row]))] = {
-                **{name: _short(facts[name]) for name in _SHEET if facts[name] not in ("", None)},
+                **{name: _short(known[name]) for name in _SHEET if known[name] not in ("", None)},
                 "topic": topic_text(*topic),
-                "alternates": [[one["hreflang"], listed.of_url(one["url"])] for one in sheet.alternates],
-                # Not the sheet's own: it would make the texts of all blocks of the site for the few that are headings.
+                "alternates": [[one["hreflang"], listed.of_url(one["url"])] for one in alternates.get(row, ())],
+                # Not those of a page's sheet: it would make the texts of all blocks for the few that are headings.
                 "outline": outline[first_heading[row] : first_heading[row + 1]],
-                "phrases": [[one["phrase"], one["uses"]] for one in sheet.phrases],
-                "queries": [_figures(query) for query in queries[:_MOST_QUERIES]],
-                "n_queries": len(queries),
-                "n_elsewhere": sheet.n_elsewhere,
-                "copied": round(sheet.copied_share, 6),
+                "phrases": [[one["phrase"], one["uses"]] for one in phrases.get(row, ())],
+                "queries": [_figures(query) for query in asked[:_MOST_QUERIES]],
+                "n_queries": len(asked),
+                "n_elsewhere": elsewhere.n_stretches(row),
+                "copied": round(elsewhere.share(row, int(known["words"])), 6) if has_any else 0.0,
                 "elsewhere": [
                     (one.words, int(one.is_boilerplate), one.other_pages, int(listed.number[one.example]), clipped(one.text))
-                    for one in sheet.elsewhere(_MOST_STRETCHES)
-                ],
-            }
+                    for one in elsewhere.stretches(row, known["main_text"], _MOST_STRETCHES)
+                ] if has_any else [],
+            }  # fmt: skip
         yield [int(listed.number[row]) for row in chunk], shown
+
+
+def _by_page(tables: TableStore, table: str, pages: NDArray[np.int64]) -> dict[int, list[dict[str, Any]]]:
+    """Rows of a table by page, of those pages that have any."""
+    names = list(tables[table].columns)
+    result: dict[int, list[dict[str, Any]]] = {}
+    for values in zip(*tables.of_pages(table, pages, names).values(), strict=True):
+        row = dict(zip(names, values, strict=True))
+        result.setdefault(row["page"], []).append(row)
+    return result
 
 
 _DECIMALS = {"clicks": 1, "impressions": 1, "position": 1, "share": 4, "competing": 1}
