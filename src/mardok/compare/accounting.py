@@ -14,7 +14,9 @@ A run of many pages is told apart from one of few by :mod:`mardok.compare.runs`.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -190,26 +192,38 @@ def _only_teased(carried: _Carried, group_of: Ints, links: Ints, n_pages: int) -
     order = np.argsort(page, kind="stable")
     order = order[carried.n_groups[text[order]] > 1]  # others no page of another group has
     first = np.searchsorted(page[order], np.arange(n_pages + 1))
-    pairs = text * n_pages + page
-    n_with, last = np.zeros(len(pairs), np.int32), np.zeros(len(pairs), np.int64)
-    sizes = np.diff(first)[target]
-    ends = np.cumsum(sizes)
-    begin = 0
-    while begin < len(source):
-        done = ends[begin - 1] if begin else 0
-        end = max(int(np.searchsorted(ends, done + _RUNS_AT_ONCE, side="right")), begin + 1)
-        part = slice(begin, end)
-        its_link = np.repeat(np.arange(begin, end), sizes[part])
-        within = np.arange(len(its_link)) - (ends[its_link] - sizes[its_link] - done)
-        wanted = text[order[first[target[its_link]] + within]] * n_pages + source[its_link]
-        at = np.minimum(np.searchsorted(pairs, wanted), len(pairs) - 1)
-        hit = pairs[at] == wanted
-        np.add.at(n_with, at[hit], 1)
-        last[at[hit]] = target[its_link[hit]]
-        begin = end
+    n_with, last = np.zeros(len(text), np.int32), np.zeros(len(text), np.int64)
+    text_of = text[order].astype(np.int32)
+    place_of = np.full(len(carried.n_pages), -1, np.int32)
+    by_source = np.argsort(source, kind="stable")
+    source, target = source[by_source], target[by_source]
+    for begin, end in pairwise([*np.flatnonzero(first_of_equal(source)).tolist(), len(source)]):
+        own = order[first[source[begin]] : first[source[begin] + 1]]
+        # A table with the places of the page's own runs is looked up many times faster than all pairs are searched.
+        place_of[text[own]] = np.arange(len(own))
+        for targets in _in_parts(target[begin:end], first):
+            sizes = first[targets + 1] - first[targets]
+            ends = np.cumsum(sizes)
+            places = place_of[text_of[np.repeat(first[targets] - ends + sizes, sizes) + np.arange(ends[-1])]]
+            hits = np.flatnonzero(places >= 0)
+            own_hits = own[places[hits]]
+            np.add.at(n_with, own_hits, 1)
+            last[own_hits] = targets[np.searchsorted(ends, hits, side="right")]
+        place_of[text[own]] = -1
     single = n_with == 1
     teased = np.bincount(distinct(page[single] * n_pages + last[single]) // n_pages, minlength=n_pages)
     return np.asarray(single & (teased[page] >= _TEASED) & carried.is_boilerplate[text])
+
+
+def _in_parts(targets: Ints, first: Ints) -> Iterator[Ints]:
+    """The targets of one page, so many together as have a limited number of runs."""
+    ends = np.cumsum(first[targets + 1] - first[targets])
+    begin = 0
+    while begin < len(targets):
+        done = int(ends[begin - 1]) if begin else 0
+        end = max(int(np.searchsorted(ends, done + _RUNS_AT_ONCE, side="right")), begin + 1)
+        yield targets[begin:end]
+        begin = end
 
 
 def _is_shared(

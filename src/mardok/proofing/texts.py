@@ -8,7 +8,6 @@ Only pages that are compared count: indexable ones, of each set of variants one.
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -65,12 +64,10 @@ class ProofTexts:
         return {name: distinct(self.text[of_place == number].astype(np.int64)) for name, number in code.items()}
 
     @cached_property
-    def _places_of(self) -> Mapping[int, list[int]]:
-        """Places of each text."""
-        result: dict[int, list[int]] = defaultdict(list)
-        for place, text in enumerate(self.text.tolist()):
-            result[text].append(place)
-        return result
+    def _by_text(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Places in the order of their texts, and where those of each text begin."""
+        order = np.argsort(self.text, kind="stable")
+        return order, np.searchsorted(self.text[order], np.arange(len(self.texts) + 1))
 
     @cached_property
     def _only_page(self) -> NDArray[np.int64]:
@@ -91,7 +88,8 @@ class ProofTexts:
 
     def places_of(self, text: int, language: str = "") -> list[int]:
         """Places of one text, on pages of one language if one is given."""
-        found = self._places_of.get(text, [])
+        order, first = self._by_text
+        found = order[first[text] : first[text + 1]].tolist()
         return [one for one in found if not language or self.languages[self.page[one]] == language]
 
     def pages_of(self, text: int, language: str = "") -> list[int]:

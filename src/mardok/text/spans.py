@@ -10,12 +10,16 @@ import re
 from functools import cached_property, lru_cache
 from itertools import islice
 
+import numpy as np
+
 from mardok.text.hashes import Offsets, word_places
 from mardok.text.words import ascii_words, folded, folded_words, words
 
 _SHORT = 2000
 """Characters of a text up to which its words are sooner found one after the other than all at once."""
 _PIECE = re.compile(r"\S+")
+_PLAIN_OR_ONE = re.compile(r"[\x00-\x7f]+|[^\x00-\x7f]")
+"""Characters that are folded one by one wherever they stand: a run in ASCII, or a single one."""
 
 
 class WordSpans:
@@ -43,8 +47,8 @@ class WordSpans:
             start, end = int(starts[first]), int(ends[first + n_words - 1])
             if folded(self.text[start:end]) == self._plain[start:end]:
                 return start, end
-        spans = self._slow_spans
-        return spans[first][0], spans[first + n_words - 1][1]
+        begins, stops = self._slow_spans
+        return int(begins[first]), int(stops[first + n_words - 1])
 
     def written(self, first: int, n_words: int) -> str:
         """Some words as they are written, on one line.
@@ -69,20 +73,22 @@ class WordSpans:
         return word_places(self._plain)
 
     @cached_property
-    def _slow_spans(self) -> list[tuple[int, int]]:
+    def _slow_spans(self) -> tuple[Offsets, Offsets]:
         """Folded character by character, which keeps the places; where that makes other words, piece by piece."""
-        places: list[int] = []
-        parts = []
-        for place, character in enumerate(self.text):
-            part = _folded_character(character)
+        parts: list[str] = []
+        places: list[Offsets] = []
+        for run in _PLAIN_OR_ONE.finditer(self.text):
+            part = run[0].lower() if run[0].isascii() else _folded_character(run[0])
             parts.append(part)
-            places += [place] * len(part)
-        plain = "".join(parts)
-        starts, ends = word_places(plain)
+            places.append(np.arange(run.start(), run.end()) if run[0].isascii() else np.full(len(part), run.start()))
+        of_character = np.concatenate([np.zeros(0, np.int64), *places])
+        starts, ends = word_places("".join(parts))
         if len(starts) == len(folded_words(self._plain)):
-            return [(places[start], places[end - 1] + 1) for start, end in zip(starts.tolist(), ends.tolist(), strict=True)]
+            return of_character[starts], of_character[ends - 1] + 1
         # Characters that only together are what they are: all words of a piece have the span of the piece.
-        return [piece.span() for piece in _PIECE.finditer(self.text) for _ in words(piece[0])]
+        spans = [piece.span() for piece in _PIECE.finditer(self.text) for _ in words(piece[0])]
+        table = np.array(spans, np.int64).reshape(-1, 2)
+        return table[:, 0], table[:, 1]
 
 
 @lru_cache(maxsize=1 << 14)
