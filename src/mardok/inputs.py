@@ -100,7 +100,7 @@ def read_inputs(
         raws = raw_pages(files.sources, files.base, met, settings.sources)
         return columns_of(_told_of(extract_batches(raws, settings, jobs), progress, met)), met.closed()
 
-    pages, closed = _kept_or_read(files, settings, kept or KeptParts(), read)
+    pages, closed = read() if kept is None else _kept_or_read(files, settings, kept, read)
     closed = replace(closed, unread=(*intake.unread, *closed.unread))
     if not pages.pages:
         raise SourceError(f"{', '.join(map(str, files.sources))}: no page could be read; {_what_was_met(closed)}")

@@ -55,6 +55,7 @@ class KeptParts:
         self._files: dict[str, Path] = {}
         """Where the files of these parts lie."""
         self._room: Path | None = None
+        self._keys: dict[str, str] = {}
 
     @classmethod
     def carried(cls, folder: Path) -> KeptParts:
@@ -86,7 +87,7 @@ class KeptParts:
             Its tables, and the part they are of.
         """
         told = {**depends, "program": program_digest()}
-        key = digest_of(told)
+        key = self._keys[name] = digest_of(told)
         for earlier in self._earlier:
             tables = earlier.tables(name, key)
             if tables is not None:
@@ -95,6 +96,10 @@ class KeptParts:
         value = make()
         self._keep(name, key, told, tables_of(value))
         return value
+
+    def key_of(self, name: str) -> str:
+        """The key of a part that was asked for, on which others may depend; ``""`` of none."""
+        return self._keys.get(name, "")
 
     def _take(self, earlier: _Earlier, name: str, stated: dict[str, Any]) -> None:
         self._made[name] = stated
@@ -254,7 +259,11 @@ def _write(path: Path, columns: Columns) -> int:
         for name, values in columns.items()
     }
     table = pa.table(arrays)
-    pq.write_table(table, path, compression="zstd", compression_level=1, use_dictionary=False, write_statistics=False)
+    # Hashes of words recur, and are nothing that a compressor sees through.
+    recurring = [name for name, values in columns.items() if getattr(values, "dtype", None) == np.uint64]
+    pq.write_table(
+        table, path, compression="zstd", compression_level=1, use_dictionary=recurring or False, write_statistics=False
+    )
     return int(table.num_rows)
 
 

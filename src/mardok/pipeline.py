@@ -114,7 +114,7 @@ def audit(
     folders = [*([Path(earlier)] if earlier is not None else []), *(Path(fspath(source)) for source in sources)]
     kept = KeptParts([folder for folder in folders if is_audit_folder(folder)])
     inputs = read_inputs(files, settings, jobs, progress, kept)
-    site = site_of(inputs.pages, settings)
+    site = site_of(inputs.pages, settings, kept)
     give_back_memory()
     progress("following redirects and links", 0)
     facts = measure_site(site, inputs, with_actions(settings, inputs.decisions))

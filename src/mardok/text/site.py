@@ -8,14 +8,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
+from typing import NamedTuple
 
 import numpy as np
 import xxhash
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from mardok.extract.batch import Numbers
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Page
+from mardok.kept import KeptParts, Tables
 from mardok.settings import Language, Settings
 from mardok.text.columns import Blocks, Codes, Columns, Images, Links
 from mardok.text.distinct import distinct
@@ -73,14 +75,53 @@ class Site(SiteBlocks):
         return SiteBlocks(**{one.name: getattr(self, one.name) for one in fields(SiteBlocks)})
 
 
-def site_of(columns: Columns, settings: Settings) -> Site:
-    """Settle the main texts of the pages of a site."""
+def site_of(columns: Columns, settings: Settings, kept: KeptParts | None = None) -> Site:
+    """Settle the main texts of the pages of a site.
+
+    Parameters
+    ----------
+    kept : KeptParts, optional
+        What an earlier audit kept of the same pages, and keeps the main texts, if they are made anew.
+    """
     blocks, links = columns.blocks, columns.links
     section = sections_of(columns.pages)
-    written = corpus_of(map(folded, blocks.texts))
-    reasons = reasons_not_main(blocks, links, written, columns.pages, section, settings.text)
-    main_places = reasons.is_main & blocks.has_text[blocks.at]
+    words = _words_of(columns, section, settings) if kept is None else _kept_words(columns, section, settings, kept)
+    main_places = words.reasons.is_main & blocks.has_text[blocks.at]
     row_of = {page.url: row for row, page in enumerate(columns.pages)}
+    target_of_url = np.fromiter((row_of.get(url, -1) for url in links.urls), np.int32, len(links.urls))
+    return Site(
+        tuple(
+            page if page.language == language else replace(page, language=language)
+            for page, language in zip(columns.pages, words.languages, strict=True)
+        ),
+        row_of,
+        section,
+        blocks,
+        links,
+        columns.images,
+        words.reasons,
+        target_of_url[links.placed_url],
+        ~words.reasons.is_main[links.place],
+        main_places,
+        words.text_hashes,
+        words.corpus,
+    )
+
+
+class _Words(NamedTuple):
+    """The main texts of pages."""
+
+    reasons: Reasons
+    corpus: Corpus
+    text_hashes: tuple[str, ...]
+    languages: tuple[str, ...]
+
+
+def _words_of(columns: Columns, section: NDArray[np.int64], settings: Settings) -> _Words:
+    blocks = columns.blocks
+    written = corpus_of(map(folded, blocks.texts))
+    reasons = reasons_not_main(blocks, columns.links, written, columns.pages, section, settings.text)
+    main_places = reasons.is_main & blocks.has_text[blocks.at]
     main_at = blocks.text[blocks.at[main_places]].astype(np.int64)
     first = np.searchsorted(np.flatnonzero(main_places), blocks.first)
     corpus = written.arranged(main_at, first)
@@ -89,27 +130,58 @@ def site_of(columns: Columns, settings: Settings) -> Site:
         text_hash(_characters(_main_text(blocks, main_places, row)), corpus.words_of(row))
         for row in range(len(columns.pages))
     )
-    target_of_url = np.fromiter((row_of.get(url, -1) for url in links.urls), np.int32, len(links.urls))
-    return Site(
-        _with_languages(columns.pages, blocks, reasons, main_places, settings.language),
-        row_of,
-        section,
-        blocks,
-        links,
-        columns.images,
-        reasons,
-        target_of_url[links.placed_url],
-        ~reasons.is_main[links.place],
-        main_places,
-        hashes,
-        corpus,
+    return _Words(reasons, corpus, hashes, _languages(columns.pages, blocks, reasons, main_places, settings.language))
+
+
+def _kept_words(columns: Columns, section: NDArray[np.int64], settings: Settings, kept: KeptParts) -> _Words:
+    depends = {
+        "reading": kept.key_of("reading"),
+        "text": settings.text.model_dump(mode="json"),
+        "language": settings.language.model_dump(mode="json"),
+    }
+    return kept.part("words", depends, lambda: _words_of(columns, section, settings), _tables_of_words, _words_of_tables)
+
+
+def _tables_of_words(words: _Words) -> Tables:
+    corpus = words.corpus
+    return {
+        "pages": {
+            "text_hash": words.text_hashes,
+            "language": words.languages,
+            "n_words": np.diff(corpus.offsets),
+            "n_blocks": np.diff(corpus.first_blocks),
+        },
+        "words": {"hash": corpus.words},
+        "blocks": {"n_words": np.diff(corpus.block_offsets).astype(np.int32)},
+        "clauses": {"step": np.diff(corpus.clause_offsets, prepend=0).astype(np.int32)},
+        "vocabulary": {"hash": np.array(list(corpus.vocabulary), np.uint64), "word": list(corpus.vocabulary.values())},
+        "places": {"reason": words.reasons.of},
+        "reasons": {"name": words.reasons.names},
+    }
+
+
+def _words_of_tables(tables: Tables) -> _Words:
+    pages, told = tables["pages"], tables["vocabulary"]
+    corpus = Corpus(
+        np.asarray(tables["words"]["hash"]),
+        _offsets(pages["n_words"]),
+        _offsets(tables["blocks"]["n_words"]),
+        _offsets(pages["n_blocks"]),
+        np.cumsum(np.asarray(tables["clauses"]["step"], np.int64)),
+        dict(zip(np.asarray(told["hash"]).tolist(), told["word"], strict=True)),
     )
+    reasons = Reasons(tuple(tables["reasons"]["name"]), np.asarray(tables["places"]["reason"]))
+    return _Words(reasons, corpus, tuple(pages["text_hash"]), tuple(pages["language"]))
 
 
-def _with_languages(
+def _offsets(counts: ArrayLike) -> NDArray[np.int64]:
+    return np.concatenate([np.zeros(1, np.int64), np.cumsum(np.asarray(counts, np.int64))])
+
+
+def _languages(
     pages: tuple[Page, ...], blocks: Blocks, reasons: Reasons, main_places: NDArray[np.bool_], settings: Language
-) -> tuple[Page, ...]:
-    """The pages, each with the language of its main text where that does not begin as the page itself does.
+) -> tuple[str, ...]:
+    """For each page the language of its main text, where that does not begin as the page itself does, else what it was.
 
     While a page is read nobody knows which of its blocks are furniture. A menu in another language does not count.
     """
@@ -119,10 +191,10 @@ def _with_languages(
     page = blocks.page
     is_early = before[:-1] - before[blocks.first[page]] < CHECKED_CHARACTERS if len(page) else np.zeros(0, bool)
     asked = distinct(page[is_shown & is_early & ~reasons.is_main])
-    stated = list(pages)
+    stated = [page.language for page in pages]
     for row in asked.tolist():
         text = _main_text(blocks, main_places, row)[: 2 * CHECKED_CHARACTERS]
-        stated[row] = replace(stated[row], language=language_of(text, stated[row].declared_language, settings))
+        stated[row] = language_of(text, pages[row].declared_language, settings)
     return tuple(stated)
 
 
