@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import json
 import logging
+import os
 import shutil
 import sys
 import tempfile
@@ -19,13 +20,18 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
-from typing import Any, TypeAlias, TypeVar
+from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
 
 import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
 from mardok.meta import FORMAT
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from mardok.tables import Table
 
 log = logging.getLogger(__name__)
 KEPT_FOLDER = "kept"
@@ -97,18 +103,46 @@ class KeptParts:
         self._keep(name, key, told, tables_of(value))
         return value
 
+    def frame(self, name: str, depends: Mapping[str, Any], table: Table, make: Callable[[], pd.DataFrame]) -> pd.DataFrame:
+        """A table of numbers and texts, from where it is kept or made anew; see :meth:`part`."""
+
+        def columns(frame: pd.DataFrame) -> Tables:
+            is_text = {column.name: column.dtype in ("str", "name") for column in table.columns}
+            return {
+                table.name: {
+                    name: frame[name].astype(object).tolist() if is_text[name] else frame[name].to_numpy()
+                    for name in table.names
+                }
+            }
+
+        return self.part(name, depends, make, columns, lambda tables: table.frame(tables[table.name]))
+
+    @property
+    def made(self) -> Mapping[str, tuple[dict[str, Any], dict[str, Path]]]:
+        """Each part of the audit at hand: what the manifest says of it, and where its files lie."""
+        return {
+            name: (stated, {file: self._files[file] for file in _files_of(name, stated)})
+            for name, stated in self._made.items()
+        }
+
+    def take(self, made: Mapping[str, tuple[dict[str, Any], dict[str, Path]]]) -> None:
+        """Take over parts that a process forked from this one has made."""
+        for name, (stated, files) in made.items():
+            self._made[name] = stated
+            self._files |= files
+
     def key_of(self, name: str) -> str:
         """The key of a part that was asked for, on which others may depend; ``""`` of none."""
         return self._keys.get(name, "")
 
     def _take(self, earlier: _Earlier, name: str, stated: dict[str, Any]) -> None:
         self._made[name] = stated
-        self._files |= {file: earlier.folder / file for file in earlier.files(name)}
+        self._files |= {file: earlier.folder / file for file in _files_of(name, stated)}
 
     def _keep(self, name: str, key: str, depends: Mapping[str, Any], tables: Tables) -> None:
         if self._room is None:
             self._room = Path(tempfile.mkdtemp(prefix="mardok-kept-"))
-            weakref.finalize(self, shutil.rmtree, self._room, ignore_errors=True)
+            weakref.finalize(self, _remove, self._room, os.getpid())
         stated: dict[str, dict[str, Any]] = {}
         try:
             for table, columns in tables.items():
@@ -134,7 +168,7 @@ class KeptParts:
         place = folder / KEPT_FOLDER
         place.mkdir()
         for name, stated in self._made.items():
-            files = [_file_name(name, table) for table in stated["tables"]]
+            files = _files_of(name, stated)
             if not all(self._files[file].is_file() for file in files):
                 continue  # the folder that it was taken from is gone: the next audit makes it again
             for file in files:
@@ -150,10 +184,6 @@ class _Earlier:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.manifest: dict[str, dict[str, Any]] = _read_manifest(folder)
-
-    def files(self, name: str) -> list[str]:
-        """Names of the files of a part."""
-        return [_file_name(name, table) for table in self.manifest[name]["tables"]]
 
     def tables(self, name: str, key: str) -> Tables | None:
         """The tables of a part of this key; None if there is none, or it is not whole."""
@@ -171,6 +201,17 @@ class _Earlier:
             log.warning("%s: %s is made again: %s", self.folder, name, " ".join(str(error).split())[:200])
             return None
         return result
+
+
+def _files_of(name: str, stated: Mapping[str, Any]) -> list[str]:
+    """Names of the files of a part."""
+    return [_file_name(name, table) for table in stated["tables"]]
+
+
+def _remove(room: Path, process: int) -> None:
+    """Remove what was not put into an audit folder; a process that was forked meanwhile leaves it."""
+    if os.getpid() == process:
+        shutil.rmtree(room, ignore_errors=True)
 
 
 def _read_manifest(folder: Path) -> dict[str, dict[str, Any]]:
@@ -191,7 +232,10 @@ def digest_of(*things: Any) -> str:
     """
     hasher = xxhash.xxh3_128()
     for thing in things:
-        if isinstance(thing, np.ndarray):
+        if isinstance(thing, str):
+            raw = thing.encode("utf-8", "surrogatepass")
+            hasher.update(b'%d"' % len(raw) + raw)
+        elif isinstance(thing, np.ndarray):
             told = np.ascontiguousarray(thing)
             hasher.update(f"{told.dtype}{told.shape}".encode())
             hasher.update(told.tobytes())

@@ -125,7 +125,7 @@ def audit(
     copies = finding_copies()
     give_back_memory()
     attribution = attribute_words(site, facts, copies)
-    analysing_phrases = begin(lambda: analyse_phrases(site, facts, promises, attribution), jobs)
+    analysing_phrases = begin(lambda: (analyse_phrases(site, facts, promises, attribution, kept), kept.made), jobs)
     progress("comparing what pages promise", 0)
     rivals = find_rival_groups(site, facts, promises, copies)
     thin = find_thin_pages(site, facts, promises, attribution, rivals)
@@ -133,10 +133,11 @@ def audit(
     checks = run_checks(site, facts, promises, copies, inputs.intake)
     progress("proofreading", 0)
     texts = texts_of_site(site, copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks)
-    proof = proofread(texts, proof_facts(site, inputs.accepted, settings), settings.proof)
+    proof = proofread(texts, proof_facts(site, inputs.accepted, settings), settings.proof, kept)
     checks += proof.checks
     progress("counting phrases", 0)
-    phrases = analysing_phrases()
+    phrases, made = analysing_phrases()
+    kept.take(made)
     give_back_memory()
 
     progress("making the plan", 0)

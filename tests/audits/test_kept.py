@@ -21,7 +21,9 @@ from random_sites import SITES, write_site
 
 import mardok
 from mardok import inputs
+from mardok.findings import phrase_analysis
 from mardok.kept import KeptParts, digest_of
+from mardok.proofing import job
 from mardok.settings import Section
 
 UNTOUCHED = {"crawl", "drafts", "topic", "versus", "recheck"}
@@ -150,6 +152,33 @@ def test_an_audit_folder_and_search_data_do_without_reading_too(tmp_path: Path, 
     renewed.save(tmp_path / "audit")  # proofread again only: what was kept stays
     mardok.audit(tmp_path / "audit", search=DEMO_SEARCH)
     assert not reads
+
+
+def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int], monkeypatch: pytest.MonkeyPatch) -> None:
+    source, audit = small_site(tmp_path), tmp_path / "audit"
+    first = mardok.audit(source, jobs=2)
+    first.save(audit, jobs=2)
+    parts = json.loads((audit / "kept" / "manifest.json").read_text("utf-8"))["parts"]
+    assert {"reading", "words", "page_phrases"} <= set(parts)
+    files = {path.name for path in (audit / "kept").iterdir()}
+    assert files == {f"{name}-{table}.parquet" for name, told in parts.items() for table in told["tables"]} | {
+        "manifest.json"
+    }
+    for name, told in parts.items():
+        for table, stated in told["tables"].items():
+            assert len(pd.read_parquet(audit / "kept" / f"{name}-{table}.parquet")) == stated["rows"]
+    reads.clear()
+    monkeypatch.setattr(phrase_analysis, "page_phrases_table", lambda *_: pytest.fail("made again"))
+    monkeypatch.setattr(job, "look_over", lambda *_: pytest.fail("made again"))
+    same(mardok.audit(source, jobs=1, earlier=audit), first)
+    assert not reads
+
+
+def test_a_language_that_leads_elsewhere_leads_nowhere(tmp_path: Path) -> None:
+    page = {"url": "https://www.host.example/", "html": "<html lang='../../../x'><p>Few words"}
+    (tmp_path / "site.jsonl").write_text(json.dumps(page), "utf-8")
+    mardok.audit(tmp_path / "site.jsonl").save(tmp_path / "a" / "b" / "audit")
+    assert not [path for path in tmp_path.rglob("*.parquet") if "audit" not in path.parts]
 
 
 def test_pages_that_changed_are_read_again(tmp_path: Path, reads: list[int]) -> None:

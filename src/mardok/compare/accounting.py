@@ -29,6 +29,8 @@ from mardok.text.hashes import RUN_WORDS, Corpus, Ints, Offsets, short_block_has
 _TEASED = 2
 """Pages of which a page has runs that no other page it links to has, from which it is a list of pages."""
 _RUNS_AT_ONCE = 1 << 22
+_SHORT_BITS, _SPREAD = 24, np.uint64(0x9E3779B97F4A7C15)
+"""Bits of a short hash, and the odd number that a number is multiplied with for it (D. E. Knuth, TAOCP 3, section 6.4)."""
 _MOST_CARRIERS = 64
 """Pages with a run up to which it is asked whether they link to each other."""
 
@@ -247,12 +249,29 @@ def _is_shared(
     there = np.repeat(first[text[few]] - offsets[:-1], sizes) + np.arange(offsets[-1])
     is_other = group_of[page[here]] != group_of[page[there]]
     here, there = here[is_other], there[is_other]
-    is_teaser = np.isin(page[there] * n_pages + page[here], links)
+    is_teaser = _are_among(links, page[there] * n_pages + page[here])
     result[here[~is_teaser]] = True
     teasing = np.zeros(len(text), bool)
     teasing[there[is_teaser]] = True
     at = np.searchsorted(text * n_pages + page, runs * n_pages + pages)
     return np.asarray(result[at]), np.asarray(teasing[at])
+
+
+def _are_among(few: Ints, many: Ints) -> NDArray[np.bool_]:
+    """Whether each of many numbers is one of few; most are none, which a table of short hashes tells of nearly all."""
+
+    def short(numbers: Ints) -> Ints:
+        hashes = numbers.astype(np.uint64)
+        hashes *= _SPREAD
+        hashes >>= np.uint64(64 - _SHORT_BITS)
+        return hashes.astype(np.int64)
+
+    is_met = np.zeros(1 << _SHORT_BITS, bool)
+    is_met[short(few)] = True
+    result = is_met[short(many)]
+    likely = np.flatnonzero(result)
+    result[likely] = np.isin(many[likely], few)
+    return result
 
 
 def _counted(words: NDArray[np.bool_], offsets: Offsets) -> Ints:

@@ -16,6 +16,8 @@ from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
 from mardok.findings.link_plan import LinkPlan, plan_links
 from mardok.findings.wording import page_phrases_table, phrases_table, section_phrases_table, stemmed_site
+from mardok.kept import KeptParts
+from mardok.tables import PAGE_PHRASES
 from mardok.text.site import Site
 
 
@@ -31,7 +33,9 @@ class PhraseAnalysis:
     """How each page uses its target phrase."""
 
 
-def analyse_phrases(site: Site, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution) -> PhraseAnalysis:
+def analyse_phrases(
+    site: Site, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution, kept: KeptParts
+) -> PhraseAnalysis:
     """Count phrases, find mentions without a link, and how each page uses the phrase that it is about.
 
     Parameters
@@ -40,6 +44,8 @@ def analyse_phrases(site: Site, facts: SiteFacts, promises: PagePromises, attrib
         The target phrase of each page.
     attribution : WordAttribution
         Whose the words are: what is pasted counts once.
+    kept : KeptParts
+        What an earlier audit kept of the same words.
     """
     settings, copies = facts.settings.phrases, attribution.copies
     is_compared, stems = copies.is_compared, stemmed_site(site, settings)
@@ -49,7 +55,10 @@ def analyse_phrases(site: Site, facts: SiteFacts, promises: PagePromises, attrib
         **link_plan.tables(site),
         # last, when what is done beside needs less memory: they need the most
         "phrases": phrases_table(stems, is_compared, attribution.words.is_repeated, settings),
-        "page_phrases": page_phrases_table(stems, settings),
+        "page_phrases": kept.frame(
+            "page_phrases", {"words": kept.key_of("words"), "phrases": settings.model_dump(mode="json")}, PAGE_PHRASES,
+            lambda: page_phrases_table(stems, settings),
+        ),
         "section_phrases": section_phrases_table(site, stems, is_compared, attribution.words, settings),
-    }
+    }  # fmt: skip
     return PhraseAnalysis(tables, link_plan, of_topic)

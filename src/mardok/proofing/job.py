@@ -9,17 +9,20 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cache
 from typing import NamedTuple
 
+import numpy as np
 import pandas as pd
 
 from mardok.findings.page_check import PageCheck
+from mardok.kept import KeptParts, Tables, digest_of
 from mardok.proofing.dictionary import DictionaryError, is_library_there
 from mardok.proofing.disagreeing import Disagreement, disagreements_in_groups, disagreements_over_site
 from mardok.proofing.lookup import Found, LanguageTexts, Looked, look_up, own_words
-from mardok.proofing.pieces import pieces_of
+from mardok.proofing.pieces import Pieces, pieces_of
 from mardok.proofing.rows import SlipRow, slip_rows
-from mardok.proofing.slips import look_over
+from mardok.proofing.slips import Overview, Slip, look_over
 from mardok.proofing.spelling import Place
 from mardok.proofing.texts import ProofTexts
 from mardok.proofing.variants import Variants, most_used
@@ -32,6 +35,8 @@ from mardok.vocabulary import WORD_CHECKS, Action, CheckId, Decision, SlipPlace,
 
 _URGENT = (SlotKind.PRICE, SlotKind.HOUR, SlotKind.TELEPHONE)
 """What costs money or visitors today if it is wrong."""
+_OF_SLIPS = {"doubled_words", "commas", "brackets", "articles", "capitals", "leftovers", "contradictions"}
+"""Settings that rules for slips ask for."""
 _NAMED = 5
 _PACKAGES = {"en": "en-gb", "de": "de-de", "pt": "pt-pt", "nb": "no", "nn": "no"}
 """What Debian's packages of dictionaries are called, where not by the language."""
@@ -64,7 +69,7 @@ class Proofread:
     """What pages disagree about."""
 
 
-def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> Proofread:
+def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptParts | None = None) -> Proofread:
     """Proofread a site.
 
     Parameters
@@ -75,13 +80,15 @@ def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> Proofrea
         What is known of it beside.
     settings : Proof
         What is looked at.
+    kept : KeptParts, optional
+        What an earlier audit kept of the same texts.
 
     Raises
     ------
     SettingsError
         If the file of own words cannot be read.
     """
-    gathered = _gathered(texts, facts, settings)
+    gathered = _gathered(texts, facts, settings, kept)
     rows = sorted(gathered.rows, key=lambda row: (-len(row.pages), row.check, row.written, row.pages))
     disagreements = (
         disagreements_over_site(texts, gathered.with_figures, facts.page_names, settings) if settings.contradictions else []
@@ -136,7 +143,7 @@ class _Gathered:
     """What could not be looked at, with the reason, both in words."""
 
 
-def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> _Gathered:
+def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptParts | None) -> _Gathered:
     right = own_words(settings) | texts.set_apart
     right |= {word for (check, word), decision in facts.accepted.items() if decision == Decision.ACCEPT and not check}
     result = _Gathered()
@@ -146,12 +153,14 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> _Gathere
         is_asked = False
     for language, numbers in texts.by_language.items():
         shown = [texts.texts[number] for number in numbers.tolist()]
-        pieces = pieces_of(shown)
-        over = look_over(shown, pieces, language, settings, _technical(texts, numbers.tolist()))
+        pieces = cache(lambda shown=shown: pieces_of(shown))
+        over = _looked_over(shown, pieces, language, settings, _technical(texts, numbers.tolist()), kept)
         result.with_figures[language] = numbers[over.with_figures].tolist() if over.with_figures else []
         found = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
-        asked = LanguageTexts(language, shown, pieces)
-        looked = _looked_up(asked, right, texts, settings, result.lacking) if is_asked and language else None
+        looked = None
+        if is_asked and language:
+            asked = LanguageTexts(language, shown, pieces())
+            looked = _looked_up(asked, right, texts, settings, result.lacking)
         if looked is not None:
             found += looked.found
             result.words += [(word, language, n, is_known) for word, n, is_known in looked.words]
@@ -163,6 +172,49 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof) -> _Gathere
             ]
         result.rows += slip_rows(found, language, numbers.tolist(), texts, facts.template_pages)
     return result
+
+
+def _looked_over(
+    shown: Sequence[str],
+    pieces: Callable[[], Pieces],
+    language: str,
+    settings: Proof,
+    is_technical: Callable[[int], bool],
+    kept: KeptParts | None,
+) -> Overview:
+    """Slips in texts, and which of them state figures, as they were kept or looked for anew."""
+
+    def look() -> Overview:
+        return look_over(shown, pieces(), language, settings, is_technical)
+
+    if kept is None:
+        return look()
+    depends = {
+        "language": language,
+        "settings": settings.model_dump(mode="json", include=_OF_SLIPS),
+        "texts": digest_of(*shown),
+        "technical": digest_of(np.fromiter(map(is_technical, range(len(shown))), bool, len(shown))),
+    }
+    # A page may state anything as its language; the name of the part is that of files.
+    return kept.part(f"slips_{digest_of(language)[:12]}", depends, look, _tables_of_slips, _slips_of_tables)
+
+
+def _tables_of_slips(over: Overview) -> Tables:
+    slips = over.slips
+    return {
+        "slips": {
+            **{name: np.array([getattr(one, name) for one in slips], np.int64) for name in ("text", "start", "end")},
+            **{name: [str(getattr(one, name)) for one in slips] for name in ("check", "written", "right")},
+        },
+        "figures": {"text": np.array(over.with_figures, np.int64)},
+    }
+
+
+def _slips_of_tables(tables: Tables) -> Overview:
+    told = tables["slips"]
+    numbers = (np.asarray(told[name]).tolist() for name in ("text", "start", "end"))
+    rows = zip(*numbers, map(CheckId, told["check"]), told["written"], told["right"], strict=True)
+    return Overview([Slip(*row) for row in rows], np.asarray(tables["figures"]["text"]).tolist())
 
 
 def _looked_up(
