@@ -167,6 +167,11 @@ def claimed(folder: Path) -> Iterator[None]:
         raise FolderError(f"{folder}: another run is writing it; wait for it, or name another folder") from error
 
 
+def goes_if_interrupted(folder: Path) -> None:
+    """Note a folder that goes if this process is told to end before it is used."""
+    _unfinished.add(folder)
+
+
 def remove_unfinished() -> None:
     """Remove what this process has begun to write and not put in its place, since it ends now."""
     for sibling in tuple(_unfinished):

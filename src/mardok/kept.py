@@ -26,7 +26,9 @@ import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
+from mardok.folder import goes_if_interrupted
 from mardok.meta import FORMAT
+from mardok.processes import is_running
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -36,6 +38,7 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 KEPT_FOLDER = "kept"
 _MANIFEST = "manifest.json"
+_ROOM = "mardok-kept-"
 _LIBRARIES = ("fastwarc", "py3langid", "pyarrow", "selectolax", "w3lib")
 """What else decides what is read of a page."""
 
@@ -140,18 +143,18 @@ class KeptParts:
         self._files |= {file: earlier.folder / file for file in _files_of(name, stated)}
 
     def _keep(self, name: str, key: str, depends: Mapping[str, Any], tables: Tables) -> None:
-        if self._room is None:
-            self._room = Path(tempfile.mkdtemp(prefix="mardok-kept-"))
-            weakref.finalize(self, _remove, self._room, os.getpid())
         stated: dict[str, dict[str, Any]] = {}
         try:
+            if self._room is None:
+                self._room = _new_room()
+                weakref.finalize(self, _remove, self._room, os.getpid())
             for table, columns in tables.items():
                 file = self._room / _file_name(name, table)
                 n_rows = _write(file, columns)
                 stated[table] = {"rows": n_rows, "digest": _digest_of_file(file)}
                 self._files[file.name] = file
         except OSError as error:  # a part that cannot be kept is made again by the next audit
-            log.warning("%s: %s is not kept for the next audit: %s", self._room, name, error.strerror or error)
+            log.warning("%s is not kept for the next audit: %s", name, error.strerror or error)
             return
         self._made[name] = {"key": key, "depends": dict(depends), "tables": stated}
 
@@ -206,6 +209,17 @@ class _Earlier:
 def _files_of(name: str, stated: Mapping[str, Any]) -> list[str]:
     """Names of the files of a part."""
     return [_file_name(name, table) for table in stated["tables"]]
+
+
+def _new_room() -> Path:
+    """A temporary folder that goes with this process; what killed ones left behind goes now."""
+    for other in Path(tempfile.gettempdir()).glob(f"{_ROOM}*"):
+        process = other.name.removeprefix(_ROOM).partition("-")[0]
+        if process.isdecimal() and not is_running(int(process)):
+            shutil.rmtree(other, ignore_errors=True)
+    result = Path(tempfile.mkdtemp(prefix=f"{_ROOM}{os.getpid()}-"))
+    goes_if_interrupted(result)
+    return result
 
 
 def _remove(room: Path, process: int) -> None:

@@ -249,6 +249,19 @@ def workers(work: Callable[[_Piece], _Result], n: int) -> Iterator[Workers[_Piec
         result.close()
 
 
+def is_running(process: int) -> bool:
+    """Whether a process of this number may be running; where that cannot be asked it may."""
+    if sys.platform == "win32":  # there to ask is to end it
+        return True
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (PermissionError, OverflowError):
+        return True
+    return True
+
+
 def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
     """Begin work beside what follows, in a process of its own, if there are two to use.
 

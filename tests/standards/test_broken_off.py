@@ -319,7 +319,8 @@ COMMANDS = {
 @pytest.mark.parametrize(("sign", "status"), [(signal.SIGKILL, -9), (signal.SIGINT, 130)])
 def test_a_command_that_is_ended_leaves_nothing_running_and_nothing_broken(tmp_path: Path, sign: int, status: int) -> None:
     draw = random.Random(sign)
-    site, kept = tmp_path / "site.csv", tmp_path / "kept"
+    site, kept, rooms = tmp_path / "site.csv", tmp_path / "kept", tmp_path / "rooms"
+    rooms.mkdir()
     site.write_text(
         PAGES.format(*TEXTS) + "".join(f"https://host.example/{n},Page {n},words of page {n}\n" for n in range(400))
     )
@@ -339,7 +340,7 @@ def test_a_command_that_is_ended_leaves_nothing_running_and_nothing_broken(tmp_p
             command += ["--jobs", str(draw.randint(1, 8))] if name == "audit" else []
             process = subprocess.Popen(
                 [sys.executable, "-m", "mardok", *command], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-                start_new_session=True,
+                start_new_session=True, env={**os.environ, "TMPDIR": str(rooms)},
             )  # fmt: skip
             time.sleep(draw.uniform(0.3, 2.0))
             begun = time.monotonic()
@@ -358,6 +359,11 @@ def test_a_command_that_is_ended_leaves_nothing_running_and_nothing_broken(tmp_p
                 list(mardok.audit(tmp_path / f"{number}.warc.gz").pages["url"]) if process.returncode == 0 else None
     mardok.audit(site).save(tmp_path / "out")
     assert not list(tmp_path.glob(".*mardok*"))
+    subprocess.run(
+        [sys.executable, "-m", "mardok", "audit", str(site), "-o", str(tmp_path / "out")], check=True,
+        env={**os.environ, "TMPDIR": str(rooms)},
+    )  # fmt: skip
+    assert not list(rooms.glob("mardok-kept-*"))  # what was killed left its room behind until now
 
 
 def ends(session: int) -> bool:
