@@ -120,9 +120,10 @@ def audit(
     facts = measure_site(site, inputs, with_actions(settings, inputs.decisions))
 
     progress("comparing texts", 0)
-    finding_copies = begin(lambda: find_copy_groups(site, facts), jobs)
+    finding_copies = begin(lambda: (find_copy_groups(site, facts, kept), kept.made), jobs)
     promises = find_promises(site, facts.titles, settings.rivals.generic_words)
-    copies = finding_copies()
+    copies, made = finding_copies()
+    kept.take(made)
     give_back_memory()
     attribution = attribute_words(site, facts, copies)
     analysing_phrases = begin(lambda: (analyse_phrases(site, facts, promises, attribution, kept), kept.made), jobs)

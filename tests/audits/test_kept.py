@@ -21,7 +21,8 @@ from random_sites import SITES, write_site
 
 import mardok
 from mardok import inputs
-from mardok.findings import phrase_analysis
+from mardok.compare import join, relations
+from mardok.findings import copy_analysis, phrase_analysis
 from mardok.kept import KeptParts, digest_of
 from mardok.proofing import job
 from mardok.settings import Section
@@ -159,7 +160,7 @@ def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int]
     first = mardok.audit(source, jobs=2)
     first.save(audit, jobs=2)
     parts = json.loads((audit / "kept" / "manifest.json").read_text("utf-8"))["parts"]
-    assert {"reading", "words", "page_phrases"} <= set(parts)
+    assert {"reading", "words", "page_phrases", "relations"} <= set(parts)
     files = {path.name for path in (audit / "kept").iterdir()}
     assert files == {f"{name}-{table}.parquet" for name, told in parts.items() for table in told["tables"]} | {
         "manifest.json"
@@ -170,8 +171,31 @@ def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int]
     reads.clear()
     monkeypatch.setattr(phrase_analysis, "page_phrases_table", lambda *_: pytest.fail("made again"))
     monkeypatch.setattr(job, "look_over", lambda *_: pytest.fail("made again"))
+    monkeypatch.setattr(copy_analysis, "relations_of", lambda *_: pytest.fail("made again"))
     same(mardok.audit(source, jobs=1, earlier=audit), first)
     assert not reads
+
+
+def test_copies_of_a_large_family_are_counted_anew_at_another_threshold(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(relations, "_LARGE_FAMILY", 10)
+    monkeypatch.setattr(join, "_FAMILY_LIST", 4)
+    chance, words = random.Random(3), [f"word{n}" for n in range(60)]
+    rows = []
+    for n in range(40):
+        text = " ".join(f"{word}x" if chance.random() < 0.03 else word for word in words)
+        rows.append({"url": f"https://www.host.example/p{n}", "title": "Bows", "text": text})
+    source, audit = tmp_path / "site.jsonl", tmp_path / "audit"
+    source.write_text("".join(json.dumps(row) + "\n" for row in rows), "utf-8")
+    mardok.audit(source).save(audit)
+    counts = set()
+    for threshold in (0.6, 0.85, 0.97):
+        chosen = mardok.read_settings(None, [f"copies.resemblance={threshold}"])
+        fresh = mardok.audit(source, settings=chosen)
+        same(mardok.audit(source, earlier=audit, settings=chosen), fresh)
+        counts.add(int(fresh.pages["copies"].sum()))
+    assert len(counts) == 3
 
 
 def test_a_language_that_leads_elsewhere_leads_nowhere(tmp_path: Path) -> None:

@@ -12,6 +12,7 @@ from __future__ import annotations
 from array import array
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Generic, TypeVar
 
 import numpy as np
@@ -20,6 +21,8 @@ from numpy.typing import NDArray
 from mardok.extract.page import Block, Context, Image, Page
 
 _Value = TypeVar("_Value", str, Context)
+_BASIC = 0x10000
+"""Code points of the basic plane."""
 
 
 class Numbers(dict[_Value, int], Generic[_Value]):
@@ -129,10 +132,16 @@ def _letters(blocks: Sequence[Block]) -> tuple[array[int], array[int]]:
 
 def _are_letters(codes: NDArray[np.uint32]) -> NDArray[np.bool_]:
     """Whether each code point is a letter or a digit."""
-    different, number = (
-        (np.arange(128), codes) if codes.size and codes.max() < 128 else np.unique(codes, return_inverse=True)
-    )
+    if not codes.size or codes.max() < _BASIC:
+        return _basic_letters()[codes]
+    different, number = np.unique(codes, return_inverse=True)
     return np.array([chr(code).isalnum() for code in different.tolist()], bool)[number]
+
+
+@cache
+def _basic_letters() -> NDArray[np.bool_]:
+    """The same for the basic plane."""
+    return np.fromiter((chr(code).isalnum() for code in range(_BASIC)), bool, _BASIC)
 
 
 def _different_blocks(pages: Iterable[Page]) -> tuple[list[Block], array[int]]:

@@ -119,7 +119,7 @@ def set_apart_words(html: str) -> tuple[str, ...]:
     """
     low = html.lower()
     texts = _CODE_TAG.findall(low)
-    if html.count(_LANGUAGE) > 1 or "translate" in html:
+    if html.count(_LANGUAGE) > 1 or "translate=" in low or "notranslate" in low:
         texts += [text for attributes, text in _TAG_AND_TEXT.findall(low) if _APART.search(attributes)]
     found = (word for text in texts for word in _LETTERS.findall(text))
     return tuple(dict.fromkeys(islice(found, _MOST_SET_APART)))

@@ -14,13 +14,16 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.kept_pairs import kept_pairs
-from mardok.compare.relations import Traits, page_sets, relations_of
+from mardok.compare.relations import PageSets, Relations, Traits, page_sets, relations_of
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import Grouping, find_groups, variant_groups, with_variants
-from mardok.settings import Copies
+from mardok.kept import KeptParts, Tables, digest_of
+from mardok.settings import Copies, Settings
 from mardok.text.distinct import first_of_equal
 from mardok.text.site import Site
 from mardok.vocabulary import GroupKind
+
+_OF_PAGES = ("cluster_of", "cluster_copies", "representative_of")
 
 
 @dataclass(frozen=True)
@@ -47,8 +50,14 @@ class CopyAnalysis:
         return {row for group in copies for row in group.members}
 
 
-def find_copy_groups(site: Site, facts: SiteFacts) -> CopyAnalysis:
-    """Which pages are variants and copies; the sets of shingles, which fill much memory, are needed no longer than that."""
+def find_copy_groups(site: Site, facts: SiteFacts, kept: KeptParts) -> CopyAnalysis:
+    """Which pages are variants and copies; the sets of shingles, which fill much memory, are needed no longer than that.
+
+    Parameters
+    ----------
+    kept : KeptParts
+        What an earlier audit kept of the same words: pairs are found from a resemblance on that no threshold is below.
+    """
     settings, strength = facts.settings, facts.strength
     rows = [
         row
@@ -59,10 +68,39 @@ def find_copy_groups(site: Site, facts: SiteFacts) -> CopyAnalysis:
     counting = page_sets(site.corpus, np.array(rows, np.int64))
     variants, keeper_of = variant_groups(site, counting, strength, settings)
     apart = counting.select(np.array([row for row in rows if row not in keeper_of], np.int64))
-    relations = relations_of(apart, site.corpus, traits, settings.pairs)
+    relations = _relations(site, apart, traits, settings, kept)
     grouping = find_groups(site, variants, relations, traits, facts)
-    kept = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
-    return CopyAnalysis(grouping, kept, _groups_of_copies(site, grouping, facts.meant_for, relations.pairs), apart.rows)
+    pairs = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
+    return CopyAnalysis(grouping, pairs, _groups_of_copies(site, grouping, facts.meant_for, relations.pairs), apart.rows)
+
+
+def _relations(site: Site, apart: PageSets, traits: Traits, settings: Settings, kept: KeptParts) -> Relations:
+    """The relations of pages, as they were kept or found anew."""
+
+    def find() -> tuple[Relations, float]:
+        return relations_of(apart, site.corpus, traits, settings.pairs), traits.threshold
+
+    def tables_of(found: tuple[Relations, float]) -> Tables:
+        relations, threshold = found
+        pages = {name: getattr(relations, name) for name in _OF_PAGES}
+        pairs = {name: relations.pairs[name].to_numpy() for name in relations.pairs.columns}
+        return {"pairs": pairs, "pages": pages, "threshold": {"value": np.array([threshold])}}
+
+    def of_tables(tables: Tables) -> tuple[Relations, float]:
+        pages = (np.asarray(tables["pages"][name]) for name in _OF_PAGES)
+        threshold = float(np.asarray(tables["threshold"]["value"])[0])
+        return Relations(pd.DataFrame(dict(tables["pairs"])), apart, *pages), threshold
+
+    depends = {
+        "words": kept.key_of("words"),
+        "pages": digest_of(apart.rows),
+        "pairs": settings.pairs.model_dump(mode="json"),
+        "minimum words": settings.copies.minimum_words,
+    }
+    relations, threshold = kept.part("relations", depends, find, tables_of, of_tables)
+    # Of large families copies were counted as the pairs went by, from the threshold of that time on.
+    is_other = threshold != traits.threshold and bool((relations.cluster_of >= 0).any())
+    return find()[0] if is_other else relations
 
 
 def _groups_of_copies(site: Site, grouping: Grouping, meant_for: Sequence[str], pairs: pd.DataFrame) -> NDArray[np.int64]:
