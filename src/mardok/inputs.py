@@ -115,7 +115,7 @@ def _kept_or_read(
     depends = {
         "sources": digest_of_sources(files.sources),
         "base": files.base,
-        "sources settings": settings.sources.model_dump(mode="json"),
+        "opening": settings.sources.model_dump(mode="json"),
         "extract": settings.extract.model_dump(mode="json"),
         "language": settings.language.model_dump(mode="json"),
         "text": settings.text.model_dump(mode="json", include={"only", "ignore"}),

@@ -42,7 +42,7 @@ _ROOM = "mardok-kept-"
 _LIBRARIES = ("fastwarc", "py3langid", "pyarrow", "selectolax", "w3lib")
 """What else decides what is read of a page."""
 
-Columns: TypeAlias = Mapping[str, "NDArray[Any] | Sequence[str]"]
+Columns: TypeAlias = Mapping[str, NDArray[Any] | Sequence[str]]
 """A table: numbers as arrays, texts as sequences."""
 Tables: TypeAlias = Mapping[str, Columns]
 _Value = TypeVar("_Value")

@@ -95,7 +95,7 @@ def _relations(site: Site, apart: PageSets, traits: Traits, settings: Settings, 
         "words": kept.key_of("words"),
         "pages": digest_of(apart.rows),
         "pairs": settings.pairs.model_dump(mode="json"),
-        "minimum words": settings.copies.minimum_words,
+        "minimum_words": settings.copies.minimum_words,
     }
     relations, threshold = kept.part("relations", depends, find, tables_of, of_tables)
     # Of large families copies were counted as the pairs went by, from the threshold of that time on.
