@@ -39,6 +39,7 @@ log = logging.getLogger(__name__)
 KEPT_FOLDER = "kept"
 _MANIFEST = "manifest.json"
 _ROOM = "mardok-kept-"
+_LONGEST_REASON = 200
 _LIBRARIES = ("fastwarc", "py3langid", "pyarrow", "selectolax", "w3lib")
 """What else decides what is read of a page."""
 
@@ -98,10 +99,16 @@ class KeptParts:
         told = {**depends, "program": program_digest()}
         key = self._keys[name] = digest_of(told)
         for earlier in self._earlier:
-            tables = earlier.tables(name, key)
-            if tables is not None:
-                self._take(earlier, name, earlier.manifest[name])
-                return value_of(tables)
+            if not earlier.has(name, key):
+                continue
+            try:
+                result = value_of(earlier.tables(name))
+            except Exception as error:  # noqa: BLE001 whatever is damaged, and in whatever way, is made again
+                reason = " ".join(str(error).split())[:_LONGEST_REASON]
+                log.warning("%s: %s is made again: %s", earlier.folder, name, reason)
+                continue
+            self._take(earlier, name, earlier.manifest[name])
+            return result
         value = make()
         self._keep(name, key, told, tables_of(value))
         return value
@@ -188,21 +195,24 @@ class _Earlier:
         self.folder = folder
         self.manifest: dict[str, dict[str, Any]] = _read_manifest(folder)
 
-    def tables(self, name: str, key: str) -> Tables | None:
-        """The tables of a part of this key; None if there is none, or it is not whole."""
-        stated = self.manifest.get(name)
-        if stated is None or stated.get("key") != key:
-            return None
-        try:
-            result = {}
-            for table, told in stated["tables"].items():
-                file = self.folder / _file_name(name, table)
-                if _digest_of_file(file) != told["digest"]:
-                    raise ValueError("is not what was written")
-                result[table] = _read(file)
-        except Exception as error:  # noqa: BLE001 pyarrow's errors have no base of their own; what is damaged is made again
-            log.warning("%s: %s is made again: %s", self.folder, name, " ".join(str(error).split())[:200])
-            return None
+    def has(self, name: str, key: str) -> bool:
+        """Whether there is a part of this key."""
+        return self.manifest.get(name, {}).get("key") == key
+
+    def tables(self, name: str) -> Tables:
+        """The tables of a part.
+
+        Raises
+        ------
+        ValueError
+            If a file is not what was written; whatever a file that is none raises.
+        """
+        result = {}
+        for table, told in self.manifest[name]["tables"].items():
+            file = self.folder / _file_name(name, table)
+            if _digest_of_file(file) != told["digest"]:
+                raise ValueError(f"{file.name} is not what was written")
+            result[table] = _read(file)
         return result
 
 

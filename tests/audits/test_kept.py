@@ -224,7 +224,9 @@ def test_pages_that_changed_are_read_again(tmp_path: Path, reads: list[int]) -> 
     assert "Cases" in mardok.audit(folder, base=base, earlier=audit).pages["main_text"].str.cat()
 
 
-@pytest.mark.parametrize("harm", ["a damaged file", "a missing file", "a damaged manifest", "another program", "no folder"])
+@pytest.mark.parametrize(
+    "harm", ["a damaged file", "a missing file", "a damaged manifest", "a lost table", "another program", "no folder"]
+)
 def test_what_cannot_be_used_is_made_again(
     harm: str, tmp_path: Path, reads: list[int], monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
@@ -241,6 +243,11 @@ def test_what_cannot_be_used_is_made_again(
         part.unlink()
     elif harm == "a damaged manifest":
         (audit / "kept" / "manifest.json").write_text('{"parts": {"reading": {"tables": [1]}}}', "utf-8")
+    elif harm == "a lost table":
+        manifest = audit / "kept" / "manifest.json"
+        told = json.loads(manifest.read_text("utf-8"))
+        del told["parts"]["reading"]["tables"]["texts"]
+        manifest.write_text(json.dumps(told), "utf-8")
     elif harm == "another program":
         monkeypatch.setattr("mardok.kept.program_digest", lambda: "another")
     else:
@@ -248,7 +255,7 @@ def test_what_cannot_be_used_is_made_again(
     with caplog.at_level(logging.WARNING):
         same(mardok.audit(source, earlier=audit), fresh)
     assert reads
-    assert ("reading is made again" in caplog.text) == (harm in ("a damaged file", "a missing file"))
+    assert ("reading is made again" in caplog.text) == (harm in ("a damaged file", "a missing file", "a lost table"))
 
 
 def test_keys_tell_what_differs() -> None:
