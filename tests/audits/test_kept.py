@@ -130,7 +130,7 @@ def test_whatever_setting_changes_all_is_as_if_the_pages_were_read_again(
 
 
 @given(SITES)
-@hypothesis_settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@hypothesis_settings(max_examples=8, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_any_site_is_the_same_from_what_was_kept(tmp_path: Path, pages: dict[str, dict[str, Any]]) -> None:
     source = write_site(tmp_path / "site.jsonl", pages)
     fresh = mardok.audit(source)
