@@ -64,8 +64,11 @@ class KeptParts:
         """What the manifest says of each part of the audit at hand."""
         self._files: dict[str, Path] = {}
         """Where the files of these parts lie."""
-        self._room: Path | None = None
         self._keys: dict[str, str] = {}
+        # Made here, and not by a process that is forked: its folder would go when that has ended.
+        self._room = _new_room()
+        if self._room is not None:
+            weakref.finalize(self, _remove, self._room, os.getpid())
 
     @classmethod
     def carried(cls, folder: Path) -> KeptParts:
@@ -150,11 +153,10 @@ class KeptParts:
         self._files |= {file: earlier.folder / file for file in _files_of(name, stated)}
 
     def _keep(self, name: str, key: str, depends: Mapping[str, Any], tables: Tables) -> None:
+        if self._room is None:
+            return
         stated: dict[str, dict[str, Any]] = {}
         try:
-            if self._room is None:
-                self._room = _new_room()
-                weakref.finalize(self, _remove, self._room, os.getpid())
             for table, columns in tables.items():
                 file = self._room / _file_name(name, table)
                 n_rows = _write(file, columns)
@@ -221,13 +223,17 @@ def _files_of(name: str, stated: Mapping[str, Any]) -> list[str]:
     return [_file_name(name, table) for table in stated["tables"]]
 
 
-def _new_room() -> Path:
-    """A temporary folder that goes with this process; what killed ones left behind goes now."""
+def _new_room() -> Path | None:
+    """A temporary folder that goes with this process, None if there is no place; what killed ones left behind goes now."""
     for other in Path(tempfile.gettempdir()).glob(f"{_ROOM}*"):
         process = other.name.removeprefix(_ROOM).partition("-")[0]
         if process.isdecimal() and not is_running(int(process)):
             shutil.rmtree(other, ignore_errors=True)
-    result = Path(tempfile.mkdtemp(prefix=f"{_ROOM}{os.getpid()}-"))
+    try:
+        result = Path(tempfile.mkdtemp(prefix=f"{_ROOM}{os.getpid()}-"))
+    except OSError as error:
+        log.warning("nothing is kept for the next audit: %s", error.strerror or error)
+        return None
     goes_if_interrupted(result)
     return result
 

@@ -174,6 +174,11 @@ def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int]
     monkeypatch.setattr(copy_analysis, "relations_of", lambda *_: pytest.fail("made again"))
     same(mardok.audit(source, jobs=1, earlier=audit), first)
     assert not reads
+    monkeypatch.undo()
+    chosen = mardok.read_settings(None, ["pairs.nearest=5", "phrases.words=[2, 3]"])
+    mardok.audit(source, jobs=2, earlier=audit, settings=chosen).save(audit)
+    monkeypatch.setattr(copy_analysis, "relations_of", lambda *_: pytest.fail("made again"))
+    mardok.audit(source, earlier=audit, settings=chosen)
 
 
 def test_copies_of_a_large_family_are_counted_anew_at_another_threshold(
