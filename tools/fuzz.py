@@ -30,6 +30,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+import mardok.compare.kept_pairs  # all that has a compiled form is loaded
 from mardok.errors import MardokError
 from mardok.extract.extraction import extract_page
 from mardok.extract.html import read_document
@@ -43,7 +44,7 @@ from mardok.sources.crawl.robots import Robots
 from mardok.sources.crawl.scope import scope_of
 from mardok.sources.crawl.state import CrawlState
 from mardok.sources.decisions import read_decisions
-from mardok.sources.limits import within_limits
+from mardok.sources.limits import Nesting, is_surely_flat, within_limits
 from mardok.sources.page_lists import read_signals, read_targets
 from mardok.sources.raw import OpenIntake, RawPage
 from mardok.sources.search_data import read_search
@@ -53,6 +54,9 @@ from mardok.sources.warc import read_warc
 from mardok.urls import normal_url, resolved_url
 
 CORPUS = Path(__file__).parents[1] / "tests" / "corpus"
+sys.path.append(str(CORPUS.parent))
+from plain_forms import plain_forms  # noqa: E402 - a module of the tests
+
 SECONDS, MEGABYTES = 1.0, 500
 MOST_BYTES = 4096
 HOST = "https://host.example"
@@ -174,6 +178,26 @@ def page(data: bytes) -> None:
     first = read_document(short, f"{HOST}/x")
     if read_document(short, f"{HOST}/x") != first or read_document(short, f"{HOST}/x") != first:
         raise AssertionError("a page is read otherwise when it is read again")
+
+
+def forms(data: bytes) -> None:
+    """What is compiled does as its definition says."""
+    choices = Choices(data)
+    text = markup(choices)[:50_000]
+    limits = SETTINGS.extract.model_copy(update={"max_depth": 1 + choices.number(20)})
+    read = partial(read_document, text, f"{HOST}/a/b?c")
+    document, addresses, within = read(), [resolved_url(piece, f"{HOST}/a/b/c?d") for piece in text.split()], []
+    for most_formatting in (0, 4):
+        within.append(is_surely_flat(text, limits.max_depth, most_formatting, 4000, 20_000_000))
+    with plain_forms():
+        if read() != document:
+            raise AssertionError("a page is read otherwise by what is compiled")
+        if [mardok.urls.resolved_url(piece, f"{HOST}/a/b/c?d") for piece in text.split()] != addresses:
+            raise AssertionError("an address is resolved otherwise by what is compiled")
+    for is_flat, most_formatting in zip(within, (0, 4), strict=True):
+        past: list[str] = []
+        if is_flat and (Nesting(limits, past, spares_formatting=most_formatting > 0).flattened(text) != text or past):
+            raise AssertionError("a document is called flat that is not")
 
 
 def answer(data: bytes) -> None:
@@ -325,7 +349,7 @@ language_of(
 )  # once for all processes: it reads its model
 WARC = b""
 TARGETS: dict[str, Callable[[bytes], None]] = {
-    one.__name__: one for one in (page, answer, warc, sitemap, robots, table, settings, address)
+    one.__name__: one for one in (page, forms, answer, warc, sitemap, robots, table, settings, address)
 }
 
 

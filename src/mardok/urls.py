@@ -18,6 +18,8 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 from urllib.parse import SplitResult, urljoin, urlsplit, urlunsplit
 
+from mardok.compiled import compiled
+
 if TYPE_CHECKING:
     from mardok.settings import Variants
 
@@ -41,6 +43,7 @@ _SLASHES_OF_ORIGIN = 2
 _PAGINATION_PATH = re.compile(r"/(?:page|seite)[/-]?\d+/?$", re.IGNORECASE)
 
 
+@compiled("addresses")
 def resolved_url(href: str, base: str) -> str | None:
     """An address as :func:`normal_url` gives it, for the many addresses of one page; `base` is in the one form itself.
 

@@ -128,7 +128,8 @@ def fuzz() -> Any:
 
 @settings(max_examples=40, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 @given(
-    target=st.sampled_from(["page", "warc", "sitemap", "robots", "settings", "address", "table", "answer"]), data=st.binary()
+    target=st.sampled_from(["page", "forms", "warc", "sitemap", "robots", "settings", "address", "table", "answer"]),
+    data=st.binary(),
 )
 def test_readers_raise_nothing_that_is_not_their_own(fuzz: Any, target: str, data: bytes) -> None:
     with suppress(MardokError):

@@ -36,7 +36,7 @@ ORDER = [
 ]
 ROOT = {
     "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "locks", "memory",
-    "processes", "progress", "kept", "visible", "figures", "__init__",
+    "processes", "progress", "kept", "visible", "figures", "compiled", "_speed", "__init__",
 }  # fmt: skip
 
 

@@ -48,7 +48,9 @@ def _options(
     if version:
         from importlib.metadata import version as installed
 
-        print(f"mardok {installed('mardok')}")
+        from mardok.compiled import is_compiled
+
+        print(f"mardok {installed('mardok')}{'' if is_compiled() else ', pure Python'}")
         raise typer.Exit
 
 

@@ -35,6 +35,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
+from mardok.compiled import compiled
 from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import SHINGLE_WORDS, Hashes, Ints, Offsets, n_shingles, shingle_hashes
 
@@ -424,6 +425,21 @@ def _families(shared: _Shared, heavy: sparse.csr_array) -> tuple[Ints, list[Fami
 
 def _counted(sets: Sets, a: Ints, b: Ints) -> Overlaps:
     """Pairs with their overlap, counted on whole hashes."""
+    return Overlaps(a, b, common_sizes(sets.hashes, sets.offsets, a, b))
+
+
+@compiled("overlaps")
+def common_sizes(hashes: Hashes, offsets: Offsets, a: Ints, b: Ints) -> Ints:
+    """Overlap of pairs of sets.
+
+    Parameters
+    ----------
+    hashes, offsets : ndarray
+        As those of :class:`Sets`.
+    a, b : ndarray of int64, shape (n_pairs,)
+        Numbers of the sets of each pair.
+    """
+    sets = Sets(hashes, offsets)
     common = np.empty(len(a), np.int64)
     reach = np.cumsum(sets.sizes[a] + sets.sizes[b])
     first = 0
@@ -434,7 +450,7 @@ def _counted(sets: Sets, a: Ints, b: Ints) -> Overlaps:
         part = slice(first, max(min(last, first + _CHECKED_AT_ONCE), first + 1))
         common[part] = _overlaps(sets.select(a[part]), sets.select(b[part]))
         first = part.stop
-    return Overlaps(a, b, common)
+    return common
 
 
 def _overlaps(one: Sets, other: Sets) -> Ints:

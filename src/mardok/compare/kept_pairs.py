@@ -17,9 +17,10 @@ from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.csgraph import connected_components, minimum_spanning_tree
 
+from mardok.compiled import compiled
 from mardok.settings import Pairs
 from mardok.text.distinct import first_of_equal
-from mardok.text.hashes import SHINGLE_WORDS, Corpus
+from mardok.text.hashes import SHINGLE_WORDS, Corpus, Hashes, Ints
 
 _PAGES_AT_HAND = 4096
 
@@ -85,18 +86,41 @@ def shared_words(corpus: Corpus, pairs: Iterable[tuple[int, int]]) -> list[int]:
     [5]
     """
     n_words = corpus.n_words
-    shingles = lru_cache(_PAGES_AT_HAND)(corpus.shingles_of)
-    ordered = lru_cache(_PAGES_AT_HAND)(lambda page: np.sort(shingles(page)))
+
+    @lru_cache(_PAGES_AT_HAND)
+    def shingles(page: int) -> tuple[Hashes, Ints]:
+        hashes = corpus.shingles_of(page)
+        order = np.argsort(hashes)
+        return hashes[order], order
 
     def of(a: int, b: int) -> int:
         short, long = (a, b) if n_words[a] <= n_words[b] else (b, a)
-        own, other = shingles(short), ordered(long)
-        if not len(own) or not len(other):
-            return 0
-        common = other[np.minimum(np.searchsorted(other, own), len(other) - 1)] == own
-        covered = np.zeros(int(n_words[short]) + SHINGLE_WORDS, dtype=bool)
-        for k in range(SHINGLE_WORDS):
-            covered[k : k + len(common)] |= common
-        return int(covered[: n_words[short]].sum())
+        return words_within(*shingles(short), shingles(long)[0], int(n_words[short]), SHINGLE_WORDS)
 
     return [of(a, b) for a, b in pairs]
+
+
+@compiled("overlaps")
+def words_within(shingles: Hashes, places: Ints, others: Hashes, n_words: int, span: int) -> int:
+    """How many words of a text are in shingles that another text has, too.
+
+    Parameters
+    ----------
+    shingles : ndarray of uint64, shape (n_shingles,)
+        Those of the text, sorted.
+    places : ndarray of int64, shape (n_shingles,)
+        The word with which each of them begins.
+    others : ndarray of uint64, shape (n_others,)
+        Those of the other text, sorted.
+    n_words : int
+        Words of the text.
+    span : int
+        Words of a shingle; a text of fewer words is one.
+    """
+    if not len(others):
+        return 0
+    common = places[others[np.minimum(np.searchsorted(others, shingles), len(others) - 1)] == shingles]
+    covered = np.zeros(n_words + span, dtype=bool)
+    for k in range(span):
+        covered[common + k] = True
+    return int(covered[:n_words].sum())

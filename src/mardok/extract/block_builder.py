@@ -12,6 +12,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 
+from mardok.compiled import compiled
 from mardok.extract.element_context import ElementContext
 from mardok.extract.markup import unescaped
 from mardok.extract.page import Block, Context, Link
@@ -54,6 +55,7 @@ def without_marks(html: str) -> str:
     return html.translate(_MARKS) if _END in html or _BEGIN_LINK in html or _END_LINK in html else html
 
 
+@compiled("scan")
 class OpenLink:
     """A link as it is being read; it may reach over several blocks, and has one stretch in each."""
 
@@ -72,6 +74,7 @@ class OpenLink:
         self.url, self.rel, self.in_page = url, rel, in_page
 
 
+@compiled("scan")
 class BlockBuilder:
     """Texts and links as they come, and the blocks they make."""
 
@@ -91,6 +94,10 @@ class BlockBuilder:
         self._texts: list[str] = []
         self._inserted: dict[int, list[Block]] = {}
         """Finished blocks, by the number of the block that they stand before."""
+
+    def add(self, text: str) -> None:
+        """Put a text behind what is there."""
+        self.pieces.append(text)
 
     def end_block(self, state: ElementContext) -> None:
         """End the present block, if there is anything in it; a link that is open goes on in the next one."""

@@ -18,6 +18,7 @@ from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser
 
+from mardok.compiled import compiled
 from mardok.extract.block_builder import END, NO_JOINT, BlockBuilder, OpenLink, without_marks
 from mardok.extract.element_context import MARK, ROOT, ElementContext
 from mardok.extract.markup import attributes, rel_of, unescaped, value_of
@@ -151,7 +152,7 @@ def _document(parser: LexborHTMLParser, url: str) -> tuple[Document, list[Part]]
     """What a parsed document holds, and the known parts that were met in it."""
     html = without_marks(parser.html or "")
     reader = _Reader(url, ROOT)
-    reader.read(_SPLIT.split(html))
+    reader.read(html)
     document = reader.finished()
     document.scripts = [unescaped(address) for address in _SCRIPT.findall(html)]
     document.signs = signs_of(parser, html, url, document.metas, reader.seen)
@@ -194,63 +195,16 @@ class _Reader:
         self.origin = "/".join(url.split("/", 3)[:3])
         self.folder = url.partition("?")[0].rpartition("/")[0] + "/"  # of pages at the root it must not be the origin
 
-    def read(self, markup: Sequence[str | None]) -> None:
-        """Read a text, and then parts or tags, each with the text after it."""
-        stream, stack, known_tag = self.stream, self.stack, KNOWN_TAGS.get
-        pieces, state = stream.pieces, self.state
-        remaining = iter(markup)
-        text = next(remaining)
-        if text and not state.is_unseen:
-            pieces.append(text)
-        for part, written, text in zip(remaining, remaining, remaining, strict=True):
-            if written is not None:
-                tag = known_tag(written) or tag_of(written)
-                does = tag.does
-                # The most frequent ones first, and without a call: there are hundreds on a page.
-                if does == BEGIN_BLOCK:
-                    if pieces[-1] is not END:
-                        stream.end_block(state)
-                    stack.append(state)
-                    state = state.inside.get(tag.label) or state.plain(tag.name, tag.label)
-                elif does == END_BLOCK:
-                    if pieces[-1] is not END:
-                        stream.end_block(state)
-                    if stack:
-                        state = stack.pop()
-                        if state.depth < stream.joint:
-                            stream.joint = state.depth
-                elif does == BEGIN_INLINE:
-                    stack.append(state)
-                elif does == BEGIN_LINK:
-                    self.begin_link(written, state)
-                    stack.append(state)
-                elif does in (END_INLINE, END_LINK):
-                    if does == END_LINK:
-                        self.n_anchors -= 1
-                        stream.end_link()
-                    if self.interrupted and self.interrupted[-1][0] == len(stack):
-                        stream = self.resumed(state)
-                        pieces = stream.pieces
-                    if stack:
-                        state = stack.pop()
-                elif does == OTHER:
-                    state = self.other(tag, written, text or "", state)
-                    stream = self.stream
-                    pieces = stream.pieces
-            elif part is not None:
-                self.state = state
-                self.part("<" + part)
-            # A block does not begin with white space.
-            if text and not state.is_unseen and (pieces[-1] is not END or not text.isspace()):
-                pieces.append(text)
-        self.state = state
+    def read(self, html: str, *, is_part: bool = False) -> None:
+        """Read a document, or a part of one."""
+        read_markup(self, html, is_part)
 
     def other(self, tag: Tag, markup: str, text: str, state: ElementContext) -> ElementContext:
         """What holds after a tag of a rarer kind, which `text` follows."""
         if tag.is_block:
             self.stream.end_block(state)
         elif tag.is_space:
-            self.stream.pieces.append(" ")
+            self.stream.add(" ")
         if tag.is_end:
             if self.interrupted and self.interrupted[-1][0] == len(self.stack):
                 self.resumed(state)
@@ -365,7 +319,7 @@ class _Reader:
             self.part_with_stand_in(markup)
             return
         if self.stream.link is not None:
-            self.read(_SPLIT_PART.split(markup))
+            self.read(markup, is_part=True)
             return
         self.stream.end_block(self.state)
         known = _MEMORY.get(self.state, markup, self.origin) or _MEMORY.get(self.state, markup, self.folder)
@@ -384,14 +338,14 @@ class _Reader:
         reader = _Reader(self.document.base, self.state)
         reader.n_anchors = self.n_anchors
         reader.stream.joint = self.state.depth
-        reader.read(_SPLIT_PART.split(markup))
+        reader.read(markup, is_part=True)
         document = reader.finished()
         return document.blocks, document.images, reader.seen
 
     def part_with_stand_in(self, markup: str) -> None:
         """The stand-in of a known part, or a part that holds one."""
         if _STAND_IN.fullmatch(markup) is None:
-            self.read(_SPLIT_PART.split(markup))
+            self.read(markup, is_part=True)
             return
         known = _KNOWN.named_by(markup)
         # Inside of SVG it means something else; in a table, a link around it may have let it pass; and whether an H1 has a
@@ -415,6 +369,59 @@ class _Reader:
         if len(set(self.h1)) < len(self.h1) or not all(map(self.stream.is_h1, self.h1)):
             self.seen.add("h1")
         return document
+
+
+@compiled("scan")
+def read_markup(reader: _Reader, html: str, is_part: bool) -> None:
+    """Read a document, or a part of one in which the only parts are stand-ins, into a reader."""
+    stream, stack, known_tag = reader.stream, reader.stack, KNOWN_TAGS.get
+    pieces, state = stream.pieces, reader.state
+    remaining = iter((_SPLIT_PART if is_part else _SPLIT).split(html))
+    text = next(remaining)
+    if text and not state.is_unseen:
+        pieces.append(text)
+    for part, written, text in zip(remaining, remaining, remaining, strict=True):
+        if written is not None:
+            tag = known_tag(written) or tag_of(written)
+            does = tag.does
+            # The most frequent ones first, and without a call: there are hundreds on a page.
+            if does == BEGIN_BLOCK:
+                if pieces[-1] is not END:
+                    stream.end_block(state)
+                stack.append(state)
+                state = state.inside.get(tag.label) or state.plain(tag.name, tag.label)
+            elif does == END_BLOCK:
+                if pieces[-1] is not END:
+                    stream.end_block(state)
+                if stack:
+                    state = stack.pop()
+                    if state.depth < stream.joint:
+                        stream.joint = state.depth
+            elif does == BEGIN_INLINE:
+                stack.append(state)
+            elif does == BEGIN_LINK:
+                reader.begin_link(written, state)
+                stack.append(state)
+            elif does in (END_INLINE, END_LINK):
+                if does == END_LINK:
+                    reader.n_anchors -= 1
+                    stream.end_link()
+                if reader.interrupted and reader.interrupted[-1][0] == len(stack):
+                    stream = reader.resumed(state)
+                    pieces = stream.pieces
+                if stack:
+                    state = stack.pop()
+            elif does == OTHER:
+                state = reader.other(tag, written, text or "", state)
+                stream = reader.stream
+                pieces = stream.pieces
+        elif part is not None:
+            reader.state = state
+            reader.part("<" + part)
+        # A block does not begin with white space.
+        if text and not state.is_unseen and (pieces[-1] is not END or not text.isspace()):
+            pieces.append(text)
+    reader.state = state
 
 
 _KNOWN = TemplateCache()

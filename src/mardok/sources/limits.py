@@ -16,7 +16,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from itertools import islice
 
+from mardok.compiled import compiled
 from mardok.settings import Extract
+from mardok.sources.element_kinds import ENDED_BY_THE_NEXT, FOREIGN, FORMATTING, RAW, VOID
 
 _CHEAP_TAGS = 4000
 """Tags up to which no nesting costs a noticeable time, with few formatting elements among them."""
@@ -34,20 +36,13 @@ _MOST_COPIED = 2_000_000_000
 """Characters that the parser copies in texts that hold no markup, about a fifth of a second."""
 _MOST_STEPS = 20_000_000
 """Steps over open elements, about half a second."""
-_FORMATTING = frozenset(["b", "big", "code", "em", "font", "i", "nobr", "s", "small", "strike", "strong", "tt", "u"])
-_OPENS_FORMATTING = re.compile(rf"<(?:{'|'.join(sorted(_FORMATTING))})[\s/>]")
+_OPENS_FORMATTING = re.compile(rf"<(?:{'|'.join(sorted(FORMATTING))})[\s/>]")
 """Asked, as the others below, of documents in lower case: to ignore the case of each letter takes four times as long."""
 _CLOSED_FORMATTING = re.compile(
-    rf"""<({"|".join(sorted(_FORMATTING))})(?:\s[^<>"'=]*+(?:="[^<>"]*+"[^<>"'=]*+)*+)?>[^<]*+</\1>"""
+    rf"""<({"|".join(sorted(FORMATTING))})(?:\s[^<>"'=]*+(?:="[^<>"]*+"[^<>"'=]*+)*+)?>[^<]*+</\1>"""
 )
 """A formatting element that holds text only, and is not left open whatever stands around it."""
-_VOID = frozenset(
-    ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"]
-)
-_ENDED_BY_THE_NEXT = frozenset(["p", "li", "dt", "dd", "tr", "td", "th", "thead", "tbody", "tfoot", "rt", "rp", "a"])
-"""Elements of which one may not hold another of its kind directly, so that none needs an end."""
-_FOREIGN = frozenset(["svg", "math"])
-_BREAK_OUT = _FORMATTING | frozenset(
+_BREAK_OUT = FORMATTING | frozenset(
     [
         "blockquote", "body", "br", "center", "dd", "div", "dl", "dt", "embed", "h1", "h2", "h3", "h4", "h5", "h6", "head",
         "hr", "img", "li", "listing", "menu", "meta", "ol", "p", "pre", "ruby", "span", "sub", "sup", "table", "ul", "var",
@@ -57,7 +52,6 @@ _BREAK_OUT = _FORMATTING | frozenset(
 _ENDS_THAT_BREAK_OUT = frozenset(["br", "p"])
 _HTML_POINTS = frozenset(["foreignobject", "desc", "title", "annotation-xml", "mi", "mo", "mn", "ms", "mtext"])
 """Elements of SVG and MathML in which HTML may stand."""
-_RAW = frozenset(["script", "style", "textarea", "title", "iframe", "noembed", "noframes", "xmp"])
 _BLANK = r" \t\n\f\r"
 """White space of HTML; other white space is a letter to it."""
 _VALUE = rf"""(?:"[^"]*+(?:"|\Z)|'[^']*+(?:'|\Z)|[^{_BLANK}>]*+)"""
@@ -80,7 +74,7 @@ _TAG = re.compile(rf"<(?:(!--)|(/?)([a-zA-Z][^{_BLANK}/>]*+){_ATTRIBUTES}>?|(?P<
 """A tag as the tokenizer of HTML reads it (section 13.2.5): a quote within a value that has none is part of the value."""
 _COMMENT_BEGINS = re.compile(r"<(?:[!?]|/(?![a-zA-Z]))")
 _COMMENT = re.compile(rf"<!--(?:-?>|.*?(?:--!?>|\Z))|{_COMMENT_BEGINS.pattern}[^>]*+>?", re.DOTALL)
-_RAW_BEGINS = re.compile(rf"<({'|'.join(sorted(_RAW))})(?=[{_BLANK}/>])", re.IGNORECASE)
+_RAW_BEGINS = re.compile(rf"<({'|'.join(sorted(RAW))})(?=[{_BLANK}/>])", re.IGNORECASE)
 _MOST_LOOKED_AT = 20_000_000
 """Characters after which looking at each tag is no slower."""
 _ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
@@ -112,8 +106,23 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
             html = _without_growing_texts(html, past)
         makes_copies = _may_make_copies(html, n_tags)
         if makes_copies or n_tags > _CHEAP_TAGS:
-            html = _Nesting(limits, past, spares_formatting=makes_copies).flattened(html)
+            most_formatting = _OPEN_FORMATTING if makes_copies else 0
+            if not is_surely_flat(html, limits.max_depth, most_formatting, _MOST_OPTIONS, _MOST_STEPS):
+                html = Nesting(limits, past, spares_formatting=makes_copies).flattened(html)
     return html, tuple(dict.fromkeys(past))
+
+
+@compiled("nesting")
+def is_surely_flat(html: str, most_open: int, most_formatting: int, most_options: int, most_steps: int) -> bool:  # noqa: ARG001
+    """Whether it is known without following each tag here that none would be left out.
+
+    Parameters
+    ----------
+    most_open, most_formatting, most_options, most_steps : int
+        How many elements, and of them formatting elements and choices of a list, may be open; 0 formatting elements are as
+        many as there are. Steps over open elements that may be taken.
+    """
+    return False
 
 
 def _may_make_copies(html: str, n_tags: int) -> bool:
@@ -137,7 +146,7 @@ def _has_plain_texts(html: str) -> bool:
         tag = _TAG.match(html, begin.start())
         if tag is None:
             return False
-        ending = re.compile(rf"</{begin[1]}[\s/>]", re.IGNORECASE).search(html, tag.end())
+        ending = re.compile(rf"</{begin[1]}[\s/>]", re.IGNORECASE | re.ASCII).search(html, tag.end())
         stop = ending.start() if ending is not None else len(html)
         n_looked_at += stop - begin.start()
         if n_looked_at > _MOST_LOOKED_AT:
@@ -156,15 +165,15 @@ def _tags(html: str) -> Iterator[tuple[re.Match[str], int]]:
             at = _end_of_comment(html, tag, is_foreign=n_foreign > 0)
             continue
         name, end = tag[3].lower(), 0
-        if name in _FOREIGN:  # inside of these the elements that hold no markup are as all others
+        if name in FOREIGN:  # inside of these the elements that hold no markup are as all others
             n_foreign = max(0, n_foreign + (-1 if tag[2] else 1))
             n_points = n_points if n_foreign else 0
         elif n_foreign and name in _HTML_POINTS and not tag[0].endswith("/>"):
             n_points = max(0, n_points + (-1 if tag[2] else 1))
         elif n_foreign and not n_points and name in (_ENDS_THAT_BREAK_OUT if tag[2] else _BREAK_OUT):
             n_foreign = 0
-        elif not tag[2] and not n_foreign and name in _RAW:
-            ending = re.compile(rf"</{name}[\s/>]", re.IGNORECASE).search(html, at)
+        elif not tag[2] and not n_foreign and name in RAW:
+            ending = re.compile(rf"</{name}[\s/>]", re.IGNORECASE | re.ASCII).search(html, at)
             at = end = ending.start() if ending is not None else len(html)
         yield tag, end
 
@@ -245,7 +254,7 @@ def _with_fewer_attributes(html: str, most: int, past: list[str]) -> str:
 
 
 @dataclass
-class _Nesting:
+class Nesting:
     """Follows the open elements of a document, as far as their number goes."""
 
     limits: Extract
@@ -276,7 +285,7 @@ class _Nesting:
                 out.append(html[kept : tag.start()])
                 kept = tag.end()
                 continue
-            self.n_steps += (len(self.open) if name not in _VOID else 0) + self.n_options
+            self.n_steps += (len(self.open) if name not in VOID else 0) + self.n_options
             if self.n_steps > _MOST_STEPS:
                 self.past.append("extract.max_depth")
                 html = html[: tag.start()]
@@ -292,14 +301,14 @@ class _Nesting:
         """End the innermost element; its name."""
         name = self.open.pop()
         self.n_open[name] -= 1
-        self.n_foreign -= name in _FOREIGN
+        self.n_foreign -= name in FOREIGN
         return name
 
     def _opened(self, name: str) -> bool:
         """Take in the begin of an element; whether its tag is kept."""
         if self.n_foreign:  # there each element is open until it ends
             return self._nested(name)
-        if name in _VOID:
+        if name in VOID:
             return True
         if name in ("option", "optgroup"):
             self.n_options += 1
@@ -309,14 +318,14 @@ class _Nesting:
                 return False
             return True
         self.n_options = 0 if name == "select" else self.n_options
-        if name in _FORMATTING and self.spares_formatting:
+        if name in FORMATTING and self.spares_formatting:
             if len(self.formatting) >= _OPEN_FORMATTING:
                 self.past.append("extract.max_depth")
                 self.left_out.append(name)
                 return False
             self.formatting.append(name)
             return True
-        return True if name in _ENDED_BY_THE_NEXT else self._nested(name)
+        return True if name in ENDED_BY_THE_NEXT else self._nested(name)
 
     def _nested(self, name: str) -> bool:
         if len(self.open) >= self.limits.max_depth:
@@ -325,7 +334,7 @@ class _Nesting:
             return False
         self.open.append(name)
         self.n_open[name] += 1
-        self.n_foreign += name in _FOREIGN
+        self.n_foreign += name in FOREIGN
         return True
 
     def _ended(self, name: str) -> bool:
@@ -333,7 +342,7 @@ class _Nesting:
         if self.left_out and self.left_out[-1] == name:
             self.left_out.pop()
             return False
-        if name in _FORMATTING and self.spares_formatting:
+        if name in FORMATTING and self.spares_formatting:
             for at in range(len(self.formatting) - 1, -1, -1):
                 if self.formatting[at] == name:
                     del self.formatting[at]

@@ -1,0 +1,12 @@
+"""The compiled part, which needs a C compiler and may be missing: without one the installation goes on in pure Python."""
+
+from setuptools import Extension, setup
+
+_MODULES = ("addresses", "nesting", "overlaps", "scan")
+
+setup(
+    ext_modules=[
+        Extension(f"mardok._speed.{name}", [f"src/mardok/_speed/{name}.pyx"], extra_compile_args=["-O3"], optional=True)
+        for name in _MODULES
+    ]
+)

@@ -1,0 +1,13 @@
+"""Kinds of elements that a parser of HTML treats alike, as far as their nesting goes.
+
+Source: the HTML standard, sections 13.1.2 ("Elements") and 13.2.6 ("Tree construction").
+"""
+
+FORMATTING = frozenset(["b", "big", "code", "em", "font", "i", "nobr", "s", "small", "strike", "strong", "tt", "u"])
+VOID = frozenset(
+    ["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "param", "source", "track", "wbr"]
+)
+ENDED_BY_THE_NEXT = frozenset(["p", "li", "dt", "dd", "tr", "td", "th", "thead", "tbody", "tfoot", "rt", "rp", "a"])
+"""Elements of which one may not hold another of its kind directly, so that none needs an end."""
+FOREIGN = frozenset(["svg", "math"])
+RAW = frozenset(["script", "style", "textarea", "title", "iframe", "noembed", "noframes", "xmp"])

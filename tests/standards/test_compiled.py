@@ -1,0 +1,263 @@
+"""What is compiled does as its definition in Python says, and nothing needs it."""
+
+from __future__ import annotations
+
+import filecmp
+import os
+import random
+import subprocess
+import sys
+from importlib.metadata import version
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
+from plain_forms import plain_forms
+
+import mardok
+from mardok.compare import join, kept_pairs
+from mardok.compiled import DEFINITIONS, is_compiled
+from mardok.extract.html import read_document
+from mardok.settings import Extract
+from mardok.sources import limits
+from mardok.urls import resolved_url
+
+PURE = {**os.environ, "MARDOK_PURE_PYTHON": "1"}
+SMALL = st.sets(st.integers(0, 40))
+NAMES = [
+    "p",
+    "li",
+    "div",
+    "span",
+    "b",
+    "i",
+    "u",
+    "font",
+    "table",
+    "td",
+    "tr",
+    "a",
+    "option",
+    "optgroup",
+    "select",
+    "script",
+    "style",
+    "title",
+    "textarea",
+    "xmp",
+    "br",
+    "img",
+    "h1",
+    "DIV",
+    "x-y",
+]
+ATTRIBUTES = ["", "", " class=x", " a=b>", ' a="x>y"', " a='<b>'", " / ", "/", "\n"]
+ODD = [
+    "<!--",
+    "-->",
+    "--!>",
+    "<!-->",
+    "<!--->",
+    "<!x>",
+    "<?x>",
+    "</>",
+    '"',
+    "'",
+    ">",
+    "<",
+    "=",
+    "/",
+    'a="',
+    "\x0b",
+    "</scrſipt>",
+    "<pé>",
+    "<svg>",
+    "text",
+]
+INLINE = [
+    "a href='/b?c=1#d'",
+    "a href='../b/'",
+    "a href=#x",
+    "a name=x",
+    "b",
+    "span hidden",
+    "em",
+    "button",
+    "i class=x",
+    "a rel=nofollow href=x",
+]
+BLOCK = [
+    "p",
+    "div",
+    "ul",
+    "li",
+    "nav",
+    "h1",
+    "h2",
+    "section class='a b'",
+    "footer",
+    "table",
+    "tr",
+    "td",
+    "aside",
+    "div role=search",
+    "header",
+]
+EMPTY = [
+    "<br>",
+    "<wbr>",
+    "<img src=x alt='a  b'>",
+    "<img src=y>",
+    "<hr>",
+    "<input>",
+    "<!-- x -->",
+    "<script>a<b</script>",
+    "<svg><a href=x>y</a></svg>",
+]
+TEXTS = [
+    "bows ",
+    " hire",
+    "\u00a0",
+    "&nbsp;",
+    "&amp;lt;",
+    " ",
+    "\n\t",
+    "\u2014",
+    "\U0001f3bb",
+    "violins",
+    "&lt;b&gt;",
+    "\x02",
+    "\u3000",
+    "#",
+]
+N_DOCUMENTS = 300_000 if os.environ.get("MARDOK_FULL_PROOFS") else 3000
+
+
+@pytest.fixture(scope="module", autouse=True)
+def built() -> None:
+    if not is_compiled():
+        assert not os.environ.get("CI"), "the compiled part is not built; .ci/run installs a compiler"
+        pytest.skip("needs the compiled part (sh tools/setup.sh dev)")
+
+
+def document(draw: random.Random, depth: int = 0) -> str:
+    """Elements with texts, most of them closed."""
+    parts = []
+    for _ in range(draw.randrange(1, 7 - depth)):
+        kind = draw.random()
+        if kind < 0.35 or depth > 4:
+            parts.append(draw.choice(TEXTS))
+        elif kind < 0.5:
+            parts.append(draw.choice(EMPTY))
+        else:
+            tag = draw.choice(INLINE if kind < 0.75 else BLOCK)
+            end = f"</{tag.split()[0]}>" if draw.random() < 0.93 else ""
+            parts.append(f"<{tag}>{document(draw, depth + 1)}{end}")
+    return "".join(parts)
+
+
+def test_random_documents_are_read_alike() -> None:
+    draw = random.Random(1 if os.environ.get("CI") else None)
+    url = "https://www.host.example/a/b?c"
+    for _ in range(N_DOCUMENTS // 100):
+        texts = ["<title>x</title>" + document(draw) + document(draw) for _ in range(100)]
+        documents = [read_document(text, url) for text in texts]
+        with plain_forms():
+            for text, read in zip(texts, documents, strict=True):
+                assert read_document(text, url) == read, text
+
+
+def test_documents_called_flat_lose_no_tag() -> None:
+    draw = random.Random(2 if os.environ.get("CI") else None)
+    flat = 0
+    for _ in range(N_DOCUMENTS):
+        pieces = [
+            "<" + draw.choice(["", "", "/"]) + draw.choice(NAMES) + draw.choice(ATTRIBUTES) + draw.choice([">", ">", ""])
+            for _ in range(draw.randrange(1, 40))
+        ]
+        if draw.random() < 0.5:
+            pieces.insert(draw.randrange(len(pieces)), draw.choice(ODD))
+        text, most_open, most_formatting = "".join(pieces), draw.choice([1, 3, 8, 20]), draw.choice([0, 0, 2])
+        if limits.is_surely_flat(text, most_open, most_formatting, 3, 10**6):
+            flat += 1
+            past: list[str] = []
+            asked = Extract.model_construct(**{**Extract().model_dump(), "max_depth": most_open})
+            assert limits.Nesting(asked, past, spares_formatting=most_formatting > 0).flattened(text) == text, text
+            assert not past, text
+    assert flat > N_DOCUMENTS // 5
+
+
+@given(
+    st.lists(
+        st.sampled_from(["/", "..", ".", "a", "b.html", "?", "=", "&", "#", " ", "%", "\u00e9", ":", "\\", "http", "~", "-"])
+    ),
+    st.sampled_from(
+        ["https://host.example/", "https://host.example/x/y?z=/a", "https://host.example/x/y/z/", "http://h/a%20b"]
+    ),
+)
+@example(["..", "/", "..", "/", "..", "/", "a"], "https://host.example/x/y?z=/a")
+def test_addresses_are_resolved_alike(pieces: list[str], base: str) -> None:
+    assert resolved_url("".join(pieces), base) == DEFINITIONS["addresses.resolved_url"][0]("".join(pieces), base)
+
+
+@given(st.lists(SMALL, min_size=1, max_size=5), st.data())
+def test_overlaps_are_those_of_sets(sets: list[set[int]], data: st.DataObject) -> None:
+    sets += [set(range(200 * n, 200 * n + 2000)) for n in range(2)]  # so much longer that places are searched for
+    hashes = np.concatenate([np.sort(np.array([*one], np.uint64)) for one in sets])
+    offsets = np.concatenate([[0], np.cumsum([len(one) for one in sets])]).astype(np.int64)
+    a, b = np.array(data.draw(st.lists(st.tuples(*[st.integers(0, len(sets) - 1)] * 2), min_size=1))).T
+    common = [len(sets[one] & sets[other]) for one, other in zip(a.tolist(), b.tolist(), strict=True)]
+    for form in DEFINITIONS["overlaps.common_sizes"]:
+        assert form is not None
+        assert form(hashes, offsets, a, b).tolist() == common
+
+
+@given(st.lists(st.integers(0, 9)), SMALL, st.integers(1, 4))
+def test_words_in_common_shingles_are_counted_alike(shingles: list[int], others: set[int], span: int) -> None:
+    own = np.array(shingles, np.uint64)
+    order = np.argsort(own)
+    n_words = len(shingles) + span - 1
+    inside = {at + k for at, one in enumerate(shingles) if one in others for k in range(span)}
+    for form in DEFINITIONS["overlaps.words_within"]:
+        assert form is not None
+        assert form(own[order], order, np.array(sorted(others), np.uint64), n_words, span) == len(inside)
+
+
+def test_sets_outside_of_what_is_given_are_an_error() -> None:
+    hashes, offsets, one = np.arange(4, dtype=np.uint64), np.array([0, 2, 4]), np.array([0])
+    for bad in ([2], [-1], [10**9]):
+        with pytest.raises(IndexError):
+            join.common_sizes(hashes, offsets, one, np.array(bad))
+    with pytest.raises(IndexError):
+        join.common_sizes(hashes, np.array([0, 9, 4]), one, one)
+    with pytest.raises(ValueError, match="Buffer dtype mismatch"):
+        kept_pairs.words_within(hashes.astype(np.float64), offsets, hashes, 4, 3)
+
+
+def test_an_audit_in_pure_python_is_the_same(demo_folder: Path, tmp_path: Path) -> None:
+    site = Path(mardok.__file__).parent / "demo"
+    call = [
+        sys.executable,
+        "-m",
+        "mardok",
+        "audit",
+        site / "site.warc.gz",
+        "--search",
+        site / "search.csv",
+        "-o",
+        tmp_path / "a",
+    ]
+    subprocess.run(call, env=PURE, capture_output=True, check=True)
+    names = sorted(path.name for path in demo_folder.glob("*.csv"))
+    assert len(names) > 5
+    assert filecmp.cmpfiles(demo_folder, tmp_path / "a", names, shallow=False) == (names, [], [])
+
+
+def test_the_version_says_whether_all_is_compiled() -> None:
+    for environment, ending in ((dict(os.environ), ""), (PURE, ", pure Python")):
+        told = subprocess.run(
+            [sys.executable, "-m", "mardok", "--version"], env=environment, capture_output=True, text=True, check=True
+        )
+        assert told.stdout == f"mardok {version('mardok')}{ending}\n"
