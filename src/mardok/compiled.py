@@ -50,4 +50,4 @@ def _built(module: str) -> Any:
         return None
 
 
-_MODULES = ("addresses", "nesting", "overlaps", "scan")
+_MODULES = ("addresses", "hashing", "nesting", "overlaps", "scan")

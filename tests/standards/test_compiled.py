@@ -202,6 +202,21 @@ def test_addresses_are_resolved_alike(pieces: list[str], base: str) -> None:
     assert resolved_url("".join(pieces), base) == DEFINITIONS["addresses.resolved_url"][0]("".join(pieces), base)
 
 
+@given(
+    st.text(
+        st.sampled_from(
+            "ab1'-.,: \n;(x\u00e9\u0301\u4e2d\u3042\u0e01\u0e31\u2014\u3001\u0300\U00020000\U0001f3bb\U000e0100\ud800"
+        )
+    )
+)
+@example("a'\u0301b-")
+def test_words_are_hashed_alike(text: str) -> None:
+    plain, compiled = (form(text) for form in DEFINITIONS["hashing.hashed_words"] if form is not None)
+    for one, other in zip(plain, compiled, strict=True):
+        assert one.dtype == other.dtype
+        assert one.tolist() == other.tolist()
+
+
 @given(st.lists(SMALL, min_size=1, max_size=5), st.data())
 def test_overlaps_are_those_of_sets(sets: list[set[int]], data: st.DataObject) -> None:
     sets += [set(range(200 * n, 200 * n + 2000)) for n in range(2)]  # so much longer that places are searched for

@@ -29,6 +29,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.compiled import compiled
 from mardok.text.distinct import distinct
 from mardok.text.words import clause_signs, letter_kinds
 
@@ -210,7 +211,8 @@ def _hashed_lines(texts: Iterable[str], vocabulary: _Vocabulary | None = None) -
     size, n_lines, n_words, is_ascii = 0, 0, 0, True
 
     def hash_batch() -> int:
-        result = _words_in("\n".join(batch))
+        text = "\n".join(batch)
+        result = _Found(text, *hashed_words(text))
         if vocabulary is not None:
             vocabulary.add(result)
         words.append(result.hashes)
@@ -303,8 +305,9 @@ def word_places(text: str) -> tuple[Offsets, Offsets]:
     return edges[::2], edges[1::2]
 
 
-def _words_in(text: str) -> _Found:
-    """The words of a folded text."""
+@compiled("hashing")
+def hashed_words(text: str) -> tuple[Hashes, Offsets, Offsets, Offsets, Offsets]:
+    """The words of a folded text: what stands in :class:`_Found` beside it."""
     starts, ends = word_places(text)
     if text.isascii():
         raw = text.encode("ascii")
@@ -320,8 +323,7 @@ def _words_in(text: str) -> _Found:
     at = np.flatnonzero(signs)
     goes_on = np.append(codes[1:] > ord(" "), False)[at]  # a point or comma inside a number or an address ends nothing
     at = at[(signs[at] == _SIGN) | ~goes_on]
-    return _Found(
-        text,
+    return (
         _polynomials(values, starts, ends),
         starts,
         ends,
