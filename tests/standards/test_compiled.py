@@ -22,6 +22,7 @@ from mardok.compiled import DEFINITIONS, is_compiled
 from mardok.extract.html import read_document
 from mardok.settings import Extract
 from mardok.sources import limits
+from mardok.text import known_hashes
 from mardok.urls import resolved_url
 
 PURE = {**os.environ, "MARDOK_PURE_PYTHON": "1"}
@@ -215,6 +216,18 @@ def test_words_are_hashed_alike(text: str) -> None:
     for one, other in zip(plain, compiled, strict=True):
         assert one.dtype == other.dtype
         assert one.tolist() == other.tolist()
+
+
+@given(st.sets(st.integers(0, (1 << 64) - 1), max_size=9), st.integers(0, 4))
+def test_known_hashes_are_found_alike(few: set[int], shift: int) -> None:
+    # Hashes that agree in the bits by which they stand in a table crowd into the next, and out of the last.
+    known = np.sort(np.array([*{n << 13 * shift & (1 << 64) - 1 for n in range(300)} | few], np.uint64))
+    hashes = np.concatenate([known, np.arange(50, dtype=np.uint64)])[::-1]
+    numbers = known_hashes.KnownHashes(known).numbers(hashes)
+    with plain_forms():
+        assert known_hashes.KnownHashes(known).numbers(hashes).tolist() == numbers.tolist()
+    assert (known[numbers[numbers >= 0]] == hashes[numbers >= 0]).all()
+    assert ((numbers >= 0) == np.isin(hashes, known)).all()
 
 
 @given(st.lists(SMALL, min_size=1, max_size=5), st.data())

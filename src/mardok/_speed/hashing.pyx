@@ -6,7 +6,7 @@ Out: hashes of its words, where they stand, and the lines and clauses they are i
 """
 
 from cpython.unicode cimport PyUnicode_DATA, PyUnicode_GET_LENGTH, PyUnicode_KIND, PyUnicode_READ
-from libc.stdint cimport int64_t, uint8_t, uint64_t
+from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 
 import numpy as np
 
@@ -21,6 +21,8 @@ cdef enum:
     ASCII_CODES = 128
     NO_WORD = 0
     RUN = 1
+    MOST_TABLES = 4  # as in mardok.text.known_hashes
+    SHIFT = 13
     ALONE = 2  # a letter of a script without spaces, with its marks
 
 cdef uint64_t BASE = 0x9E3779B97F4A7C15
@@ -162,3 +164,45 @@ def hashed_words(str text):
         of_hashes[: found.n_words].copy(), of_places[0, : found.n_words].copy(), of_places[1, : found.n_words].copy(),
         of_places[2, : found.n_lines].copy(), of_places[3, : found.n_clauses].copy(),
     )
+
+
+def places_among(const uint64_t[:] hashes, const uint64_t[::1] known, list tables, const int32_t[::1] left):
+    """See :func:`mardok.text.known_hashes.places_among`."""
+    cdef Py_ssize_t n = hashes.shape[0], n_known = known.shape[0], n_left = left.shape[0], at, low, high, middle
+    cdef Py_ssize_t n_tables = len(tables), number
+    cdef const int32_t[::1] table
+    cdef const int32_t *first[MOST_TABLES]
+    cdef uint64_t masks[MOST_TABLES]
+    cdef uint64_t value
+    cdef int32_t place
+    cdef int64_t found
+    result = np.empty(n, np.int64)
+    cdef int64_t[::1] places = result
+    if n_tables > MOST_TABLES:
+        raise ValueError(n_tables)
+    for number in range(n_tables):
+        table = tables[number]
+        if not table.shape[0] or table.shape[0] & (table.shape[0] - 1):
+            raise ValueError(table.shape[0])
+        first[number], masks[number] = &table[0], table.shape[0] - 1
+    for at in range(n):
+        value, found = hashes[at], -1
+        for number in range(n_tables):
+            place = first[number][(value >> (SHIFT * number)) & masks[number]]
+            if place < 0 or place >= n_known:
+                break
+            if known[place] == value:
+                found = place
+                break
+        else:
+            low, high = 0, n_left
+            while low < high:
+                middle = (low + high) // 2
+                if 0 <= left[middle] < n_known and known[left[middle]] < value:
+                    low = middle + 1
+                else:
+                    high = middle
+            if low < n_left and 0 <= left[low] < n_known and known[left[low]] == value:
+                found = left[low]
+        places[at] = found
+    return result

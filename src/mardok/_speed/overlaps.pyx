@@ -1,12 +1,14 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
-"""How many members sets have in common, compiled; :mod:`mardok.compare.join` says what for.
+"""Sets of shingles, and how many members they have in common, compiled; :mod:`mardok.compare.join` says what for.
 
-In:  sorted hashes of sets, one set after the other, and pairs of sets.
-Out: for each pair the number of equal hashes.
+In:  hashes of words; sorted hashes of sets, one set after the other, and pairs of sets.
+Out: the sets; for each pair the number of equal hashes.
 """
 
-from cpython.mem cimport PyMem_Calloc, PyMem_Free
-from libc.stdint cimport int64_t, uint64_t
+from cpython.mem cimport PyMem_Calloc, PyMem_Free, PyMem_Malloc
+from libc.stdint cimport int64_t, uint32_t, uint64_t
+from libc.stdlib cimport qsort
+from libc.string cimport memset
 
 import numpy as np
 
@@ -101,3 +103,106 @@ def words_within(
             i += 1
     PyMem_Free(covered)
     return n_covered
+
+
+cdef enum:
+    SHINGLE_WORDS = 3  # as in mardok.text.hashes
+    FEW = 24  # hashes that are sorted by putting each in its place
+
+cdef uint64_t BASE = 0x9E3779B97F4A7C15
+
+
+cdef int _compared(const void *one, const void *other) noexcept nogil:
+    cdef uint64_t a = (<const uint64_t *>one)[0], b = (<const uint64_t *>other)[0]
+    return (a > b) - (a < b)
+
+
+cdef void _insert(uint64_t *values, Py_ssize_t n) noexcept nogil:
+    cdef Py_ssize_t at, k
+    cdef uint64_t value
+    for at in range(1, n):
+        value = values[at]
+        k = at
+        while k and values[k - 1] > value:
+            values[k] = values[k - 1]
+            k -= 1
+        values[k] = value
+
+
+cdef void _sort(const uint64_t *values, uint64_t *ordered, uint32_t *places, Py_ssize_t n, int bits) noexcept nogil:
+    """Sort hashes: by their first bits into more places than there are hashes, then the few that are not in order yet.
+
+    `places` has room for 2 ** bits + 1 numbers.
+    """
+    cdef Py_ssize_t at, n_places = 1 << bits
+    cdef int shift = 64 - bits
+    cdef uint32_t begin, end
+    memset(places, 0, (n_places + 1) * sizeof(uint32_t))
+    for at in range(n):
+        places[(values[at] >> shift) + 1] += 1
+    for at in range(n_places):
+        places[at + 1] += places[at]
+    for at in range(n):
+        ordered[places[values[at] >> shift]] = values[at]
+        places[values[at] >> shift] += 1
+    begin = 0
+    for at in range(n_places):
+        end = places[at]
+        if end - begin > FEW:  # hashes that agree in their first bits: by chance there are never so many
+            qsort(ordered + begin, end - begin, sizeof(uint64_t), _compared)
+        begin = end
+    _insert(ordered, n)
+
+
+def distinct_shingles(const uint64_t[::1] words, const int64_t[::1] offsets):
+    """See :func:`mardok.compare.join.distinct_shingles`."""
+    cdef Py_ssize_t n_texts = offsets.shape[0] - 1, text, k, n, kept, end = 0, longest = 0
+    cdef int bits
+    cdef uint64_t *values
+    cdef uint64_t *ordered
+    cdef uint32_t *places
+    cdef const uint64_t *own
+    for text in range(n_texts):
+        if not 0 <= offsets[text] <= offsets[text + 1] <= words.shape[0]:
+            raise IndexError(text)
+        longest = max(longest, offsets[text + 1] - offsets[text])
+    if longest >= 1 << 31:
+        raise OverflowError(longest)
+    of_hashes, of_sizes = np.empty(words.shape[0], np.uint64), np.zeros(n_texts, np.int64)
+    cdef uint64_t[::1] hashes = of_hashes
+    cdef int64_t[::1] sizes = of_sizes
+    values = <uint64_t *>PyMem_Malloc((2 * longest + 1) * sizeof(uint64_t))
+    places = <uint32_t *>PyMem_Malloc((4 * longest + 5) * sizeof(uint32_t))
+    if values == NULL or places == NULL:
+        PyMem_Free(values)
+        PyMem_Free(places)
+        raise MemoryError
+    ordered = values + longest
+    with nogil:
+        for text in range(n_texts):
+            n = offsets[text + 1] - offsets[text]
+            if n == 0:
+                continue
+            own = &words[offsets[text]]
+            if n < SHINGLE_WORDS:  # the text is one itself, with 0 for each word that it lacks
+                hashes[end] = (own[0] * BASE + (own[1] if n > 1 else 0)) * BASE
+                sizes[text] = 1
+                end += 1
+                continue
+            n -= SHINGLE_WORDS - 1
+            for k in range(n):
+                values[k] = (own[k] * BASE + own[k + 1]) * BASE + own[k + 2]
+            bits = 2
+            while 1 << bits <= 2 * n:  # so that 2 ** bits is at most 4 n
+                bits += 1
+            _sort(values, ordered, places, n, bits)
+            kept = end
+            hashes[end] = ordered[0]
+            end += 1
+            for k in range(1, n):
+                hashes[end] = ordered[k]
+                end += ordered[k] != ordered[k - 1]
+            sizes[text] = end - kept
+    PyMem_Free(values)
+    PyMem_Free(places)
+    return of_hashes[:end], of_sizes

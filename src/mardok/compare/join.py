@@ -95,6 +95,19 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
     >>> shingle_sets(*word_hashes(["hire a violin in town", "new strings"])).sizes.tolist()
     [3, 1]
     """
+    hashes, sizes = distinct_shingles(words, offsets)
+    return Sets(hashes, np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
+
+
+@compiled("overlaps")
+def distinct_shingles(words: Hashes, offsets: Offsets) -> tuple[Hashes, Ints]:
+    """The shingles of texts, sorted within each text and without repeats; and how many each text has.
+
+    Parameters
+    ----------
+    words, offsets : ndarray
+        As :func:`mardok.text.hashes.word_hashes` gives them.
+    """
     result = np.empty(len(words), np.uint64)  # a text has no more shingles than words
     n_texts = len(offsets) - 1
     sizes = np.zeros(n_texts, np.int64)
@@ -120,7 +133,7 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
         result[end : end + len(kept)] = kept
         end += len(kept)
         first = last
-    return Sets(result[:end], np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
+    return result[:end], sizes
 
 
 def overlap_with(sets: Sets, text: int, others: Ints) -> Ints:

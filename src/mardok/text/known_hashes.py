@@ -10,9 +10,12 @@ binary search, which looks at twenty places that are not in the processor's cach
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.compiled import compiled
 from mardok.text.hashes import Hashes
 
 _ROOM_BITS, _FEWEST_BITS, _MOST_BITS = 3, 8, 26
@@ -43,7 +46,7 @@ class KnownHashes:
             bits = min(max(len(left).bit_length() + _ROOM_BITS, _FEWEST_BITS), _MOST_BITS)
             table = np.full(1 << bits, -1, np.int32)
             self._tables.append(table)
-            at = self._at(known[left], len(self._tables) - 1)
+            at = _at(known[left], self._tables, len(self._tables) - 1)
             table[at] = left
             left = left[table[at] != left]
         self._left = left
@@ -51,23 +54,42 @@ class KnownHashes:
 
     def numbers(self, hashes: Hashes) -> NDArray[np.int64]:
         """Place of each hash among the known ones, -1 where it is not among them."""
-        result = np.full(len(hashes), -1, np.int64)
-        asked = np.arange(len(hashes))
-        for number in range(len(self._tables)):
-            place = self._tables[number][self._at(hashes[asked], number)]
-            is_taken = place >= 0
-            asked, place = asked[is_taken], place[is_taken]
-            is_it = self._known[place] == hashes[asked]
-            result[asked[is_it]] = place[is_it]
-            asked = asked[~is_it]
-        if len(self._left) and len(asked):
-            left = self._known[self._left]
-            place = np.minimum(np.searchsorted(left, hashes[asked]), len(left) - 1)
-            is_it = left[place] == hashes[asked]
-            result[asked[is_it]] = self._left[place[is_it]]
-        return result
+        return places_among(hashes, self._known, self._tables, self._left)
 
-    def _at(self, hashes: Hashes, number: int) -> NDArray[np.int64]:
-        """Where hashes stand in a table, if they do."""
-        mask = np.uint64(len(self._tables[number]) - 1)
-        return ((hashes >> np.uint64(_SHIFT * number)) & mask).view(np.int64)
+
+def _at(hashes: Hashes, tables: Sequence[NDArray[np.int32]], number: int) -> NDArray[np.int64]:
+    """Where hashes stand in a table, if they do."""
+    mask = np.uint64(len(tables[number]) - 1)
+    return ((hashes >> np.uint64(_SHIFT * number)) & mask).view(np.int64)
+
+
+@compiled("hashing")
+def places_among(
+    hashes: Hashes, known: Hashes, tables: Sequence[NDArray[np.int32]], left: NDArray[np.int32]
+) -> NDArray[np.int64]:
+    """Place of each hash among known ones, -1 where it is not among them.
+
+    Parameters
+    ----------
+    hashes, known : ndarray of uint64
+        Any hashes; those that are known, in order.
+    tables : sequence of ndarray of int32
+        Places of known ones, each at what its bits say, -1 where there is none; the lengths are powers of 2.
+    left : ndarray of int32
+        Places of those in no table, in order.
+    """
+    result = np.full(len(hashes), -1, np.int64)
+    asked = np.arange(len(hashes))
+    for number, table in enumerate(tables):
+        place = table[_at(hashes[asked], tables, number)]
+        is_taken = place >= 0
+        asked, place = asked[is_taken], place[is_taken]
+        is_it = known[place] == hashes[asked]
+        result[asked[is_it]] = place[is_it]
+        asked = asked[~is_it]
+    if len(left) and len(asked):
+        values = known[left]
+        place = np.minimum(np.searchsorted(values, hashes[asked]), len(values) - 1)
+        is_it = values[place] == hashes[asked]
+        result[asked[is_it]] = left[place[is_it]]
+    return result
