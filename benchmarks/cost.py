@@ -21,7 +21,7 @@ from pathlib import Path
 from sites import Site, write_warc
 
 _TURNS = 3
-_TREES = {
+TREES = {
     "class reference": ("openjdk-17-doc", "usr/share/doc/openjdk-17-jre-headless"),
     "manual in 26 languages": ("debian-handbook", "usr/share/doc/debian-handbook/html"),
 }
@@ -56,7 +56,7 @@ def main() -> None:
         warc = folder / "site.warc.gz"
         write_warc(Site(10_000), str(warc))
         sources = {"generated": [str(warc)]}
-        for site, (package, inside) in _TREES.items():
+        for site, (package, inside) in TREES.items():
             sources[site] = [str(fetched(package, inside, folder)), "--base", "https://www.host.example/"]
         for site, source in sources.items():
             seconds: dict[tuple[str, str], list[float]] = defaultdict(list)

@@ -144,11 +144,15 @@ cdef inline Py_ssize_t _reference(Py_UCS4 *data, Py_ssize_t at, Py_ssize_t n, Py
     return 0
 
 
-cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n) noexcept:
-    """Resolve references and make each run of white space one space, in place; the length that is left."""
+cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n, bint *is_simple) noexcept:
+    """Resolve references and make each run of white space one space, in place; the length that is left.
+
+    Simple is what has no links side by side or without words, and none with a space inside its ends.
+    """
     cdef Py_ssize_t at = 0, end = 0, length
-    cdef Py_UCS4 sign
+    cdef Py_UCS4 sign, before = 0
     cdef bint is_parted = False
+    is_simple[0] = True
     while at < n:
         sign = data[at]
         length = 0
@@ -159,12 +163,20 @@ cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n) noexcept:
             is_parted = True
             continue
         if is_parted and end:
+            if before == BEGIN_LINK_MARK or sign == END_LINK_MARK:
+                is_simple[0] = False
             data[end] = c" "
             end += 1
+        elif sign < 4 and (before == BEGIN_LINK_MARK or (before == END_LINK_MARK and sign == BEGIN_LINK_MARK)):
+            is_simple[0] = False
         is_parted = False
-        data[end] = sign
+        data[end] = before = sign
         end += 1
     return end
+
+
+cdef inline bint _is_mark(Py_UCS4 sign) noexcept:
+    return sign == BEGIN_LINK_MARK or sign == END_LINK_MARK
 
 
 cdef inline bint _has(Py_UCS4 *data, Py_ssize_t n, Py_UCS4 one, Py_UCS4 other) noexcept:
@@ -360,11 +372,11 @@ cdef class BlockBuilder:
         return False
 
     cdef int _arrange(self) except -1:
-        """Make the text what it is when all blocks have ended: parts with a mark wherever a link begins or ends."""
+        """Make the text what it is when all blocks have ended: parts with marks wherever a link begins or ends."""
         cdef Text *text = &self._text
-        cdef Py_ssize_t at
-        text.n = _collapsed(text.data, text.n)
-        if not self._stretches:
+        cdef bint is_simple
+        text.n = _collapsed(text.data, text.n, &is_simple)
+        if is_simple:
             return 0
         if _has(text.data, text.n, END_LINK_MARK, BEGIN_LINK_MARK):
             _part_rows(text)
@@ -373,9 +385,6 @@ cdef class BlockBuilder:
         if _has(text.data, text.n, BEGIN_LINK_MARK, END_LINK_MARK):
             text.n = _with_bare_behind(text.data, text.n)
         text.n = _with_single_spaces(text.data, text.n)
-        for at in range(text.n):
-            if text.data[at] == END_LINK_MARK:
-                text.data[at] = BEGIN_LINK_MARK
         return 0
 
     def blocks(self):
@@ -392,12 +401,8 @@ cdef class BlockBuilder:
                 break
             end = begin
             n_marks = 0
-            has_words = False
             while end < n and data[end] != PLACE_END:
-                if data[end] == BEGIN_LINK_MARK:
-                    n_marks += 1
-                elif data[end] != c" ":
-                    has_words = True
+                n_marks += _is_mark(data[end])
                 end += 1
             start, stop = begin, end
             begin = end + 1
@@ -405,11 +410,7 @@ cdef class BlockBuilder:
                 start += 1
             while stop > start and data[stop - 1] == c" ":
                 stop -= 1
-            if not has_words:  # a space between marks is a sign, too
-                for at in range(start, stop):
-                    if data[at] != BEGIN_LINK_MARK:
-                        has_words = True
-                        break
+            has_words = stop - start > n_marks  # a space between marks is a sign, too
             self._has_words.append(has_words)
             context = self.contexts[number]
             joint = self._joints[number]
@@ -450,7 +451,7 @@ cdef class BlockBuilder:
         cdef list links = [], bare = []
         # The characters move to the front over the marks, and tell where the links stand.
         for k in range(n_links + 1):
-            while at < stop and data[at] != BEGIN_LINK_MARK:
+            while at < stop and not _is_mark(data[at]):
                 data[end] = data[at]
                 end += 1
                 at += 1
@@ -458,7 +459,7 @@ cdef class BlockBuilder:
                 break
             at += 1
             begin = end
-            while at < stop and data[at] != BEGIN_LINK_MARK:
+            while at < stop and not _is_mark(data[at]):
                 data[end] = data[at]
                 end += 1
                 at += 1

@@ -19,6 +19,7 @@ from typing import Any
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from mardok.extract.page import Signs
+from mardok.sources.element_kinds import in_any_case
 from mardok.urls import normal_url
 
 log = logging.getLogger(__name__)
@@ -49,7 +50,7 @@ _DAY_PROPERTIES = (
 """Meta elements that state a day, changes before publication."""
 _DAY_KEYS = ("dateModified", "datePublished")
 _DAY = re.compile(r"\s*((?:19|20)\d\d-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01]))(?!\d)")
-_CODE_TAG = re.compile(r"<(?:code|kbd|samp|tt|var)(?:\s[^<>]{0,200})?>([^<]{1,300})")
+_CODE_TAG = re.compile(rf"<(?:{in_any_case(['code', 'kbd', 'samp', 'tt', 'var'])})(?:\s[^<>]{{0,200}})?>([^<]{{1,300}})")
 _TAG_AND_TEXT = re.compile(r"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,300})>([^<]{1,300})")
 _APART = re.compile(r"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)")
 """Asked of documents in lower case: to ignore the case of each letter takes several times as long."""
@@ -87,7 +88,7 @@ def signs_of(
         n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if _holds_frame(html) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
         stated_day=_stated_day(properties, days),
-        insecure=_insecure(parser) if url.startswith("https:") and '="http:' in html else (),
+        insecure=_insecure(parser) if url.startswith("https:") and _may_load_openly(html) else (),
     )
 
 
@@ -117,11 +118,10 @@ def set_apart_words(html: str) -> tuple[str, ...]:
     >>> set_apart_words('<html lang=en><p>Run <code>lutherie --all</code>, <i lang="it">con sordino</i>.')
     ('lutherie', 'all', 'con', 'sordino')
     """
-    low = html.lower()
-    texts = _CODE_TAG.findall(low)
-    if html.count(_LANGUAGE) > 1 or "translate=" in low or "notranslate" in low:
-        texts += [text for attributes, text in _TAG_AND_TEXT.findall(low) if _APART.search(attributes)]
-    found = (word for text in texts for word in _LETTERS.findall(text))
+    texts = _CODE_TAG.findall(html)
+    if html.count(_LANGUAGE) > 1 or "ranslate" in html or "RANSLATE" in html:
+        texts += [text for attributes, text in _TAG_AND_TEXT.findall(html.lower()) if _APART.search(attributes)]
+    found = (word for text in texts for word in _LETTERS.findall(text.lower()))
     return tuple(dict.fromkeys(islice(found, _MOST_SET_APART)))
 
 
@@ -133,7 +133,7 @@ def _shown_code(parser: LexborHTMLParser) -> tuple[str, ...]:
 
 
 def _holds_frame(html: str) -> bool:
-    return "<iframe" in html or "<frame" in html or "<object" in html or "<embed" in html
+    return "frame" in html or "<object" in html or "<embed" in html
 
 
 def _fields(parser: LexborHTMLParser) -> list[str]:
@@ -160,6 +160,11 @@ def _h1_images(parser: LexborHTMLParser) -> int:
     return sum(
         1 for node in parser.css("h1") if not node.text(strip=True) and (node.css_first("img,svg,picture") is not None)
     )
+
+
+def _may_load_openly(html: str) -> bool:
+    """Whether something may be loaded over http: many pages link to such addresses, few load them."""
+    return 'src="http:' in html or 'data="http:' in html or ('href="http:' in html and "stylesheet" in html)
 
 
 def _insecure(parser: LexborHTMLParser) -> tuple[str, ...]:

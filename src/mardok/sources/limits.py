@@ -18,7 +18,7 @@ from itertools import islice
 
 from mardok.compiled import compiled
 from mardok.settings import Extract
-from mardok.sources.element_kinds import ENDED_BY_THE_NEXT, FOREIGN, FORMATTING, RAW, VOID
+from mardok.sources.element_kinds import ENDED_BY_THE_NEXT, FOREIGN, FORMATTING, RAW, VOID, in_any_case
 
 _CHEAP_TAGS = 4000
 """Tags up to which no nesting costs a noticeable time, with few formatting elements among them."""
@@ -36,10 +36,9 @@ _MOST_COPIED = 2_000_000_000
 """Characters that the parser copies in texts that hold no markup, about a fifth of a second."""
 _MOST_STEPS = 20_000_000
 """Steps over open elements, about half a second."""
-_OPENS_FORMATTING = re.compile(rf"<(?:{'|'.join(sorted(FORMATTING))})[\s/>]")
-"""Asked, as the others below, of documents in lower case: to ignore the case of each letter takes four times as long."""
+_OPENS_FORMATTING = re.compile(rf"<(?:{in_any_case(FORMATTING)})[\s/>]")
 _CLOSED_FORMATTING = re.compile(
-    rf"""<({"|".join(sorted(FORMATTING))})(?:\s[^<>"'=]*+(?:="[^<>"]*+"[^<>"'=]*+)*+)?>[^<]*+</\1>"""
+    rf"""<({in_any_case(FORMATTING)})(?:\s[^<>"'=]*+(?:="[^<>"]*+"[^<>"'=]*+)*+)?>[^<]*+</(?i:\1)>"""
 )
 """A formatting element that holds text only, and is not left open whatever stands around it."""
 _BREAK_OUT = FORMATTING | frozenset(
@@ -129,11 +128,10 @@ def _may_make_copies(html: str, n_tags: int) -> bool:
     """Whether so many formatting elements may be left open that the parser makes many copies of them."""
     if n_tags * n_tags <= _CHEAP_COPIES:
         return False
-    low = html.lower()
-    n_formatting = len(_OPENS_FORMATTING.findall(low))
+    n_formatting = len(_OPENS_FORMATTING.findall(html))
     if n_formatting * n_tags <= _CHEAP_COPIES:
         return False
-    return (n_formatting - len(_CLOSED_FORMATTING.findall(low))) * n_tags > _CHEAP_COPIES
+    return (n_formatting - len(_CLOSED_FORMATTING.findall(html))) * n_tags > _CHEAP_COPIES
 
 
 def _has_plain_texts(html: str) -> bool:
