@@ -16,6 +16,7 @@ import subprocess
 import sys
 import tempfile
 from collections import defaultdict
+from collections.abc import Mapping
 from pathlib import Path
 
 from sites import Site, write_warc
@@ -37,10 +38,10 @@ def fetched(package: str, inside: str, folder: Path) -> Path:
     return place / "tree" / inside
 
 
-def measured(python: str, arguments: list[str]) -> tuple[float, float]:
-    """Seconds of a processor, child processes included, and GiB of the largest process."""
+def measured(python: str, arguments: list[str], more: Mapping[str, str]) -> tuple[float, float]:
+    """Seconds of a processor, child processes included, and GiB of the largest process; `more` is added to the environment."""
     nowhere = [(os.POSIX_SPAWN_OPEN, stream, os.devnull, os.O_WRONLY, 0) for stream in (1, 2)]
-    child = os.posix_spawn(python, [python, "-m", "mardok", *arguments], dict(os.environ), file_actions=nowhere)
+    child = os.posix_spawn(python, [python, "-m", "mardok", *arguments], {**os.environ, **more}, file_actions=nowhere)
     _, status, used = os.wait4(child, 0)
     if os.waitstatus_to_exitcode(status) not in (0, 1):
         raise SystemExit(f"{python} -m mardok {' '.join(arguments)}: failed")
@@ -49,7 +50,9 @@ def measured(python: str, arguments: list[str]) -> tuple[float, float]:
 
 def main() -> None:
     """Measure and print."""
-    pythons = {"this": sys.executable, **({"other": sys.argv[1]} if len(sys.argv) > 1 else {})}
+    pythons = {"this": (sys.executable, {}), "this, pure Python": (sys.executable, {"MARDOK_PURE_PYTHON": "1"})}
+    if len(sys.argv) > 1:
+        pythons["other"] = (sys.argv[1], {})
     turns = int(sys.argv[2]) if len(sys.argv) > 2 else _TURNS
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
@@ -62,10 +65,10 @@ def main() -> None:
             seconds: dict[tuple[str, str], list[float]] = defaultdict(list)
             memory: dict[tuple[str, str], list[float]] = defaultdict(list)
             for turn in range(turns):
-                for who, python in pythons.items():
-                    out = ["--jobs", "1", "-o", str(folder / f"audit-{who}-{turn}")]
+                for who, (python, more) in pythons.items():
+                    out = ["--jobs", "1", "-o", str(folder / f"audit-{who[-5:]}-{turn}")]
                     for which, chosen in (("first", []), ("second", ["--set", "copies.resemblance=0.9"])):
-                        spent, peak = measured(python, ["audit", *source, *out, *chosen])
+                        spent, peak = measured(python, ["audit", *source, *out, *chosen], more)
                         seconds[who, which].append(spent)
                         memory[who, which].append(peak)
                     shutil.rmtree(out[-1])
@@ -73,9 +76,10 @@ def main() -> None:
             print(f"{site}:")
             for (who, which), median in middle.items():
                 print(f"  {which} audit, {who}: {median:.1f} s, {max(memory[who, which]):.2f} GiB")
-            print(f"  second of first: {middle['this', 'second'] / middle['this', 'first']:.2f}")
-            if "other" in pythons:
-                print(f"  first, this of other: {middle['this', 'first'] / middle['other', 'first']:.2f}", flush=True)
+            for who in pythons:
+                print(f"  second of first, {who}: {middle[who, 'second'] / middle[who, 'first']:.2f}")
+                if "other" in pythons:
+                    print(f"  first, {who}, of other: {middle[who, 'first'] / middle['other', 'first']:.2f}", flush=True)
 
 
 if __name__ == "__main__":
