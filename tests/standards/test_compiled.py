@@ -23,6 +23,7 @@ from mardok.extract.html import read_document
 from mardok.settings import Extract
 from mardok.sources import limits
 from mardok.text import known_hashes
+from mardok.text.words import letter_kinds
 from mardok.urls import resolved_url
 
 PURE = {**os.environ, "MARDOK_PURE_PYTHON": "1"}
@@ -141,6 +142,11 @@ def built() -> None:
     if not is_compiled():
         assert not os.environ.get("CI"), "the compiled part is not built; .ci/run installs a compiler"
         pytest.skip("needs the compiled part (sh tools/setup.sh dev)")
+    letter_kinds()  # takes a moment, once
+
+
+def ascii_lower(text: str) -> str:
+    return text.translate({code: code + 32 for code in range(ord("A"), ord("Z") + 1)})
 
 
 def document(draw: random.Random, depth: int = 0) -> str:
@@ -188,6 +194,13 @@ def test_documents_called_flat_lose_no_tag() -> None:
             assert limits.Nesting(asked, past, spares_formatting=most_formatting > 0).flattened(text) == text, text
             assert not past, text
     assert flat > N_DOCUMENTS // 5
+
+
+@given(st.text(st.sampled_from("<kKbBdDxt \u212a\u00e9")))
+def test_elements_are_found_alike(text: str) -> None:
+    for form in DEFINITIONS["nesting.holds_element"]:
+        assert form is not None
+        assert form(text, ("kbd", "tt")) == any(f"<{name}" in ascii_lower(text) for name in ("kbd", "tt"))
 
 
 @given(

@@ -21,7 +21,7 @@ from cpython.unicode cimport (
 import re
 
 from mardok.extract.markup import rel_of, unescaped, value_of
-from mardok.extract.page import Block, Link
+from mardok.extract.page import Block, Image, Link
 from mardok.extract.tags import KNOWN_TAGS, tag_of
 from mardok.extract.template_cache import STAND_IN
 from mardok.urls import resolved_url
@@ -712,13 +712,13 @@ cdef class _Scanner:
                 return True
         return False
 
-    cdef bint is_plain_link(self, Py_ssize_t start, Py_ssize_t end) noexcept:
-        """Whether a tag begins a link, and none of its attributes may change what its text is."""
+    cdef bint is_plain(self, Py_ssize_t start, Py_ssize_t end, const char *name, Py_ssize_t length) noexcept:
+        """Whether a tag begins an element with attributes, none of which may change what its text is."""
         cdef Py_ssize_t at
         cdef Py_UCS4 sign
-        if end - start < 3 or not self.reads(start, b"a ", 2):
+        if not self.reads(start, name, length):
             return False
-        for at in range(start + 2, end):
+        for at in range(start + length, end):
             sign = PyUnicode_READ(self.kind, self.data, at)
             if sign == c"h" and self.reads(at, b"hidden", 6):
                 return False
@@ -730,23 +730,25 @@ cdef class _Scanner:
                 return False
         return True
 
-    cdef str link_address(self, Py_ssize_t start, Py_ssize_t end):
-        """The address of a link as :func:`mardok.extract.markup.value_of` finds it."""
+    cdef str value_of(self, Py_ssize_t start, Py_ssize_t end, const char *begin, Py_ssize_t length, str name):
+        """The value of an attribute as :func:`mardok.extract.markup.value_of` finds it, references resolved."""
+        cdef str value
         cdef Py_ssize_t at, close
         cdef bint is_value = False
         for at in range(start, end):
             if PyUnicode_READ(self.kind, self.data, at) == c'"':
                 is_value = not is_value
-            elif self.reads(at, b' href="', 7) and at + 7 <= end:
+            elif at + length <= end and self.reads(at, begin, length):
                 if is_value:  # it stands inside the value of another
                     break
-                close = self.find(c'"', at + 7)
+                close = self.find(c'"', at + length)
                 if close < 0 or close >= end:
                     return None
-                return PyUnicode_Substring(self.html, at + 7, close)
+                value = PyUnicode_Substring(self.html, at + length, close)
+                return unescaped(value) if PyUnicode_FindChar(value, c"&", 0, close - at - length, 1) >= 0 else value
         else:
             return None
-        return value_of("href", PyUnicode_Substring(self.html, start, end))
+        return value_of(name, PyUnicode_Substring(self.html, start, end))
 
 
 cdef str _rel(_Scanner scanner, Py_ssize_t start, Py_ssize_t end):
@@ -755,11 +757,9 @@ cdef str _rel(_Scanner scanner, Py_ssize_t start, Py_ssize_t end):
 
 cdef int _begin_link(_Scanner scanner, Py_ssize_t start, Py_ssize_t end, BlockBuilder stream, str base) except -1:
     """What :meth:`mardok.extract.html._Reader.begin_link` does at a plain link that is seen."""
-    cdef str address = scanner.link_address(start, end)
+    cdef str address = scanner.value_of(start, end, b' href="', 7, "href")
     if address is None:
         return 0
-    if PyUnicode_FindChar(address, c"&", 0, PyUnicode_GET_LENGTH(address), 1) >= 0:
-        address = unescaped(address)
     url = resolved_url(address, base)
     cdef bint in_page = PyUnicode_GET_LENGTH(address) > 0 and address[0] == "#"
     if url is not None or in_page:
@@ -767,11 +767,23 @@ cdef int _begin_link(_Scanner scanner, Py_ssize_t start, Py_ssize_t end, BlockBu
     return 0
 
 
+cdef int _show_image(_Scanner scanner, Py_ssize_t start, Py_ssize_t end, BlockBuilder stream, list images, str base) except -1:
+    """What :meth:`mardok.extract.html._Reader.shown_image` does at a plain image that is seen."""
+    cdef str address = scanner.value_of(start, end, b' src="', 6, "src"), alt = scanner.value_of(start, end, b' alt="', 6, "alt")
+    url = resolved_url(address, base) if address else None
+    images.append(_new(Image, (url or "", alt)))
+    if stream.link is not None:
+        stream.link.has_image = True
+        if alt and not stream.link.alt:
+            stream.link.alt = " ".join(alt.split())
+    return 0
+
+
 def read_markup(reader, str html, bint is_part):
     """See :func:`mardok.extract.html.read_markup`."""
     cdef _Scanner scanner = _Scanner(html, is_part)
     cdef BlockBuilder stream = reader.stream
-    cdef list stack = reader.stack, interrupted = reader.interrupted
+    cdef list stack = reader.stack, interrupted = reader.interrupted, images = reader.document.images
     cdef dict known_tags = KNOWN_TAGS
     cdef Token token, after
     cdef Py_ssize_t depth, n_anchors = reader.n_anchors
@@ -787,7 +799,11 @@ def read_markup(reader, str html, bint is_part):
         token = after
         after = scanner.next(token.end)
         if token.kind == 1:
-            if scanner.is_plain_link(token.start + 1, token.end):
+            if scanner.is_plain(token.start + 1, token.end, b"img ", 4):
+                stream.add(" ")
+                if not is_unseen:
+                    _show_image(scanner, token.start + 1, token.end, stream, images, base)
+            elif scanner.is_plain(token.start + 1, token.end, b"a ", 2):
                 n_anchors += 1
                 stream.end_link()
                 if not is_unseen:

@@ -14,6 +14,7 @@ from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
 from itertools import islice
+from operator import attrgetter
 from typing import TypeVar
 
 import xxhash
@@ -42,6 +43,7 @@ _REASONS: Mapping[int, str] = {
     signal.SIGSEGV: "the parser cannot read it",
 }
 """Why a page is not read, by the signal that ended its process."""
+_LINKS = attrgetter("links")
 _ENDED = "its process ended while it was read"
 _GIVEN = Context("p", "body", 0, "", in_main=False, chosen="")
 
@@ -177,7 +179,7 @@ def _read_within_limits(text: str, url: str, settings: Settings) -> tuple[Docume
     if len(document.images) > limits.max_images:
         del document.images[limits.max_images :]
         more.append("extract.max_images")
-    if sum(len(block.links) for block in document.blocks) > limits.max_links:
+    if sum(map(len, map(_LINKS, document.blocks))) > limits.max_links:
         left = limits.max_links
         for number, block in enumerate(document.blocks):
             if len(block.links) > left:
@@ -200,10 +202,10 @@ def _beginning(document: Document) -> str:
     """The first blocks that are no chrome, enough of them to tell their language."""
     texts: list[str] = []
     remaining = CHECKED_CHARACTERS
-    for text, context, *_ in document.blocks:
-        if not context.chrome and text:
-            texts.append(text)
-            remaining -= len(text) + 1
+    for block in document.blocks:
+        if not block.context.chrome and block.text:
+            texts.append(block.text)
+            remaining -= len(block.text) + 1
             if remaining < 0:
                 break
     return " ".join(texts)

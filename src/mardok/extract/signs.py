@@ -20,6 +20,7 @@ from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from mardok.extract.page import Signs
 from mardok.sources.element_kinds import in_any_case
+from mardok.sources.limits import holds_element
 from mardok.urls import normal_url
 
 log = logging.getLogger(__name__)
@@ -50,7 +51,8 @@ _DAY_PROPERTIES = (
 """Meta elements that state a day, changes before publication."""
 _DAY_KEYS = ("dateModified", "datePublished")
 _DAY = re.compile(r"\s*((?:19|20)\d\d-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01]))(?!\d)")
-_CODE_TAG = re.compile(rf"<(?:{in_any_case(['code', 'kbd', 'samp', 'tt', 'var'])})(?:\s[^<>]{{0,200}})?>([^<]{{1,300}})")
+_CODE_NAMES = ("code", "kbd", "samp", "tt", "var")
+_CODE_TAG = re.compile(rf"<(?:{in_any_case(_CODE_NAMES)})(?:\s[^<>]{{0,200}})?>([^<]{{1,300}})")
 _TAG_AND_TEXT = re.compile(r"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,300})>([^<]{1,300})")
 _APART = re.compile(r"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)")
 """Asked of documents in lower case: to ignore the case of each letter takes several times as long."""
@@ -118,7 +120,7 @@ def set_apart_words(html: str) -> tuple[str, ...]:
     >>> set_apart_words('<html lang=en><p>Run <code>lutherie --all</code>, <i lang="it">con sordino</i>.')
     ('lutherie', 'all', 'con', 'sordino')
     """
-    texts = _CODE_TAG.findall(html)
+    texts = _CODE_TAG.findall(html) if holds_element(html, _CODE_NAMES) else []
     if html.count(_LANGUAGE) > 1 or "ranslate" in html or "RANSLATE" in html:
         texts += [text for attributes, text in _TAG_AND_TEXT.findall(html.lower()) if _APART.search(attributes)]
     found = (word for text in texts for word in _LETTERS.findall(text.lower()))

@@ -103,12 +103,20 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
     if n_tags > limits.max_depth:
         if n_tags * len(html) > _LONGEST_COPY:  # else no text is that long
             html = _without_growing_texts(html, past)
-        makes_copies = _may_make_copies(html, n_tags)
-        if makes_copies or n_tags > _CHEAP_TAGS:
-            most_formatting = _OPEN_FORMATTING if makes_copies else 0
-            if not is_surely_flat(html, limits.max_depth, most_formatting, _MOST_OPTIONS, _MOST_STEPS):
+        if not _is_cheap(html, n_tags, limits.max_depth):
+            makes_copies = _may_make_copies(html, n_tags)
+            if makes_copies or n_tags > _CHEAP_TAGS:
                 html = Nesting(limits, past, spares_formatting=makes_copies).flattened(html)
     return html, tuple(dict.fromkeys(past))
+
+
+def _is_cheap(html: str, n_tags: int, most_open: int) -> bool:
+    """Whether it is known at once that no tag would be left out."""
+    if n_tags * n_tags <= _CHEAP_COPIES:
+        return True
+    # Which of the two ways to follow formatting elements is the right one takes longer to tell than both of them.
+    ways = (_OPEN_FORMATTING, 0) if n_tags > _CHEAP_TAGS else (_OPEN_FORMATTING,)
+    return all(is_surely_flat(html, most_open, way, _MOST_OPTIONS, _MOST_STEPS) for way in ways)
 
 
 @compiled("nesting")
@@ -124,10 +132,20 @@ def is_surely_flat(html: str, most_open: int, most_formatting: int, most_options
     return False
 
 
+@compiled("nesting")
+def holds_element(html: str, names: tuple[str, ...]) -> bool:
+    """Whether there is a ``<`` before one of some names, in capitals or not, whatever follows it.
+
+    Examples
+    --------
+    >>> holds_element("Write <KBD>x", ("kbd", "tt")), holds_element("Write < kbd", ("kbd", "tt"))
+    (True, False)
+    """
+    return re.search(f"<(?:{in_any_case(names)})", html) is not None
+
+
 def _may_make_copies(html: str, n_tags: int) -> bool:
     """Whether so many formatting elements may be left open that the parser makes many copies of them."""
-    if n_tags * n_tags <= _CHEAP_COPIES:
-        return False
     n_formatting = len(_OPENS_FORMATTING.findall(html))
     if n_formatting * n_tags <= _CHEAP_COPIES:
         return False
