@@ -39,7 +39,7 @@ def fetched(package: str, inside: str, folder: Path) -> Path:
 
 
 def measured(python: str, arguments: list[str], more: Mapping[str, str]) -> tuple[float, float]:
-    """Seconds of a processor, child processes included, and GiB of the largest process; `more` is added to the environment."""
+    """Seconds of a processor, child processes included, and GiB of the largest process, with `more` in the environment."""
     nowhere = [(os.POSIX_SPAWN_OPEN, stream, os.devnull, os.O_WRONLY, 0) for stream in (1, 2)]
     child = os.posix_spawn(python, [python, "-m", "mardok", *arguments], {**os.environ, **more}, file_actions=nowhere)
     _, status, used = os.wait4(child, 0)
