@@ -12,8 +12,10 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from importlib import import_module
+from importlib.util import find_spec
 from typing import Any, TypeVar
 
+_PURE = "MARDOK_PURE_PYTHON"
 _Form = TypeVar("_Form", bound=Callable[..., Any])
 DEFINITIONS: dict[str, tuple[Callable[..., Any], Callable[..., Any] | None]] = {}
 """Definitions by module and name, each with its compiled form if there is one."""
@@ -37,12 +39,13 @@ def compiled(module: str) -> Callable[[_Form], _Form]:
 
 
 def is_compiled() -> bool:
-    """Whether all that has a compiled form runs in it."""
-    return all(_built(module) is not None for module in _MODULES)
+    """Whether all that has a compiled form runs in it; nothing of it is loaded for that."""
+    is_asked = not os.environ.get(_PURE)
+    return is_asked and all(find_spec(f"mardok._speed.{module}") is not None for module in _MODULES)
 
 
 def _built(module: str) -> Any:
-    if os.environ.get("MARDOK_PURE_PYTHON"):
+    if os.environ.get(_PURE):
         return None
     try:
         return import_module(f"mardok._speed.{module}")
