@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from plain_forms import plain_forms
 
 import mardok
-from mardok.compare import join, kept_pairs
+from mardok.compare import accounting, join, kept_pairs
 from mardok.compiled import DEFINITIONS, is_compiled
 from mardok.extract.html import read_document
 from mardok.settings import Extract
@@ -266,6 +266,22 @@ def test_words_in_common_shingles_are_counted_alike(shingles: list[int], others:
         assert form(own[order], order, np.array(sorted(others), np.uint64), n_words, span) == len(inside)
 
 
+@given(st.lists(st.sets(st.integers(0, 8)), min_size=1, max_size=6), st.data())
+def test_teased_runs_are_found_alike(runs: list[set[int]], data: st.DataObject) -> None:
+    page = st.integers(0, len(runs) - 1)
+    links = sorted(data.draw(st.sets(st.tuples(page, page))))
+    source, target = np.array(links, np.int64).reshape(-1, 2).T.copy()
+    first = np.concatenate([[0], np.cumsum([len(own) for own in runs])]).astype(np.int64)
+    texts = np.array([run for own in runs for run in sorted(own)], np.int32)
+    for form in DEFINITIONS["overlaps.teasing"]:
+        assert form is not None
+        n_with, last = form(source, target, first, texts, 9)
+        for number, own in enumerate(runs):
+            for at, run in enumerate(sorted(own), start=int(first[number])):
+                having = [other for one, other in links if one == number and run in runs[other]]
+                assert (n_with[at], last[at]) == (len(having), having[-1] if having else 0)
+
+
 def test_sets_outside_of_what_is_given_are_an_error() -> None:
     hashes, offsets, one = np.arange(4, dtype=np.uint64), np.array([0, 2, 4]), np.array([0])
     for bad in ([2], [-1], [10**9]):
@@ -273,6 +289,8 @@ def test_sets_outside_of_what_is_given_are_an_error() -> None:
             join.common_sizes(hashes, offsets, one, np.array(bad))
     with pytest.raises(IndexError):
         join.common_sizes(hashes, np.array([0, 9, 4]), one, one)
+    with pytest.raises(IndexError):
+        accounting.teasing(one, np.array([7]), offsets, np.zeros(4, np.int32), 1)
     with pytest.raises(ValueError, match="Buffer dtype mismatch"):
         kept_pairs.words_within(hashes.astype(np.float64), offsets, hashes, 4, 3)
 

@@ -6,7 +6,7 @@ Out: the sets; for each pair the number of equal hashes.
 """
 
 from cpython.mem cimport PyMem_Calloc, PyMem_Free, PyMem_Malloc
-from libc.stdint cimport int64_t, uint32_t, uint64_t
+from libc.stdint cimport int32_t, int64_t, uint32_t, uint64_t
 from libc.stdlib cimport qsort
 from libc.string cimport memset
 
@@ -206,3 +206,43 @@ def distinct_shingles(const uint64_t[::1] words, const int64_t[::1] offsets):
     PyMem_Free(values)
     PyMem_Free(places)
     return of_hashes[:end], of_sizes
+
+
+def teasing(
+    const int64_t[::1] source, const int64_t[::1] target, const int64_t[::1] first, const int32_t[::1] texts, Py_ssize_t n_texts
+):
+    """See :func:`mardok.compare.accounting.teasing`."""
+    cdef Py_ssize_t n_pages = first.shape[0] - 1, n_places = texts.shape[0], link, k, page = -1, place
+    of_with, of_last = np.zeros(n_places, np.int32), np.zeros(n_places, np.int64)
+    cdef int32_t[::1] n_with = of_with
+    cdef int64_t[::1] last = of_last
+    cdef int64_t *place_of
+    for k in range(n_pages):
+        if not 0 <= first[k] <= first[k + 1] <= n_places:
+            raise IndexError(k)
+    for k in range(n_places):
+        if not 0 <= texts[k] < n_texts:
+            raise IndexError(k)
+    for link in range(min(source.shape[0], target.shape[0])):
+        if not (0 <= source[link] < n_pages and 0 <= target[link] < n_pages):
+            raise IndexError(link)
+    place_of = <int64_t *>PyMem_Malloc(max(n_texts, 1) * sizeof(int64_t))
+    if place_of == NULL:
+        raise MemoryError
+    with nogil:
+        memset(place_of, 255, n_texts * sizeof(int64_t))
+        for link in range(min(source.shape[0], target.shape[0])):
+            if source[link] != page:
+                if page >= 0:
+                    for k in range(first[page], first[page + 1]):
+                        place_of[texts[k]] = -1
+                page = source[link]
+                for k in range(first[page], first[page + 1]):
+                    place_of[texts[k]] = k
+            for k in range(first[target[link]], first[target[link] + 1]):
+                place = place_of[texts[k]]
+                if place >= 0:
+                    n_with[place] += 1
+                    last[place] = target[link]
+    PyMem_Free(place_of)
+    return of_with, of_last

@@ -22,8 +22,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.runs import RepeatedRuns
+from mardok.compiled import compiled
 from mardok.settings import Boilerplate
-from mardok.text.distinct import distinct, first_of_equal
+from mardok.text.distinct import distinct, first_of_equal, order_of_numbers
 from mardok.text.hashes import RUN_WORDS, Corpus, Ints, Offsets, short_block_hashes
 
 _TEASED = 2
@@ -123,7 +124,7 @@ def account(
     again = _used_again(short.number, np.ones(int(short.number.max(initial=-1)) + 1, bool))
     for place, n_words in zip(short.place[again].tolist(), short.words[again].tolist(), strict=True):
         is_repeated[place : place + n_words] = True
-    is_shared, is_teaser = _is_shared(runs.number, runs.pages, group_of, links, n_pages, carried)
+    is_shared, is_teaser = _is_shared(carried, group_of, links, n_pages)
     in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS) & ~in_boilerplate
 
     boilerplate = _counted(in_boilerplate, corpus.offsets) * is_compared
@@ -145,9 +146,11 @@ def account(
 
 def _used_again(number: Ints, is_boilerplate: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Whether each place, in order, has a boilerplate text that stands at an earlier one, too."""
-    result = np.ones(len(number), bool)
-    result[np.unique(number, return_index=True)[1]] = False
-    return result & is_boilerplate[number]
+    first = np.zeros(len(is_boilerplate), np.int64)
+    first[number[::-1]] = np.arange(len(number))[::-1]  # of several values for one place the last stays
+    result = is_boilerplate[number]
+    result[first[number]] = False
+    return result
 
 
 class _Carried:
@@ -156,11 +159,15 @@ class _Carried:
     def __init__(self, texts: Ints, pages: Ints, group_of: Ints, section_of: Ints, settings: Boilerplate) -> None:
         n_texts = int(texts.max()) + 1 if len(texts) else 0
         n_pages = len(section_of)
-        pairs = distinct(texts * n_pages + pages)
-        self.text, self.page = pairs // n_pages, pairs % n_pages
+        order, ordered = order_of_numbers(texts * n_pages + pages)
+        is_first = first_of_equal(ordered)
+        self.text, self.page = ordered[is_first] // n_pages, ordered[is_first] % n_pages
         """Each text with each page that carries it, once."""
+        self.pair = np.empty(len(texts), np.int64)
+        """For each of the given ones its place among these."""
+        self.pair[order] = np.cumsum(is_first) - 1
         self.n_pages = np.bincount(self.text, minlength=n_texts)
-        self.leave_out(np.zeros(len(pairs), bool), group_of, section_of, settings)
+        self.leave_out(np.zeros(len(self.text), bool), group_of, section_of, settings)
 
     def leave_out(self, is_left_out: NDArray[np.bool_], group_of: Ints, section_of: Ints, settings: Boilerplate) -> None:
         """Count again without some of the pairs of a text and a page."""
@@ -194,27 +201,48 @@ def _only_teased(carried: _Carried, group_of: Ints, links: Ints, n_pages: int) -
     order = np.argsort(page, kind="stable")
     order = order[carried.n_groups[text[order]] > 1]  # others no page of another group has
     first = np.searchsorted(page[order], np.arange(n_pages + 1))
-    n_with, last = np.zeros(len(text), np.int32), np.zeros(len(text), np.int64)
-    text_of = text[order].astype(np.int32)
-    place_of = np.full(len(carried.n_pages), -1, np.int32)
     by_source = np.argsort(source, kind="stable")
-    source, target = source[by_source], target[by_source]
-    for begin, end in pairwise([*np.flatnonzero(first_of_equal(source)).tolist(), len(source)]):
-        own = order[first[source[begin]] : first[source[begin] + 1]]
-        # A table with the places of the page's own runs is looked up many times faster than all pairs are searched.
-        place_of[text[own]] = np.arange(len(own))
-        for targets in _in_parts(target[begin:end], first):
-            sizes = first[targets + 1] - first[targets]
-            ends = np.cumsum(sizes)
-            places = place_of[text_of[np.repeat(first[targets] - ends + sizes, sizes) + np.arange(ends[-1])]]
-            hits = np.flatnonzero(places >= 0)
-            own_hits = own[places[hits]]
-            np.add.at(n_with, own_hits, 1)
-            last[own_hits] = targets[np.searchsorted(ends, hits, side="right")]
-        place_of[text[own]] = -1
+    n_with, last = np.zeros(len(text), np.int32), np.zeros(len(text), np.int64)
+    n_with[order], last[order] = teasing(
+        source[by_source], target[by_source], first, text[order].astype(np.int32), len(carried.n_pages)
+    )
     single = n_with == 1
     teased = np.bincount(distinct(page[single] * n_pages + last[single]) // n_pages, minlength=n_pages)
     return np.asarray(single & (teased[page] >= _TEASED) & carried.is_boilerplate[text])
+
+
+@compiled("overlaps")
+def teasing(
+    source: Ints, target: Ints, first: Ints, texts: NDArray[np.int32], n_texts: int
+) -> tuple[NDArray[np.int32], Ints]:
+    """For each run of each page how many of the pages that it links to have the run, and the last of these.
+
+    Parameters
+    ----------
+    source, target : ndarray of int64, shape (n_links,)
+        Pages of each link, in the order of `source`.
+    first : ndarray of int64, shape (n_pages + 1,)
+        Where the runs of each page begin in `texts`.
+    texts : ndarray of int32, shape (n_places,)
+        Runs of pages, one page after the other, each once.
+    n_texts : int
+        Different runs.
+    """
+    n_with, last = np.zeros(len(texts), np.int32), np.zeros(len(texts), np.int64)
+    place_of = np.full(n_texts, -1, np.int64)
+    for begin, end in pairwise([*np.flatnonzero(first_of_equal(source)).tolist(), len(source)]):
+        own = np.arange(first[source[begin]], first[source[begin] + 1])
+        # A table with the places of the page's own runs is looked up many times faster than all pairs are searched.
+        place_of[texts[own]] = own
+        for targets in _in_parts(target[begin:end], first):
+            sizes = first[targets + 1] - first[targets]
+            ends = np.cumsum(sizes)
+            places = place_of[texts[np.repeat(first[targets] - ends + sizes, sizes) + np.arange(ends[-1])]]
+            hits = np.flatnonzero(places >= 0)
+            np.add.at(n_with, places[hits], 1)
+            last[places[hits]] = targets[np.searchsorted(ends, hits, side="right")]
+        place_of[texts[own]] = -1
+    return n_with, last
 
 
 def _in_parts(targets: Ints, first: Ints) -> Iterator[Ints]:
@@ -228,15 +256,11 @@ def _in_parts(targets: Ints, first: Ints) -> Iterator[Ints]:
         begin = end
 
 
-def _is_shared(
-    runs: Ints, pages: Ints, group_of: Ints, links: Ints, n_pages: int, carried: _Carried
-) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-    """For each place whether a page of another group carries its run, and does not merely link to the page.
+def _is_shared(carried: _Carried, group_of: Ints, links: Ints, n_pages: int) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """For each place of a run whether a page of another group carries its run, and does not merely link to the page.
 
     And whether the page of the place is one that links to a carrier of its run.
     """
-    if not len(runs):
-        return np.zeros(0, bool), np.zeros(0, bool)
     text, page = carried.text, carried.page
     first = np.searchsorted(text, np.arange(len(carried.n_pages) + 1))
     many = carried.n_pages > _MOST_CARRIERS
@@ -253,8 +277,7 @@ def _is_shared(
     result[here[~is_teaser]] = True
     teasing = np.zeros(len(text), bool)
     teasing[there[is_teaser]] = True
-    at = np.searchsorted(text * n_pages + page, runs * n_pages + pages)
-    return np.asarray(result[at]), np.asarray(teasing[at])
+    return np.asarray(result[carried.pair]), np.asarray(teasing[carried.pair])
 
 
 def _are_among(few: Ints, many: Ints) -> NDArray[np.bool_]:

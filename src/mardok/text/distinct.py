@@ -57,3 +57,26 @@ def order_of_equal(hashes: NDArray[np.uint64]) -> tuple[NDArray[np.int64], NDArr
         order = np.argsort(hashes, kind="stable")
         return order, hashes[order]
     return order, ordered
+
+
+def order_of_numbers(numbers: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Places in the order of their numbers, equal ones in the order of the places; and the numbers so ordered.
+
+    Parameters
+    ----------
+    numbers : ndarray of int64
+        None below 0.
+
+    Examples
+    --------
+    >>> order_of_numbers(np.array([3, 1, 3]))
+    (array([1, 0, 2]), array([1, 3, 3]))
+    """
+    bits = len(numbers).bit_length()
+    if not len(numbers) or int(numbers.max()).bit_length() + bits >= np.iinfo(np.int64).bits:
+        order = np.argsort(numbers, kind="stable")
+        return order, numbers[order]
+    keys = numbers << bits  # number and place in one are sorted in half the time
+    keys |= np.arange(len(numbers))
+    keys.sort()
+    return keys & ((1 << bits) - 1), keys >> bits
