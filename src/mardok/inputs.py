@@ -117,7 +117,6 @@ def _kept_or_read(
         "base": files.base,
         "opening": settings.sources.model_dump(mode="json"),
         "extract": settings.extract.model_dump(mode="json"),
-        "language": settings.language.model_dump(mode="json"),
         "text": settings.text.model_dump(mode="json", include={"only", "ignore"}),
     }
     # Sources go by their numbers there: the next audit may name the same files in another way.

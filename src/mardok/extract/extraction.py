@@ -23,7 +23,6 @@ from w3lib.encoding import html_to_unicode
 from mardok.extract import directives
 from mardok.extract.batch import Batch, batch_of
 from mardok.extract.html import Document, read_document
-from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Block, Context, Page
 from mardok.extract.signs import set_apart_words
 from mardok.memory import no_search_for_cycles
@@ -56,7 +55,7 @@ def extract_batches(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) 
     raws : iterable of RawPage
         Read as the facts are taken, never all at once.
     settings : Settings
-        The sections ``extract``, ``text`` and ``language`` are used.
+        The sections ``extract`` and ``text`` are used.
     jobs : int
         Processes; with 1 everything happens in this one.
     """
@@ -108,7 +107,7 @@ def extract_page(raw: RawPage, settings: Settings) -> Page:
     In a process that was forked to read pages the system ends the process when one takes longer than it may.
     """
     with _time_limit(settings.extract.max_seconds):
-        return _page_from_fields(raw, settings) if raw.body is None else _page_from_html(raw, raw.body, settings)
+        return _page_from_fields(raw) if raw.body is None else _page_from_html(raw, raw.body, settings)
 
 
 @contextmanager
@@ -149,7 +148,7 @@ def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
         robots=() if "noindex" in settings.extract.disregard else directives.robots_directives(raw, document.metas),
         canonical_url=next(iter(canonicals), ""),
         declared_language=declared,
-        language=language_of(_beginning(document), declared, settings.language),
+        language="",
         alternates=directives.language_alternates(raw, document.link_elements, document.base),
         blocks=tuple(document.blocks),
         images=tuple(document.images),
@@ -198,19 +197,6 @@ def _loaded(document: Document) -> tuple[str, ...]:
     return tuple(dict.fromkeys(filter(None, result)))
 
 
-def _beginning(document: Document) -> str:
-    """The first blocks that are no chrome, enough of them to tell their language."""
-    texts: list[str] = []
-    remaining = CHECKED_CHARACTERS
-    for block in document.blocks:
-        if not block.context.chrome and block.text:
-            texts.append(block.text)
-            remaining -= len(block.text) + 1
-            if remaining < 0:
-                break
-    return " ".join(texts)
-
-
 def _shown_words(document: Document) -> Counter[str]:
     """How often each word stands in blocks that are shown."""
     shown = (block.text for block in document.blocks if block.context.chrome != "hidden")
@@ -233,7 +219,7 @@ def _description(document: Document) -> str:
     return ""
 
 
-def _page_from_fields(raw: RawPage, settings: Settings) -> Page:
+def _page_from_fields(raw: RawPage) -> Page:
     """Facts of a page without HTML: a redirect, an error, or a row of a table."""
     given = raw.fields
     text = given.get("text", "")
@@ -251,7 +237,7 @@ def _page_from_fields(raw: RawPage, settings: Settings) -> Page:
         canonical_url=(given.get("canonical_url") and normal_url(given["canonical_url"], raw.url))
         or next(iter(directives.canonical_addresses(raw, (), raw.url)), ""),
         declared_language=declared,
-        language=language_of(text, declared, settings.language),
+        language="",
         alternates=directives.language_alternates(raw, (), raw.url),
         blocks=tuple(blocks),
         images=(),

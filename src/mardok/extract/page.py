@@ -121,7 +121,7 @@ class Page:
     declared_language: str
     """``lang`` of the root element, else ``Content-Language``, in lower case."""
     language: str
-    """Language of the text, ISO 639-1; ``""`` if it cannot be told."""
+    """Language of the main text, ISO 639-1; ``""`` if it cannot be told, and until the main text is settled."""
     alternates: tuple[tuple[str, str], ...]
     """hreflang in lower case and absolute address."""
     blocks: tuple[Block, ...]

@@ -18,9 +18,8 @@ from mardok.extract.batch import Numbers
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Page
 from mardok.kept import KeptParts, Tables
-from mardok.settings import Language, Settings
+from mardok.settings import Settings
 from mardok.text.columns import Blocks, Codes, Columns, Images, Links
-from mardok.text.distinct import distinct
 from mardok.text.hashes import Corpus, corpus_of
 from mardok.text.main_text import Reasons, reasons_not_main
 from mardok.text.words import folded, text_hash
@@ -126,11 +125,13 @@ def _words_of(columns: Columns, section: NDArray[np.int64], settings: Settings) 
     first = np.searchsorted(np.flatnonzero(main_places), blocks.first)
     corpus = written.arranged(main_at, first)
     del written
-    hashes = tuple(
-        text_hash(_characters(_main_text(blocks, main_places, row)), corpus.words_of(row))
-        for row in range(len(columns.pages))
-    )
-    return _Words(reasons, corpus, hashes, _languages(columns.pages, blocks, reasons, main_places, settings.language))
+    hashes, languages = [], []
+    for row, page in enumerate(columns.pages):
+        text = _main_text(blocks, main_places, row)
+        hashes.append(text_hash(_characters(text), corpus.words_of(row)))
+        # A menu in another language does not count, and only here is it known what of a page is menu.
+        languages.append(language_of(text[: 2 * CHECKED_CHARACTERS], page.declared_language, settings.language))
+    return _Words(reasons, corpus, tuple(hashes), tuple(languages))
 
 
 def _kept_words(columns: Columns, section: NDArray[np.int64], settings: Settings, kept: KeptParts) -> _Words:
@@ -176,26 +177,6 @@ def _words_of_tables(tables: Tables) -> _Words:
 
 def _offsets(counts: ArrayLike) -> NDArray[np.int64]:
     return np.concatenate([np.zeros(1, np.int64), np.cumsum(np.asarray(counts, np.int64))])
-
-
-def _languages(
-    pages: tuple[Page, ...], blocks: Blocks, reasons: Reasons, main_places: NDArray[np.bool_], settings: Language
-) -> tuple[str, ...]:
-    """For each page the language of its main text, where that does not begin as the page itself does, else what it was.
-
-    While a page is read nobody knows which of its blocks are furniture. A menu in another language does not count.
-    """
-    is_shown = blocks.where(lambda context: not context.chrome)[blocks.at] & blocks.has_text[blocks.at]
-    lengths = np.where(is_shown, blocks.lengths[blocks.text][blocks.at] + 1, 0)
-    before = np.concatenate([np.zeros(1, np.int64), np.cumsum(lengths)])
-    page = blocks.page
-    is_early = before[:-1] - before[blocks.first[page]] < CHECKED_CHARACTERS if len(page) else np.zeros(0, bool)
-    asked = distinct(page[is_shown & is_early & ~reasons.is_main])
-    stated = [page.language for page in pages]
-    for row in asked.tolist():
-        text = _main_text(blocks, main_places, row)[: 2 * CHECKED_CHARACTERS]
-        stated[row] = language_of(text, pages[row].declared_language, settings)
-    return tuple(stated)
 
 
 def sections_of(pages: Sequence[Page]) -> NDArray[np.int64]:
