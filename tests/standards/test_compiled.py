@@ -23,7 +23,7 @@ from mardok.extract.html import read_document
 from mardok.settings import Extract
 from mardok.sources import limits
 from mardok.text import known_hashes
-from mardok.text.words import letter_kinds
+from mardok.text.words import letter_kinds, without_invisible
 from mardok.urls import resolved_url
 
 PURE = {**os.environ, "MARDOK_PURE_PYTHON": "1"}
@@ -163,6 +163,16 @@ def document(draw: random.Random, depth: int = 0) -> str:
             end = f"</{tag.split()[0]}>" if draw.random() < 0.93 else ""
             parts.append(f"<{tag}>{document(draw, depth + 1)}{end}")
     return "".join(parts)
+
+
+def test_all_that_has_a_compiled_form_is_loaded_in_it() -> None:
+    assert len(DEFINITIONS) > 10
+    assert all(form is not None for _, form in DEFINITIONS.values())
+
+
+@given(st.text(st.sampled_from([*map(chr, [*range(0x200A, 0x2072), 0xAD, 0x61C, 0x180E, 0xFEFF, 0x10FFFF])])))
+def test_invisible_signs_are_taken_out_alike(text: str) -> None:
+    assert without_invisible(text) == DEFINITIONS["hashing.without_invisible"][0](text)
 
 
 def test_random_documents_are_read_alike() -> None:

@@ -10,7 +10,7 @@ from libc.stdint cimport int32_t, int64_t, uint8_t, uint64_t
 
 import numpy as np
 
-from mardok.text.words import clause_signs, letter_kinds
+from mardok.text import words  # its names are asked for when they are needed: it is being loaded itself
 
 cdef enum:
     OTHER = 0  # the kinds of mardok.text.words
@@ -146,12 +146,29 @@ cdef void _read(int kind, void *data, Py_ssize_t n, const uint8_t[::1] kinds, co
         power *= BASE
 
 
+cdef inline bint _is_invisible(unsigned int code) noexcept:
+    if code < 0x2000:
+        return code == 0xAD or code == 0x61C or code == 0x180E
+    return 0x200B <= code <= 0x200F or 0x202A <= code <= 0x202E or 0x2060 <= code <= 0x206F and code != 0x2065 or code == 0xFEFF
+
+
+def without_invisible(str text):
+    """See :func:`mardok.text.words.without_invisible`."""
+    cdef int kind = PyUnicode_KIND(text)
+    cdef void *data = PyUnicode_DATA(text)
+    cdef Py_ssize_t at
+    for at in range(PyUnicode_GET_LENGTH(text)):
+        if _is_invisible(PyUnicode_READ(kind, data, at)):
+            return "".join([sign for sign in text if not _is_invisible(ord(sign))])
+    return text
+
+
 def hashed_words(str text):
     """See :func:`mardok.text.hashes.hashed_words`."""
     cdef Py_ssize_t n = PyUnicode_GET_LENGTH(text)
     cdef bint is_ascii = text.isascii()
-    cdef const uint8_t[::1] kinds = letter_kinds(256) if is_ascii else letter_kinds()
-    cdef const uint8_t[::1] signs = clause_signs()
+    cdef const uint8_t[::1] kinds = words.letter_kinds(256) if is_ascii else words.letter_kinds()
+    cdef const uint8_t[::1] signs = words.clause_signs()
     of_hashes, of_places = np.empty(n + 1, np.uint64), np.empty((4, n + 1), np.int64)
     cdef uint64_t[::1] hashes = of_hashes
     cdef int64_t[:, ::1] places = of_places

@@ -22,6 +22,8 @@ import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
+from mardok.compiled import compiled
+
 _INVISIBLE_RANGES = (range(0x200B, 0x2010), range(0x202A, 0x202F), range(0x2060, 0x2065), range(0x2066, 0x2070))
 _INVISIBLE = "\u00ad\u061c\u180e\ufeff" + "".join(chr(code) for codes in _INVISIBLE_RANGES for code in codes)
 _VANISHING = re.compile(f"[{_INVISIBLE}]")
@@ -160,11 +162,23 @@ def is_invisible(text: str) -> bool:
     return not text.strip(_INVISIBLE)
 
 
+@compiled("hashing")
+def without_invisible(text: str) -> str:
+    """The text without signs that nobody sees.
+
+    Examples
+    --------
+    >>> without_invisible("vio\u00adlin\u200b")
+    'violin'
+    """
+    return _VANISHING.sub("", text)
+
+
 def folded(text: str) -> str:
     """The text normalised and case-folded, without invisible characters, with one apostrophe and one hyphen."""
     if text.isascii():
         return text.lower()
-    normal = unicodedata.normalize("NFKC", _VANISHING.sub("", text)).casefold()
+    normal = unicodedata.normalize("NFKC", without_invisible(text)).casefold()
     return unicodedata.normalize("NFKC", normal).replace("\u2019", "'").replace("\u2010", "-")
 
 
