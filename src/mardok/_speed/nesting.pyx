@@ -283,27 +283,3 @@ def is_surely_flat(str html, Py_ssize_t most_open, Py_ssize_t most_formatting, P
         return True
     finally:
         PyMem_Free(opened)
-
-
-def holds_element(str html, tuple names):
-    """See :func:`mardok.sources.limits.holds_element`."""
-    cdef int kind = PyUnicode_KIND(html)
-    cdef void *data = PyUnicode_DATA(html)
-    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(html), at = PyUnicode_FindChar(html, c"<", 0, n, 1), k, length
-    cdef unsigned int sign
-    cdef str name
-    while at >= 0:
-        for name in names:
-            length = PyUnicode_GET_LENGTH(name)
-            if at + 1 + length > n:
-                continue
-            for k in range(length):
-                sign = PyUnicode_READ(kind, data, at + 1 + k)
-                if c"A" <= sign <= c"Z":
-                    sign += 32
-                if sign != <unsigned int>PyUnicode_READ(PyUnicode_KIND(name), PyUnicode_DATA(name), k):
-                    break
-            else:
-                return True
-        at = PyUnicode_FindChar(html, c"<", at + 1, n, 1) if at + 1 < n else -1
-    return False

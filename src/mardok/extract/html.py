@@ -12,7 +12,7 @@ cost a Python call for each node.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -38,6 +38,7 @@ from mardok.extract.tags import (
     tag_of,
 )
 from mardok.extract.template_cache import ATTRIBUTE, STAND_IN, Part, TemplateCache
+from mardok.sources.element_kinds import element_names
 from mardok.urls import normal_url, resolved_url
 
 _REMEMBERED_CHARACTERS = 1 << 22
@@ -135,27 +136,28 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
     >>> document.blocks[0].text, document.blocks[0].links[0].url, document.blocks[0].links[0].start
     ('Old violins and bows', 'https://host.example/bows', 16)
     """
+    names = element_names(text)
     if not only and not ignore:  # a selector may ask for anything in a part
         short = _KNOWN.shortened(text)
         if short is not None:
-            document, known = _document(LexborHTMLParser(short.html), url)
+            document, known = _document(LexborHTMLParser(short.html), url, names)
             if known == list(short.parts):
                 return document
             short.failed()
     parser = LexborHTMLParser(text)
     if only or ignore:
         _mark(parser, only, ignore)
-    return _document(parser, url)[0]
+    return _document(parser, url, names)[0]
 
 
-def _document(parser: LexborHTMLParser, url: str) -> tuple[Document, list[Part]]:
+def _document(parser: LexborHTMLParser, url: str, names: Set[str]) -> tuple[Document, list[Part]]:
     """What a parsed document holds, and the known parts that were met in it."""
     html = without_marks(parser.html or "")
     reader = _Reader(url, ROOT)
     reader.read(html)
     document = reader.finished()
     document.scripts = [unescaped(address) for address in _SCRIPT.findall(html)]
-    document.signs = signs_of(parser, html, url, document.metas, reader.seen)
+    document.signs = signs_of(parser, html, url, document.metas, reader.seen, names)
     return document, reader.known
 
 

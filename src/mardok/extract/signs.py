@@ -12,15 +12,14 @@ from __future__ import annotations
 import json
 import logging
 import re
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from itertools import islice
 from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
 from mardok.extract.page import Signs
-from mardok.sources.element_kinds import in_any_case
-from mardok.sources.limits import holds_element
+from mardok.sources.element_kinds import element_names, in_any_case
 from mardok.urls import normal_url
 
 log = logging.getLogger(__name__)
@@ -51,6 +50,7 @@ _DAY_PROPERTIES = (
 """Meta elements that state a day, changes before publication."""
 _DAY_KEYS = ("dateModified", "datePublished")
 _DAY = re.compile(r"\s*((?:19|20)\d\d-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01]))(?!\d)")
+_FRAMES = frozenset(["iframe", "frame", "object", "embed"])
 _CODE_NAMES = ("code", "kbd", "samp", "tt", "var")
 _CODE_TAG = re.compile(rf"<(?:{in_any_case(_CODE_NAMES)})(?:\s[^<>]{{0,200}})?>([^<]{{1,300}})")
 _TAG_AND_TEXT = re.compile(r"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,300})>([^<]{1,300})")
@@ -64,7 +64,7 @@ _LONGEST_CODE, _MOST_CODE = 300, 100
 
 
 def signs_of(
-    parser: LexborHTMLParser, html: str, url: str, metas: Iterable[Mapping[str, str]], seen: Collection[str]
+    parser: LexborHTMLParser, html: str, url: str, metas: Iterable[Mapping[str, str]], seen: Set[str], names: Set[str]
 ) -> Signs:
     """Signs of one document; its canonical addresses are told by :mod:`mardok.extract.directives`.
 
@@ -72,8 +72,10 @@ def signs_of(
     ----------
     html : str
         The document as the parser writes it, to see at a glance what need not be looked for.
-    seen : collection of str
+    seen : set of str
         Of :data:`SIGN_TAGS`, at least those that stand in it; H1 with a text may be missing.
+    names : set of str
+        Names of at least all elements in it.
     """
     properties = {meta.get("property", meta.get("name", "")).strip().lower(): meta.get("content", "") for meta in metas}
     types, publishers, days = _structured(parser, html)
@@ -87,7 +89,7 @@ def signs_of(
         n_players=len(parser.css("video,audio,embed,object")) if "video" in seen or "audio" in seen else 0,
         social=tuple(name for name in _SOCIAL if properties.get(name, "").strip()),
         shown_code=_shown_code(parser) if may_show_code(html) else (),
-        n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if _holds_frame(html) else 0,
+        n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if not names.isdisjoint(_FRAMES) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
         stated_day=_stated_day(properties, days),
         insecure=_insecure(parser) if url.startswith("https:") and _may_load_openly(html) else (),
@@ -120,7 +122,7 @@ def set_apart_words(html: str) -> tuple[str, ...]:
     >>> set_apart_words('<html lang=en><p>Run <code>lutherie --all</code>, <i lang="it">con sordino</i>.')
     ('lutherie', 'all', 'con', 'sordino')
     """
-    texts = _CODE_TAG.findall(html) if holds_element(html, _CODE_NAMES) else []
+    texts = _CODE_TAG.findall(html) if not element_names(html).isdisjoint(_CODE_NAMES) else []
     if html.count(_LANGUAGE) > 1 or "ranslate" in html or "RANSLATE" in html:
         texts += [text for attributes, text in _TAG_AND_TEXT.findall(html.lower()) if _APART.search(attributes)]
     found = (word for text in texts for word in _LETTERS.findall(text.lower()))
@@ -132,10 +134,6 @@ def _shown_code(parser: LexborHTMLParser) -> tuple[str, ...]:
     result = (node.text(deep=True) for node in parser.css("code,kbd,samp,tt,var,pre,q,blockquote"))
     kept = (" ".join(text.split())[:_LONGEST_CODE] for text in result if "&" in text or not text.isascii())
     return tuple(dict.fromkeys(kept))[:_MOST_CODE]
-
-
-def _holds_frame(html: str) -> bool:
-    return "frame" in html or "<object" in html or "<embed" in html
 
 
 def _fields(parser: LexborHTMLParser) -> list[str]:

@@ -132,18 +132,6 @@ def is_surely_flat(html: str, most_open: int, most_formatting: int, most_options
     return False
 
 
-@compiled("nesting")
-def holds_element(html: str, names: tuple[str, ...]) -> bool:
-    """Whether there is a ``<`` before one of some names, in capitals or not, whatever follows it.
-
-    Examples
-    --------
-    >>> holds_element("Write <KBD>x", ("kbd", "tt")), holds_element("Write < kbd", ("kbd", "tt"))
-    (True, False)
-    """
-    return re.search(f"<(?:{in_any_case(names)})", html) is not None
-
-
 def _may_make_copies(html: str, n_tags: int) -> bool:
     """Whether so many formatting elements may be left open that the parser makes many copies of them."""
     n_formatting = len(_OPENS_FORMATTING.findall(html))
