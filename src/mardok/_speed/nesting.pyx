@@ -204,12 +204,15 @@ def is_surely_flat(str html, Py_ssize_t most_open, Py_ssize_t most_formatting, P
     cdef int kind = PyUnicode_KIND(html), of_name
     cdef void *data = PyUnicode_DATA(html)
     cdef Py_ssize_t n = PyUnicode_GET_LENGTH(html), at = 0, start, end, k
-    cdef Py_ssize_t n_open = 0, n_formatting = 0, n_options = 0, n_steps = 0, room = most_open + max(most_formatting, 0)
+    cdef Py_ssize_t n_open = 0, n_formatting = 0, n_options = 0, n_steps = 0
     cdef Py_UCS4 sign
     cdef bint is_end, spares = most_formatting > 0
     cdef Name name
-    cdef Name *opened = <Name *>PyMem_Malloc(max(room, 1) * sizeof(Name))
+    cdef Name *opened
     cdef Name *formatting
+    # There are no more elements than every other character begins one.
+    most_open, most_formatting = min(max(most_open, 0), n // 2 + 1), min(max(most_formatting, 0), n // 2 + 1)
+    opened = <Name *>PyMem_Malloc((most_open + most_formatting + 1) * sizeof(Name))
     if opened == NULL:
         raise MemoryError
     formatting = opened + most_open

@@ -7,7 +7,7 @@ Out: the same blocks and links as those modules make, which say why each step is
 Places in a document come only from searches within it, and each is held against its length before it is used.
 """
 
-from cpython.mem cimport PyMem_Free, PyMem_Malloc, PyMem_Realloc
+from cpython.mem cimport PyMem_Free, PyMem_Realloc
 from cpython.unicode cimport (
     PyUnicode_DATA,
     PyUnicode_FindChar,
