@@ -19,12 +19,8 @@ import mardok
 
 HOST = "https://www.host.example"
 TEXT = "We hire violins by the month, mend bows, and cut bridges for schools, whatever the size of the school is. " * 8
-WORDS = [
-    f"{one}{other}{end}"
-    for one in ["bow", "violin", "cello", "maple", "spruce"]
-    for other in range(800)
-    for end in ("", "s")
-]
+STEMS = ("bow", "violin", "cello", "maple", "spruce")
+WORDS = [f"{stem}{number}{end}" for stem in STEMS for number in range(800) for end in ("", "s")]
 FAMILY, LISTED = 50, 19
 """Pages of one product in a shop; articles that one list of a magazine shows."""
 NOTHING_GB = 0.16
