@@ -275,9 +275,9 @@ def _is_shared(carried: _Carried, group_of: Ints, links: Ints, n_pages: int) -> 
     here, there = here[is_other], there[is_other]
     is_teaser = _are_among(links, page[there] * n_pages + page[here])
     result[here[~is_teaser]] = True
-    teasing = np.zeros(len(text), bool)
-    teasing[there[is_teaser]] = True
-    return np.asarray(result[carried.pair]), np.asarray(teasing[carried.pair])
+    is_teasing = np.zeros(len(text), bool)
+    is_teasing[there[is_teaser]] = True
+    return np.asarray(result[carried.pair]), np.asarray(is_teasing[carried.pair])
 
 
 def _are_among(few: Ints, many: Ints) -> NDArray[np.bool_]:
