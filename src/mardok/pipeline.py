@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Sequence
-from dataclasses import replace
 from importlib.metadata import version
 from os import PathLike, fspath
 from pathlib import Path
@@ -21,7 +20,7 @@ from numpy.typing import NDArray
 from mardok.audits import Audit
 from mardok.compare.fingerprints import all_fingerprints
 from mardok.compare.topics import find_promises
-from mardok.findings.attribution import attribute_words
+from mardok.findings.attribution import WordAttribution, attribute_words
 from mardok.findings.checks import checks_table, run_checks
 from mardok.findings.copy_analysis import find_copy_groups
 from mardok.findings.facts import SiteFacts, measure_site
@@ -29,14 +28,14 @@ from mardok.findings.groups import groups_table
 from mardok.findings.inventory import PageFindings, pages_table, pairs_table, queries_table
 from mardok.findings.phrase_analysis import analyse_phrases
 from mardok.findings.positions import positions_table
-from mardok.findings.rival_analysis import find_rival_groups
+from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
 from mardok.findings.thin_analysis import find_thin_pages
 from mardok.inputs import InputFiles, Inputs, read_inputs
 from mardok.kept import KeptParts
 from mardok.memory import give_back_memory
 from mardok.meta import AuditMeta, Source, is_audit_folder
 from mardok.plan.decisions import with_actions
-from mardok.plan.plan import Plan, make_plan
+from mardok.plan.plan import make_plan
 from mardok.plan.totals import not_computed, outcomes, totals
 from mardok.plan.whole import PlanInputs
 from mardok.processes import begin
@@ -132,13 +131,19 @@ def audit(
     thin = find_thin_pages(site, facts, promises, attribution, rivals)
     progress("checking pages", 0)
     checks = run_checks(site, facts, promises, copies, inputs.intake)
-    progress("proofreading", 0)
-    texts = texts_of_site(site, copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks)
-    proof = proofread(texts, proof_facts(site, inputs.accepted, settings), settings.proof, kept)
-    checks += proof.checks
     progress("counting phrases", 0)
     phrases, made = analysing_phrases()
     kept.take(made)
+    progress("proofreading", 0)
+    texts = texts_of_site(site, copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks)
+    told = proof_facts(site, inputs.accepted, settings)
+    # A dictionary is opened in a process of its own, which one that works beside another may not begin.
+    proof_jobs = 1 if settings.proof.spelling else jobs
+    proofreading = begin(lambda: (proofread(texts, told, settings.proof, kept), kept.made), proof_jobs)
+    tables = _site_tables(site, facts, attribution, rivals, PageFindings(promises, attribution, phrases, thin))
+    proof, made = proofreading()
+    kept.take(made)
+    checks += proof.checks
     give_back_memory()
 
     progress("making the plan", 0)
@@ -148,9 +153,7 @@ def audit(
     within = with_groups(proof, merged_rows(plan.tables["plan"], plan.tables["steps"], site.row_of), site.main_text, texts)
     checks = [one for one in checks if one.check != CheckId.TEXT_CONTRADICTS]
     checks += [one for one in within.checks if one.check == CheckId.TEXT_CONTRADICTS]
-    plan_inputs = replace(plan_inputs, checks=checks)
-    findings = PageFindings(promises, attribution, phrases, thin)
-    tables = {**_tables(site, facts, plan, plan_inputs, findings), **within.tables}
+    tables |= {**plan.tables, "checks": checks_table(checks), **phrases.tables, **within.tables}
     counts = {
         **totals(tables, facts, copies.grouping),
         "outcome": outcomes(tables, settings.search.minimum_share),
@@ -162,27 +165,26 @@ def audit(
     return Audit(MemoryStore(tables), meta, kept)
 
 
-def _tables(site: Site, facts: SiteFacts, plan: Plan, inputs: PlanInputs, findings: PageFindings) -> dict[str, pd.DataFrame]:
-    """All tables by name."""
-    attribution, rivals = inputs.attribution, inputs.rivals
+def _site_tables(
+    site: Site, facts: SiteFacts, attribution: WordAttribution, rivals: RivalAnalysis, findings: PageFindings
+) -> dict[str, pd.DataFrame]:
+    """The tables that the plan has no part in, by name."""
     copies = attribution.copies
-    tables = {
-        **plan.tables,
+    # Those of blocks and links are the largest, and what is needed to make one goes before the next is made.
+    shown = site.without_words
+    return {
+        **site_tables(shown, attribution.words.boilerplate_blocks),
+        "furniture": furniture_table(shown),
         "pages": pages_table(site, facts, findings),
         "groups": groups_table(site, [*(group.table_row for group in copies.grouping.groups), *rivals.rows], facts.strength),
         "pairs": pairs_table(site, copies.kept),
         "queries": queries_table(rivals.shown, facts.demand),
         "unanswered": rivals.unanswered,
         "positions": positions_table(rivals.rivalries, facts.demand),
-        "checks": checks_table(inputs.checks),
         **attribution.tables,
-        **inputs.phrases.tables,
         "fingerprints": _fingerprints_table(site, copies.rows),
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in facts.unread),
     }
-    is_boilerplate, shown = attribution.words.boilerplate_blocks, site.without_words
-    del site  # the tables of blocks and links are the largest, and need the room of the words
-    return {**tables, **site_tables(shown, is_boilerplate), "furniture": furniture_table(shown)}
 
 
 def _fingerprints_table(site: Site, rows: NDArray[np.int64]) -> pd.DataFrame:
