@@ -4,7 +4,7 @@ Run: ``python benchmarks/others.py [PAGES] [TURNS]``, with lxml, datasketch, ren
 turns that take one library after the other. Sites: generated pages; a class reference and a manual in 26 languages, which
 are downloaded as Debian's packages; of these every seventh page and every second one are read.
 
-- Reading: pages from bytes to their fields, in one process; by lxml title, language, meta and link elements, blocks with
+- Reading: pages from bytes to their fields, in one process; by lxml title, meta and link elements, blocks with
   their element, landmark and path of classes, links with address and anchor text, images, scripts, structured data, form
   fields, words shown as code. Ours adds limits, directives and links within their block.
 - Join: pairs of pages from 0.8 resemblance on, from words. MinHash takes 128 permutations and 32 bands, which find 0.99999
@@ -37,7 +37,6 @@ from mardok.compare.passages import passages_of
 from mardok.compare.runs import repeated_runs
 from mardok.extract.element_context import BLOCK_TAGS
 from mardok.extract.extraction import extract_page
-from mardok.extract.language import language_of
 from mardok.settings import Settings
 from mardok.sources.opening import raw_pages
 from mardok.sources.raw import OpenIntake, RawPage
@@ -79,8 +78,6 @@ class _Tree:
                 self.start(element)
             else:
                 self.end(element)
-        shown = " ".join(block[0] for block in self.blocks if not block[2])[:1000]
-        self.language = language_of(shown, self.declared, Settings().language)
 
     def end_block(self, tag: str) -> None:
         text = " ".join("".join(self.texts).split())
@@ -177,7 +174,7 @@ def by_suffixes(words: np.ndarray[Any, Any]) -> int:
 def reading(name: str, pages: Sequence[RawPage], turns: int) -> None:
     """Compare how pages are read, in each turn others of them: what was read once is known."""
     settings = Settings()
-    extract_page(pages[0], settings)  # loads what tells languages
+    extract_page(pages[0], settings)  # loads what is loaded once
     slices = iter([pages[first::turns] for first in range(turns) for _ in range(2)])
 
     def read(reader: Callable[[RawPage], object]) -> None:
