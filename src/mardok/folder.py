@@ -27,7 +27,7 @@ from typing import TYPE_CHECKING, TextIO
 
 from mardok.errors import FolderError
 from mardok.locks import BusyError, sole_right
-from mardok.memory import give_back_memory
+from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import META_FILE, is_audit_folder
 from mardok.tables import PAGES, SMALL_GAIN_DECIMALS, TABLES, Column, Table
 from mardok.visible import visible
@@ -99,7 +99,7 @@ def write_folder(
         If the folder is not ours to replace or the disk does not take it.
     """
     check_replaceable(folder)
-    with _replacing(folder) as sibling:
+    with rare_search_for_cycles(), _replacing(folder) as sibling:
         (sibling / "data").mkdir()
         for name, frame in tables.items():
             TABLES[name].check(frame)

@@ -13,6 +13,21 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 
+_NEW_OBJECTS, _SEARCHES = 20_000, 10
+"""New objects before the youngest are searched, and searches of a generation before the next older one is."""
+
+
+@contextmanager
+def rare_search_for_cycles() -> Iterator[None]:
+    """Look for garbage in cycles less often meanwhile: an audit makes millions of records that stay, and hardly a cycle."""
+    before = gc.get_threshold()
+    gc.set_threshold(_NEW_OBJECTS, _SEARCHES, _SEARCHES)
+    try:
+        yield
+    finally:
+        gc.set_threshold(*before)
+
+
 @contextmanager
 def no_search_for_cycles() -> Iterator[None]:
     """Do not look for garbage in cycles meanwhile.

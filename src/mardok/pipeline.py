@@ -32,7 +32,7 @@ from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
 from mardok.findings.thin_analysis import find_thin_pages
 from mardok.inputs import InputFiles, Inputs, read_inputs
 from mardok.kept import KeptParts
-from mardok.memory import give_back_memory
+from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import AuditMeta, Source, is_audit_folder
 from mardok.plan.decisions import with_actions
 from mardok.plan.plan import make_plan
@@ -53,6 +53,7 @@ from mardok.text.site_tables import site_tables
 from mardok.vocabulary import CheckId
 
 
+@rare_search_for_cycles()
 def audit(
     *sources: str | PathLike[str],
     base: str | None = None,
