@@ -9,6 +9,7 @@
     ├── FolderError      an audit folder that is not one, or must not be replaced
     ├── UnknownPageError an address that the audit does not know
     ├── SelectionError   a question about no page, or for what is not to be had
+    ├── ClusterError     workers on other machines that cannot be used, or have gone
     ├── HandoffError     a plan of which nothing can be handed over
     ├── RecheckError     two audits that cannot be compared
     └── UnsafePlanError  a plan that failed its safety check and was not written
@@ -41,6 +42,10 @@ class UnknownPageError(MardokError):
 
 class SelectionError(MardokError):
     """A question about no page, or for what is not to be had."""
+
+
+class ClusterError(MardokError):
+    """Workers on other machines that cannot be used, or have gone."""
 
 
 class HandoffError(MardokError):

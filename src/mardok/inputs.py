@@ -26,6 +26,8 @@ from mardok.sources.opening import raw_pages
 from mardok.sources.page_lists import Signal, read_signals, read_targets
 from mardok.sources.raw import Intake, OpenIntake, Unread
 from mardok.sources.search_data import read_search
+from mardok.tasks.cluster import Cluster
+from mardok.tasks.reading import read_in_parts
 from mardok.text.columns import Columns, columns_of
 
 
@@ -63,8 +65,18 @@ class Inputs:
     """What a person accepted as it is written, by its check (``""`` of an unknown word) and the words."""
 
 
+@dataclass(frozen=True)
+class Workplace:
+    """Where an audit keeps what it makes, and who makes it."""
+
+    kept: KeptParts
+    in_parts: bool = False
+    """Whether there is a working folder, in which pages are read part by part."""
+    cluster: Cluster | None = None
+
+
 def read_inputs(
-    files: InputFiles, settings: Settings, jobs: int, progress: Progress, kept: KeptParts | None = None
+    files: InputFiles, settings: Settings, jobs: int, progress: Progress, place: Workplace | None = None
 ) -> Inputs:
     """Read everything.
 
@@ -76,7 +88,7 @@ def read_inputs(
         Processes that read HTML.
     progress : callable
         Called with the name of the step at hand and the number of pages done.
-    kept : KeptParts, optional
+    place : Workplace, optional
         What earlier audits kept, where pages need not be read again; keeps what is read.
 
     Raises
@@ -86,7 +98,9 @@ def read_inputs(
     TableError
         If a table cannot be used at all.
     FolderError
-        If the decisions lie in an audit folder whose plan cannot be read.
+        If the decisions lie in an audit folder whose plan cannot be read, or the disk does not take what is kept.
+    ClusterError
+        If the cluster has gone.
     """
     intake, met = OpenIntake(), OpenIntake()
     search = read_search(files.search, settings.search, intake) if files.search else None
@@ -100,7 +114,12 @@ def read_inputs(
         raws = raw_pages(files.sources, files.base, met, settings.sources)
         return columns_of(_told_of(extract_batches(raws, settings, jobs), progress, met)), met.closed()
 
-    pages, closed = read() if kept is None else _kept_or_read(files, settings, kept, read)
+    if place is None:
+        pages, closed = read()
+    elif place.in_parts:
+        pages, closed = read_in_parts(files.sources, files.base, settings, place.kept, progress, jobs, place.cluster)
+    else:
+        pages, closed = _kept_or_read(files, settings, place.kept, read)
     closed = replace(closed, unread=(*intake.unread, *closed.unread))
     if not pages.pages:
         raise SourceError(f"{', '.join(map(str, files.sources))}: no page could be read; {_what_was_met(closed)}")

@@ -3,8 +3,12 @@
 In:  audit folders; a part by its name, what it depends on, and what makes it.
 Out: the part, from the folder if it was made of the same things there, else made anew.
 
-A part is a few tables of columns, each a Parquet file. The manifest says of each part what it depends on (settings, other
-inputs, version of the program) and of each file its rows and its digest: a part is used only where all of that is the same.
+A part is a few tables of columns, each a Parquet file, and a JSON file beside them: it says what the part depends on
+(settings, other inputs, version of the program) and of each file its rows and its digest. A part is used only where all of
+that is the same. It is written beside its place, the JSON file last: what is broken off leaves no part.
+
+Parts lie in the audit folder, or in a working folder, where they stand as soon as they are made: what was broken off goes on
+from there.
 """
 
 from __future__ import annotations
@@ -15,8 +19,10 @@ import os
 import shutil
 import sys
 import tempfile
+import threading
 import weakref
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
@@ -26,7 +32,9 @@ import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
+from mardok.errors import FolderError
 from mardok.folder import goes_if_interrupted
+from mardok.locks import BusyError, sole_right
 from mardok.meta import FORMAT
 from mardok.processes import is_running
 
@@ -37,8 +45,13 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 KEPT_FOLDER = "kept"
-_MANIFEST = "manifest.json"
+_TOLD = ".json"
 _ROOM = "mardok-kept-"
+_MARK, _PARTS = "mardok-work.json", "parts"
+_BESIDE = ".new-"
+_worked_in: list[Path] = []
+"""Working folders that this process holds."""
+_GOES_ON = "; what is done stays there, and the same command goes on from it"
 _LONGEST_REASON = 200
 _LIBRARIES = ("fastwarc", "py3langid", "pyarrow", "selectolax", "w3lib")
 """What else decides what is read of a page."""
@@ -56,15 +69,22 @@ class KeptParts:
     ----------
     folders : sequence of path
         Audit folders whose parts are looked at, the first one that has a part counts.
+    work : Path, optional
+        A working folder of :func:`working_folder`: parts are looked for there first, and kept there and nowhere else.
     """
 
-    def __init__(self, folders: Sequence[Path] = ()) -> None:
+    def __init__(self, folders: Sequence[Path] = (), work: Path | None = None) -> None:
         self._earlier = [_Earlier(folder / KEPT_FOLDER) for folder in folders]
         self._made: dict[str, dict[str, Any]] = {}
-        """What the manifest says of each part of the audit at hand."""
+        """What is told of each part of the audit at hand."""
         self._files: dict[str, Path] = {}
         """Where the files of these parts lie."""
         self._keys: dict[str, str] = {}
+        self._stays = work is not None
+        if work is not None:
+            self._room: Path | None = work / _PARTS
+            self._earlier.insert(0, _Earlier(work / _PARTS))
+            return
         # Made here, and not by a process that is forked: its folder would go when that has ended.
         self._room = _new_room()
         if self._room is not None:
@@ -74,7 +94,7 @@ class KeptParts:
     def carried(cls, folder: Path) -> KeptParts:
         """The parts of an audit folder, for an audit that is made of it."""
         result = cls([folder])
-        for name, stated in result._earlier[0].manifest.items():
+        for name, stated in result._earlier[0].told.items():
             result._take(result._earlier[0], name, stated)
         return result
 
@@ -91,7 +111,7 @@ class KeptParts:
         Parameters
         ----------
         name : str
-            What it is called in the manifest and by its files.
+            What it and its files are called.
         depends : mapping of str to JSON
             All that it depends on beside the program: settings by name, digests of what it is made of.
         make : callable
@@ -99,8 +119,16 @@ class KeptParts:
         tables_of, value_of : callable
             Its tables, and the part they are of.
         """
-        told = {**depends, "program": program_digest()}
-        key = self._keys[name] = digest_of(told)
+        found = self.found(name, depends, value_of)
+        if found is not None:
+            return found
+        value = make()
+        self.keep(name, depends, tables_of(value))
+        return value
+
+    def found(self, name: str, depends: Mapping[str, Any], value_of: Callable[[Tables], _Value]) -> _Value | None:
+        """A part, if it is kept; see :meth:`part`."""
+        key = self._keys[name] = _key(depends)
         for earlier in self._earlier:
             if not earlier.has(name, key):
                 continue
@@ -110,11 +138,49 @@ class KeptParts:
                 reason = " ".join(str(error).split())[:_LONGEST_REASON]
                 log.warning("%s: %s is made again: %s", earlier.folder, name, reason)
                 continue
-            self._take(earlier, name, earlier.manifest[name])
+            self._take(earlier, name, earlier.told[name])
             return result
-        value = make()
-        self._keep(name, key, told, tables_of(value))
-        return value
+        return None
+
+    def has(self, name: str, depends: Mapping[str, Any]) -> bool:
+        """Whether a part is kept; whether it is damaged shows only when it is read."""
+        return any(earlier.has(name, _key(depends)) for earlier in self._earlier)
+
+    def keep(self, name: str, depends: Mapping[str, Any], tables: Tables) -> None:
+        """Keep a part that was made."""
+        self._keys[name] = _key(depends)
+        if self._room is None:
+            return
+        try:
+            self.note(name, write_part(self._room, name, depends, tables))
+        except OSError as error:
+            if self._stays:
+                reason = error.strerror or str(error)
+                raise FolderError(f"{self._room.parent}: cannot be written: {reason}{_GOES_ON}") from error
+            # a part that cannot be kept is made again by the next audit
+            log.warning("%s is not kept for the next audit: %s", name, error.strerror or error)
+
+    def note(self, name: str, stated: dict[str, Any]) -> None:
+        """Note a part that another process has written into :attr:`room`."""
+        assert self._room is not None
+        self._made[name] = stated
+        self._files |= {file: self._room / file for file in _files_of(name, stated)}
+        if self._stays:
+            self._earlier[0].told[name] = stated
+
+    @property
+    def room(self) -> Path | None:
+        """Where parts of the audit at hand are written."""
+        return self._room
+
+    def forget(self, names: str, beside: Collection[str]) -> None:
+        """Remove parts of a working folder whose names begin so, but for some: an earlier audit was cut into more."""
+        if self._room is not None and self._stays:
+            for path in self._room.glob(f"{names}*{_TOLD}"):
+                if path.stem not in beside:
+                    told = _read_told(path)
+                    for file in (path, *(self._room / file for file in _files_of(path.stem, told or {"tables": {}}))):
+                        file.unlink(missing_ok=True)
 
     def frame(self, name: str, depends: Mapping[str, Any], table: Table, make: Callable[[], pd.DataFrame]) -> pd.DataFrame:
         """A table of numbers and texts, from where it is kept or made anew; see :meth:`part`."""
@@ -132,7 +198,7 @@ class KeptParts:
 
     @property
     def made(self) -> Mapping[str, tuple[dict[str, Any], dict[str, Path]]]:
-        """Each part of the audit at hand: what the manifest says of it, and where its files lie."""
+        """Each part of the audit at hand: what is told of it, and where its files lie."""
         return {
             name: (stated, {file: self._files[file] for file in _files_of(name, stated)})
             for name, stated in self._made.items()
@@ -148,34 +214,29 @@ class KeptParts:
         """The key of a part that was asked for, on which others may depend; ``""`` of none."""
         return self._keys.get(name, "")
 
-    def _take(self, earlier: _Earlier, name: str, stated: dict[str, Any]) -> None:
-        self._made[name] = stated
-        self._files |= {file: earlier.folder / file for file in _files_of(name, stated)}
+    def put_together(self, name: str, parts: Sequence[str]) -> None:
+        """Give a name to several parts as one, on which others may depend."""
+        self._keys[name] = digest_of([self._keys[part] for part in parts])
 
-    def _keep(self, name: str, key: str, depends: Mapping[str, Any], tables: Tables) -> None:
-        if self._room is None:
+    def _take(self, earlier: _Earlier, name: str, stated: dict[str, Any]) -> None:
+        files = {file: earlier.folder / file for file in _files_of(name, stated)}
+        if self._stays and self._room is not None and earlier.folder != self._room:
+            for file, path in files.items():
+                shutil.copyfile(path, self._room / file)
+            self.note(name, stated)
             return
-        stated: dict[str, dict[str, Any]] = {}
-        try:
-            for table, columns in tables.items():
-                file = self._room / _file_name(name, table)
-                n_rows = _write(file, columns)
-                stated[table] = {"rows": n_rows, "digest": _digest_of_file(file)}
-                self._files[file.name] = file
-        except OSError as error:  # a part that cannot be kept is made again by the next audit
-            log.warning("%s is not kept for the next audit: %s", name, error.strerror or error)
-            return
-        self._made[name] = {"key": key, "depends": dict(depends), "tables": stated}
+        self._made[name] = stated
+        self._files |= files
 
     def write(self, folder: Path) -> None:
-        """Put the parts of the audit at hand into an audit folder.
+        """Put the parts of the audit at hand into an audit folder; those of a working folder stay there.
 
         Raises
         ------
         OSError
             If the disk does not take them.
         """
-        if not self._made:
+        if not self._made or self._stays:
             return
         place = folder / KEPT_FOLDER
         place.mkdir()
@@ -185,21 +246,93 @@ class KeptParts:
                 continue  # the folder that it was taken from is gone: the next audit makes it again
             for file in files:
                 shutil.copyfile(self._files[file], place / file)
-        (place / _MANIFEST).write_text(
-            json.dumps({"parts": self._made}, indent=1, sort_keys=True) + "\n", "utf-8", newline="\n"
-        )
+
+
+@contextmanager
+def claimed_working_folder(folder: Path) -> Iterator[Path]:
+    """Hold a working folder, made if there is none.
+
+    Raises
+    ------
+    FolderError
+        If something else stands there, another audit works there, or it cannot be written.
+    """
+    if folder.exists() and not folder.is_dir():
+        raise FolderError(f"{folder}: is a file; name a folder to work in")
+    try:
+        with sole_right(folder):
+            try:
+                if folder.is_dir() and any(folder.iterdir()) and not (folder / _MARK).is_file():
+                    raise FolderError(
+                        f"{folder}: is not empty and no working folder; name another folder, or empty this one"
+                    )
+                (folder / _PARTS).mkdir(parents=True, exist_ok=True)
+                (folder / _MARK).write_text(json.dumps({"format": FORMAT}) + "\n", "utf-8")
+                for left in (folder / _PARTS).glob(f"*{_BESIDE}*"):
+                    left.unlink(missing_ok=True)
+            except OSError as error:
+                raise FolderError(f"{folder}: cannot be written: {error.strerror or error}") from error
+            _worked_in.append(folder)
+            try:
+                yield folder
+            finally:
+                _worked_in.remove(folder)
+    except BusyError as error:
+        raise FolderError(f"{folder}: another audit works there; wait for it, or name another folder") from error
+
+
+def told_to_whoever_interrupts() -> str:
+    """Where what was interrupted goes on from; ``""`` where there is no working folder."""
+    return "".join(f"; what is done stands in {folder}: the same command goes on from there" for folder in _worked_in)
+
+
+def write_part(room: Path, name: str, depends: Mapping[str, Any], tables: Tables) -> dict[str, Any]:
+    """Write a part; gives what is told of it.
+
+    Raises
+    ------
+    OSError
+        If the disk does not take it.
+    """
+    told = room / f"{name}{_TOLD}"
+    told.unlink(missing_ok=True)
+    stated: dict[str, dict[str, Any]] = {}
+    for table, columns in tables.items():
+        with _put_there(room / _file_name(name, table)) as beside:
+            n_rows = _write(beside, columns)
+            stated[table] = {"rows": n_rows, "digest": _digest_of_file(beside)}
+    result = {"key": _key(depends), "depends": {**depends, "program": program_digest()}, "tables": stated}
+    with _put_there(told) as beside:
+        beside.write_text(json.dumps(result, indent=1, sort_keys=True) + "\n", "utf-8", newline="\n")
+    return result
+
+
+@contextmanager
+def _put_there(place: Path) -> Iterator[Path]:
+    """A file beside its place that is put there when it is written."""
+    beside = place.with_name(f"{place.name}{_BESIDE}{os.getpid()}-{threading.get_ident()}")
+    try:
+        yield beside
+        beside.replace(place)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
+def _key(depends: Mapping[str, Any]) -> str:
+    return digest_of({**depends, "program": program_digest()})
 
 
 class _Earlier:
-    """The parts in an audit folder."""
+    """The parts in a folder."""
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        self.manifest: dict[str, dict[str, Any]] = _read_manifest(folder)
+        found = {path.stem: _read_told(path) for path in sorted(folder.glob(f"*{_TOLD}"))}
+        self.told: dict[str, dict[str, Any]] = {name: told for name, told in found.items() if told is not None}
 
     def has(self, name: str, key: str) -> bool:
         """Whether there is a part of this key."""
-        return self.manifest.get(name, {}).get("key") == key
+        return self.told.get(name, {}).get("key") == key
 
     def tables(self, name: str) -> Tables:
         """The tables of a part.
@@ -210,7 +343,7 @@ class _Earlier:
             If a file is not what was written; whatever a file that is none raises.
         """
         result = {}
-        for table, told in self.manifest[name]["tables"].items():
+        for table, told in self.told[name]["tables"].items():
             file = self.folder / _file_name(name, table)
             if _digest_of_file(file) != told["digest"]:
                 raise ValueError(f"{file.name} is not what was written")
@@ -220,7 +353,7 @@ class _Earlier:
 
 def _files_of(name: str, stated: Mapping[str, Any]) -> list[str]:
     """Names of the files of a part."""
-    return [_file_name(name, table) for table in stated["tables"]]
+    return [*(_file_name(name, table) for table in stated["tables"]), f"{name}{_TOLD}"]
 
 
 def _new_room() -> Path | None:
@@ -244,12 +377,13 @@ def _remove(room: Path, process: int) -> None:
         shutil.rmtree(room, ignore_errors=True)
 
 
-def _read_manifest(folder: Path) -> dict[str, dict[str, Any]]:
+def _read_told(path: Path) -> dict[str, Any] | None:
+    """What is told of a part; None where that is damaged."""
     try:
-        raw = json.loads((folder / _MANIFEST).read_text("utf-8"))
-        return {name: told for name, told in raw["parts"].items() if isinstance(told["tables"], dict)}
-    except (OSError, ValueError, RecursionError, KeyError, TypeError, AttributeError):
-        return {}
+        raw: dict[str, Any] = json.loads(path.read_text("utf-8"))
+        return raw if isinstance(raw["tables"], dict) else None
+    except (OSError, ValueError, RecursionError, KeyError, TypeError):
+        return None
 
 
 def digest_of(*things: Any) -> str:

@@ -7,11 +7,12 @@ Out: an :class:`Audit`: the tables of the design, and what was read and could no
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
 from importlib.metadata import version
 from os import PathLike, fspath
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pandas as pd
@@ -30,8 +31,8 @@ from mardok.findings.phrase_analysis import analyse_phrases
 from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
 from mardok.findings.thin_analysis import find_thin_pages
-from mardok.inputs import InputFiles, Inputs, read_inputs
-from mardok.kept import KeptParts
+from mardok.inputs import InputFiles, Inputs, Workplace, read_inputs
+from mardok.kept import KeptParts, claimed_working_folder
 from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import AuditMeta, Source, is_audit_folder
 from mardok.plan.decisions import with_actions
@@ -47,10 +48,14 @@ from mardok.settings import Settings
 from mardok.sources.opening import resolved_sources
 from mardok.store import MemoryStore
 from mardok.tables import FINGERPRINTS, UNREAD
+from mardok.tasks.cluster import cluster_of
 from mardok.text.furniture_parts import furniture_table
 from mardok.text.site import Site, site_of
 from mardok.text.site_tables import site_tables
 from mardok.vocabulary import CheckId
+
+if TYPE_CHECKING:
+    from distributed import Client
 
 
 @rare_search_for_cycles()
@@ -62,6 +67,8 @@ def audit(
     signals: str | PathLike[str] | None = None,
     decisions: str | PathLike[str] | None = None,
     earlier: str | PathLike[str] | None = None,
+    work: str | PathLike[str] | None = None,
+    cluster: str | Client | None = None,
     settings: Settings | None = None,
     jobs: int = 1,
     progress: Progress | None = None,
@@ -85,6 +92,12 @@ def audit(
     earlier : path, optional
         An audit folder, such as the one that this audit is going to replace: of what it kept is used what still holds, so
         that pages are not read again where only later settings differ. So it is of audit folders among the sources.
+    work : path, optional
+        A working folder, made if there is none: pages are read in parts, each of which stands there as soon as it is read.
+        An audit that was broken off goes on from there, and the next one finds there what it need not make again.
+    cluster : str or distributed.Client, optional
+        Scheduler of a Dask cluster, such as ``tcp://10.0.0.5:8786``, whose workers read the parts; `work` and the sources
+        then lie on storage that all of them see.
     settings : Settings, optional
         All thresholds; the defaults if None.
     jobs : int
@@ -97,6 +110,10 @@ def audit(
     SourceError, TableError
         If a source cannot be used at all. What can be read around single bad records is read; they are listed in the
         table ``unread``.
+    FolderError
+        If `work` holds something else, another audit works there, or the disk does not take what is kept.
+    ClusterError
+        If the cluster cannot be used, or has gone.
     UnsafePlanError
         If the plan broke one of its own safety rules: a defect, never a matter of input.
     """
@@ -112,8 +129,30 @@ def audit(
     if known is not None:
         return known
     folders = [*([Path(earlier)] if earlier is not None else []), *(Path(fspath(source)) for source in sources)]
-    kept = KeptParts([folder for folder in folders if is_audit_folder(folder)])
-    inputs = read_inputs(files, settings, jobs, progress, kept)
+    with _workplace([folder for folder in folders if is_audit_folder(folder)], work, cluster, settings, paths) as place:
+        return _audited(files, place, settings, jobs, progress)
+
+
+@contextmanager
+def _workplace(
+    folders: Sequence[Path],
+    work: str | PathLike[str] | None,
+    cluster: str | Client | None,
+    settings: Settings,
+    paths: Sequence[Path],
+) -> Iterator[Workplace]:
+    """Where the audit keeps what it makes, for as long as it works."""
+    with ExitStack() as held:
+        folder = held.enter_context(claimed_working_folder(Path(work))) if work is not None else None
+        workers = held.enter_context(cluster_of(cluster, folder, settings.work.wait_s))
+        if workers is not None:
+            workers.check(paths)
+        yield Workplace(KeptParts(folders, folder), folder is not None, workers)
+
+
+def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int, progress: Progress) -> Audit:
+    kept = place.kept
+    inputs = read_inputs(files, settings, jobs, progress, place)
     site = site_of(inputs.pages, settings, kept)
     give_back_memory()
     progress("following redirects and links", 0)

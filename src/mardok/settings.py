@@ -43,6 +43,15 @@ class Sources(Section):
     """Largest decoded page, in megabytes; a larger one is listed as unread. Bounds what a compressed body can grow to."""
 
 
+class Work(Section):
+    """How an audit with a working folder is cut into parts."""
+
+    part_pages: int = Field(default=2000, ge=1)
+    """Pages of a part that is read at once. What is done is kept part by part."""
+    wait_s: float = Field(default=60, gt=0)
+    """Seconds that a cluster may be without any worker before the audit ends."""
+
+
 class Crawl(Section):
     """How pages are collected from a server."""
 
@@ -595,6 +604,8 @@ class Settings(Section):
 
     sources: Sources = Sources()
     """What is read."""
+    work: Work = Work()
+    """How an audit with a working folder is cut into parts."""
     crawl: Crawl = Crawl()
     """How pages are collected from a server."""
     extract: Extract = Extract()

@@ -27,7 +27,7 @@ from mardok.kept import KeptParts, digest_of
 from mardok.proofing import job
 from mardok.settings import Section
 
-UNTOUCHED = {"crawl", "drafts", "topic", "versus", "recheck"}
+UNTOUCHED = {"work", "crawl", "drafts", "topic", "versus", "recheck"}
 """Sections that no audit looks at."""
 
 
@@ -159,12 +159,11 @@ def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int]
     source, audit = small_site(tmp_path), tmp_path / "audit"
     first = mardok.audit(source, jobs=2)
     first.save(audit, jobs=2)
-    parts = json.loads((audit / "kept" / "manifest.json").read_text("utf-8"))["parts"]
+    parts = {path.stem: json.loads(path.read_text("utf-8")) for path in (audit / "kept").glob("*.json")}
     assert {"reading", "words", "page_phrases", "relations"} <= set(parts)
     files = {path.name for path in (audit / "kept").iterdir()}
-    assert files == {f"{name}-{table}.parquet" for name, told in parts.items() for table in told["tables"]} | {
-        "manifest.json"
-    }
+    tables = {f"{name}-{table}.parquet" for name, told in parts.items() for table in told["tables"]}
+    assert files == tables | {f"{name}.json" for name in parts}
     for name, told in parts.items():
         for table, stated in told["tables"].items():
             assert len(pd.read_parquet(audit / "kept" / f"{name}-{table}.parquet")) == stated["rows"]
@@ -230,7 +229,7 @@ def test_pages_that_changed_are_read_again(tmp_path: Path, reads: list[int]) -> 
 
 
 @pytest.mark.parametrize(
-    "harm", ["a damaged file", "a missing file", "a damaged manifest", "a lost table", "another program", "no folder"]
+    "harm", ["a damaged file", "a missing file", "a damaged note", "a lost table", "another program", "no folder"]
 )
 def test_what_cannot_be_used_is_made_again(
     harm: str, tmp_path: Path, reads: list[int], monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
@@ -246,13 +245,13 @@ def test_what_cannot_be_used_is_made_again(
         part.write_bytes(raw)
     elif harm == "a missing file":
         part.unlink()
-    elif harm == "a damaged manifest":
-        (audit / "kept" / "manifest.json").write_text('{"parts": {"reading": {"tables": [1]}}}', "utf-8")
+    elif harm == "a damaged note":
+        (audit / "kept" / "reading.json").write_text('{"tables": [1]}', "utf-8")
     elif harm == "a lost table":
-        manifest = audit / "kept" / "manifest.json"
-        told = json.loads(manifest.read_text("utf-8"))
-        del told["parts"]["reading"]["tables"]["texts"]
-        manifest.write_text(json.dumps(told), "utf-8")
+        note = audit / "kept" / "reading.json"
+        told = json.loads(note.read_text("utf-8"))
+        del told["tables"]["texts"]
+        note.write_text(json.dumps(told), "utf-8")
     elif harm == "another program":
         monkeypatch.setattr("mardok.kept.program_digest", lambda: "another")
     else:

@@ -15,6 +15,7 @@ ORDER = [
     "extract",
     "text",
     "kept_pages",
+    "tasks",
     "inputs",
     "compare",
     "findings",

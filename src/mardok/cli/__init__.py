@@ -37,7 +37,10 @@ def _leave(*_: Any) -> NoReturn:
     An exception would not do: where it is raised in a callback it is swallowed, and libraries turn it into something else.
     """
     signal.signal(signal.SIGINT, signal.SIG_DFL)  # whoever presses again will not wait for what is put in order now
+    more = ""
     with suppress(BaseException):
+        if "mardok.kept" in sys.modules:
+            more = sys.modules["mardok.kept"].told_to_whoever_interrupts()
         if "mardok.processes" in sys.modules:
             sys.modules["mardok.processes"].end_all()
         if "mardok.folder" in sys.modules:
@@ -45,5 +48,6 @@ def _leave(*_: Any) -> NoReturn:
         if os.isatty(2):
             os.write(2, _SHOW_CURSOR)
     with suppress(OSError):
-        os.write(2, b"mardok: interrupted; what stood in the output before is still there\n")
+        told = f"mardok: interrupted; what stood in the output before is still there{more}\n"
+        os.write(2, told.encode("utf-8", "surrogateescape"))
     os._exit(_INTERRUPTED)

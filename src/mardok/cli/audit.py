@@ -60,6 +60,12 @@ def audit(
     ] = None,
     settings: Annotated[Path | None, typer.Option(help="Settings file (TOML).")] = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="One setting, such as copies.resemblance=0.9.")] = None,
+    work: Annotated[
+        Path | None, typer.Option(help="Working folder: a large site is read in parts; what was broken off goes on there.")
+    ] = None,
+    cluster: Annotated[
+        str | None, typer.Option(help="Scheduler of a Dask cluster that reads the parts, such as tcp://10.0.0.5:8786.")
+    ] = None,
     jobs: Annotated[int, typer.Option(min=1, help="Processes to use.")] = os.cpu_count() or 1,
     as_json: Annotated[bool, typer.Option("--json", help="Print totals and plan as JSON.")] = False,
 ) -> None:
@@ -90,6 +96,8 @@ def audit(
                 decisions=decisions or (out / "plan.csv" if (out / "plan.csv").is_file() else None),
                 settings=chosen,
                 earlier=out,
+                work=work,
+                cluster=cluster,
                 jobs=jobs,
                 progress=progress,
             )

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import logging
 import signal
-from collections import Counter
+from collections import Counter, deque
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -59,8 +59,47 @@ def extract_batches(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) 
     jobs : int
         Processes; with 1 everything happens in this one.
     """
+    yield from _extracted(_batches(raws), settings, jobs)
+
+
+def extract_groups(groups: Iterable[Iterable[RawPage]], settings: Settings, jobs: int = 1) -> Iterator[list[Batch]]:
+    """Facts of several groups of raw pages, group by group; no process waits for the end of one.
+
+    Parameters
+    ----------
+    groups : iterable of iterables of RawPage
+        Read as the facts are taken, never all at once.
+    settings, jobs
+        See :func:`extract_batches`.
+    """
+    sizes: deque[int] = deque()
+
+    def batches() -> Iterator[list[RawPage]]:
+        for group in groups:
+            n_batches = 0
+            for batch in _batches(group):
+                n_batches += 1
+                yield batch
+            sizes.append(n_batches)
+
+    done: list[Batch] = []
+    for result in _extracted(batches(), settings, jobs):
+        done.append(result)
+        while sizes and len(done) >= sizes[0]:
+            n_batches = sizes.popleft()
+            yield done[:n_batches]
+            done = done[n_batches:]
+    for n_batches in sizes:
+        yield done[:n_batches]
+        done = done[n_batches:]
+
+
+def _batches(raws: Iterable[RawPage]) -> Iterator[list[RawPage]]:
     remaining = iter(raws)
-    batches = iter(lambda: list(islice(remaining, _BATCH)), [])
+    return iter(lambda: list(islice(remaining, _BATCH)), [])
+
+
+def _extracted(batches: Iterable[list[RawPage]], settings: Settings, jobs: int) -> Iterator[Batch]:
     for batch, result in _in_processes(partial(_extract_batch, settings=settings), batches, jobs):
         yield _read_again(batch, settings) if isinstance(result, Lost) else result
 
@@ -88,12 +127,23 @@ def _read_again(batch: list[RawPage], settings: Settings) -> Batch:
     pages = []
     for raw, page in _in_processes(partial(extract_page, settings=settings), batch, 1):
         if isinstance(page, Lost):
-            reason = _REASONS.get(page.signal, _ENDED).format(most=settings.extract.max_seconds)
-            log.warning("%s: %s", raw.url, reason)
-            bare = RawPage(raw.url, raw.source, raw.status, raw.headers, trouble=reason)
-            page = replace(extract_page(bare, settings), unread=(reason,))
+            page = bare_page(raw, page.signal, settings)
         pages.append(page)
     return batch_of(pages)
+
+
+def bare_page(raw: RawPage, ended_by: int, settings: Settings) -> Page:
+    """What is known of a page over which a process ended, named as unread.
+
+    Parameters
+    ----------
+    ended_by : int
+        The signal that ended the process; 0 if none did.
+    """
+    reason = _REASONS.get(ended_by, _ENDED).format(most=settings.extract.max_seconds)
+    log.warning("%s: %s", raw.url, reason)
+    bare = RawPage(raw.url, raw.source, raw.status, raw.headers, trouble=reason)
+    return replace(extract_page(bare, settings), unread=(reason,))
 
 
 def _extract_batch(raws: list[RawPage], settings: Settings) -> Batch:

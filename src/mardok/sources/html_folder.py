@@ -6,7 +6,8 @@ Out: a raw page for each ``.html``, ``.htm`` or ``.xhtml`` file; sub-folders are
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import quote
 
@@ -17,17 +18,26 @@ from mardok.urls import normal_url
 _HTML_SUFFIXES = (".html", ".htm", ".xhtml")
 
 
-def read_html_folder(folder: Path, base: str | None, intake: OpenIntake, max_body_bytes: int) -> Iterator[RawPage]:
-    """Pages of a folder, by path; files that are not HTML are counted.
+@dataclass(frozen=True, slots=True)
+class HtmlFile:
+    """A file of HTML in a folder that stands for a site."""
+
+    path: str
+    """From the folder on, with ``/``."""
+    url: str
+    short_url: str
+    """The address without the suffix, where no other file has it; else ``""``."""
+
+
+def html_files(folder: Path, base: str | None, intake: OpenIntake) -> list[HtmlFile]:
+    """The files of HTML in a folder, by path; others are counted.
 
     Parameters
     ----------
     base : str or None
         Address that the folder stands for.
     intake : OpenIntake
-        Takes what cannot be read.
-    max_body_bytes : int
-        Bytes of a file beyond which it is not read.
+        Takes what is no HTML.
 
     Raises
     ------
@@ -40,30 +50,44 @@ def read_html_folder(folder: Path, base: str | None, intake: OpenIntake, max_bod
     if base_url is None:
         raise SourceError(f"--base {base!r}: expected an http(s) address such as https://host.example/")
     base_url = base_url if base_url.endswith("/") else base_url + "/"
-    any_page = False
     files = [path for path in sorted(folder.rglob("*")) if path.is_file()]
     folders = {path.parent.relative_to(folder) for path in files}
+    result = []
     for path in files:
         if path.suffix.lower() not in _HTML_SUFFIXES:
             intake.skipped[path.suffix.lower() or "no suffix"] += 1
             continue
-        any_page = True
-        relative = path.relative_to(folder).as_posix()
-        if path.name.lower() in ("index.html", "index.htm"):
-            relative = relative[: -len(path.name)]
-        url = _address(base_url, relative)
+        inside = path.relative_to(folder).as_posix()
+        relative = inside[: -len(path.name)] if path.name.lower() in ("index.html", "index.htm") else inside
         plain = path.relative_to(folder).with_suffix("")
         short_url = _address(base_url, plain.as_posix()) if plain not in folders and plain.name != "index" else ""
+        result.append(HtmlFile(inside, _address(base_url, relative), short_url))
+    if not result:
+        raise SourceError(f"{folder}: holds no HTML file (.html, .htm, .xhtml), neither do its sub-folders")
+    return result
+
+
+def read_html_files(folder: Path, files: Iterable[HtmlFile], intake: OpenIntake, max_body_bytes: int) -> Iterator[RawPage]:
+    """Pages of files in a folder.
+
+    Parameters
+    ----------
+    intake : OpenIntake
+        Takes what cannot be read.
+    max_body_bytes : int
+        Bytes of a file beyond which it is not read.
+    """
+    for file in files:
+        path = folder / file.path
         try:
             if path.stat().st_size > max_body_bytes:
                 raise OSError(f"larger than {max_body_bytes / 1e6:g} MB (setting sources.max_body_mb)")
-            yield RawPage(url, str(folder), status=200, body=path.read_bytes(), short_url=short_url)
+            yield RawPage(file.url, str(folder), status=200, body=path.read_bytes(), short_url=file.short_url)
         except OSError as error:
             reason = error.strerror or str(error)
-            intake.unread.append(Unread(str(folder), relative or path.name, url, reason))
-            yield RawPage(url, str(folder), trouble=reason)
-    if not any_page:
-        raise SourceError(f"{folder}: holds no HTML file (.html, .htm, .xhtml), neither do its sub-folders")
+            place = file.path[: -len(path.name)] if path.name.lower() in ("index.html", "index.htm") else file.path
+            intake.unread.append(Unread(str(folder), place or path.name, file.url, reason))
+            yield RawPage(file.url, str(folder), trouble=reason)
 
 
 def _address(base_url: str, relative: str) -> str:

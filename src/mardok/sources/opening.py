@@ -7,15 +7,17 @@ Out: its raw pages. Several sources make one site, in the order they are named.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 
 from mardok.errors import SourceError
 from mardok.meta import is_audit_folder, read_origin
 from mardok.settings import Sources
-from mardok.sources.html_folder import read_html_folder
+from mardok.sources.html_folder import HtmlFile, html_files, read_html_files
 from mardok.sources.raw import OpenIntake, RawPage
 from mardok.sources.table import SUFFIXES, read_page_table
-from mardok.sources.warc import read_warc
+from mardok.sources.warc import WHOLE, Stretch, read_warc, stretches_of
 
 
 def resolved_sources(sources: Sequence[str], base: str | None) -> tuple[list[Path], str | None]:
@@ -51,6 +53,68 @@ def _remembered(folder: Path, paths: list[Path]) -> list[Path]:
     return paths
 
 
+@dataclass(frozen=True, slots=True)
+class Slice:
+    """Part of a source that can be read alone; read one after the other the slices of a source are the source."""
+
+    path: Path
+    stretch: Stretch = WHOLE
+    """Of a WARC file."""
+    files: tuple[HtmlFile, ...] | None = None
+    """Of a folder."""
+    first: int = 0
+    """Pages of it that are passed over."""
+    end: int | None = None
+    """Number of its first page that is not read any more; None where it is read to its end."""
+
+
+def slices_of(paths: Sequence[Path], base: str | None, intake: OpenIntake, most: int) -> list[Slice]:
+    """All sources, cut into parts; a table is one part.
+
+    Parameters
+    ----------
+    base : str or None
+        Address that a folder of HTML stands for.
+    intake : OpenIntake
+        Takes what in a folder is no page.
+    most : int
+        Pages in a part.
+
+    Raises
+    ------
+    SourceError
+        If a source cannot be used at all.
+    """
+    result: list[Slice] = []
+    for path in paths:
+        if path.is_dir():
+            files = html_files(path, base, intake)
+            result += [Slice(path, files=tuple(files[at : at + most])) for at in range(0, len(files), most)]
+        elif path.suffix.lower() in SUFFIXES:
+            result.append(Slice(path))
+        else:
+            result += [Slice(path, stretch) for stretch in stretches_of(path, most)]
+    return result
+
+
+def pages_of_slice(part: Slice, intake: OpenIntake, settings: Sources) -> Iterator[RawPage]:
+    """Raw pages of a part of a source.
+
+    Parameters
+    ----------
+    intake : OpenIntake
+        Takes what is no page, and what cannot be read.
+    """
+    limit = int(settings.max_body_mb * 1e6)
+    if part.files is not None:
+        pages = read_html_files(part.path, part.files, intake, limit)
+    elif part.path.suffix.lower() in SUFFIXES:
+        pages = read_page_table(part.path, intake)
+    else:
+        pages = read_warc(part.path, intake, limit, part.stretch)
+    return islice(pages, part.first, part.end)
+
+
 def raw_pages(paths: Sequence[Path], base: str | None, intake: OpenIntake, settings: Sources) -> Iterator[RawPage]:
     """Raw pages of all sources, one source after the other.
 
@@ -61,11 +125,6 @@ def raw_pages(paths: Sequence[Path], base: str | None, intake: OpenIntake, setti
     intake : OpenIntake
         Takes what is no page, and what cannot be read.
     """
-    limit = int(settings.max_body_mb * 1e6)
     for path in paths:
-        if path.is_dir():
-            yield from read_html_folder(path, base, intake, limit)
-        elif path.suffix.lower() in SUFFIXES:
-            yield from read_page_table(path, intake)
-        else:
-            yield from read_warc(path, intake, limit)
+        files = tuple(html_files(path, base, intake)) if path.is_dir() else None
+        yield from pages_of_slice(Slice(path, files=files), intake, settings)

@@ -141,3 +141,19 @@ class OpenIntake:
         return Intake(
             **{**met, "unread": tuple(self.unread), "probes": tuple(self.probes), "other_files": frozenset(self.other_files)}
         )
+
+    def add(self, more: Intake) -> None:
+        """Add what was met in sources that were read after these."""
+        self.unread += more.unread
+        self.probes += more.probes
+        self.skipped.update(more.skipped)
+        self.other_files |= more.other_files
+        for one in _BY_ADDRESS:
+            getattr(self, one).update(getattr(more, one))
+        self.ended = self.ended if more.ended.end == CrawlEnd.UNKNOWN else more.ended
+        for day in filter(None, (more.first_day, more.last_day)):
+            self.came(day)
+
+
+_BY_ADDRESS = ("robots", "sitemaps", "html_instead", "images", "broken_parts", "failed", "missing")
+"""What is met once for each address: of several answers the last one counts."""

@@ -14,11 +14,12 @@ import mmap
 import re
 import zlib
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import BinaryIO
 
-from fastwarc.warc import ArchiveIterator, WarcRecordType
+from fastwarc.warc import ArchiveIterator, WarcRecord, WarcRecordType
 
 from mardok.errors import SourceError
 from mardok.sources.body import BodyError, decoded, header_text, without_chunks
@@ -36,15 +37,59 @@ _WITH_ADDRESS = frozenset(["link", "location", "refresh"])
 _HTML_TYPES = ("text/html", "application/xhtml+xml")
 
 
-def read_warc(path: Path, intake: OpenIntake, max_body_bytes: int) -> Iterator[RawPage]:
-    """Pages of a WARC file in its order; what cannot be read goes to `intake`.
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """Part of a WARC file that can be read alone."""
+
+    start: int = 0
+    """Byte at which its first record begins."""
+    end: int | None = None
+    """Byte at which the first record behind it begins; None where it goes on to the end of the file."""
+    asked_by_head: str = ""
+    """Address that was asked for by HEAD last before it."""
+
+
+WHOLE = Stretch()
+
+
+def stretches_of(path: Path, most: int) -> list[Stretch]:
+    """A WARC file cut before answers, so that its parts read one after the other are the file.
+
+    The records are gone through one by one, since a page may hold what looks like the begin of one. Behind the first damage
+    the file is not cut: where reading starts again is known only to who reads.
 
     Parameters
     ----------
-    intake : OpenIntake
-        Takes what is no page, and what cannot be read.
-    max_body_bytes : int
-        Bytes of a decoded body beyond which it is not read.
+    most : int
+        Answers in a part.
+
+    Raises
+    ------
+    SourceError
+        If the file does not begin as a WARC file does.
+    """
+    cuts = [WHOLE]
+    n_answers, asked_by_head = 0, ""
+    with _opened(path) as (file, _):
+        try:
+            for record in ArchiveIterator(file, parse_http=False):
+                if record.record_type == WarcRecordType.request:
+                    is_head = record.reader.read(5) == b"HEAD "
+                    asked_by_head = _address_of(record) if is_head else asked_by_head
+                elif record.record_type == WarcRecordType.response and _is_page(record):
+                    if n_answers == most:
+                        cuts.append(Stretch(record.stream_pos, None, asked_by_head))
+                        n_answers = 0
+                    n_answers += 1
+        except (OSError, ValueError):
+            pass  # who reads the last part meets it again, and tells
+    ends = [*(cut.start for cut in cuts[1:]), None]
+    return [replace(cut, end=end) for cut, end in zip(cuts, ends, strict=True)]
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[tuple[BinaryIO, mmap.mmap]]:
+    """A WARC file and its bytes.
 
     Raises
     ------
@@ -57,21 +102,52 @@ def read_warc(path: Path, intake: OpenIntake, max_body_bytes: int) -> Iterator[R
         with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as content:
             if _next_record(content, 0) != 0:
                 raise SourceError(f"{path}: does not begin like a WARC file (plain, or gzip record by record)")
-            last: RawPage | None = None
-            for record in _records(file, content, str(path), intake, max_body_bytes):
-                if record.kind == "probe":
-                    answer = _raw_page(str(path), record, OpenIntake(), max_body_bytes)
-                    intake.probes += [answer] if answer is not None and answer.body is not None else []
-                    continue
-                if record.kind == "conversion":
-                    if last is not None and last.url == normal_url(record.target) and record.is_whole:
-                        last = replace(last, rendered=record.block)
-                    continue
-                if last is not None:
-                    yield last
-                last = _raw_page(str(path), record, intake, max_body_bytes)
+            file.seek(0)
+            yield file, content
+
+
+def _address_of(record: WarcRecord) -> str:
+    return (record.headers.get("WARC-Target-URI") or "").strip("<>")
+
+
+def _is_page(record: WarcRecord) -> bool:
+    """Whether a record is an answer for a page: of a probe nothing goes on to the next record, but none begins with it."""
+    return record.headers.get("Mardok-Kind") != "probe"
+
+
+def read_warc(path: Path, intake: OpenIntake, max_body_bytes: int, stretch: Stretch = WHOLE) -> Iterator[RawPage]:
+    """Pages of a WARC file in its order; what cannot be read goes to `intake`.
+
+    Parameters
+    ----------
+    intake : OpenIntake
+        Takes what is no page, and what cannot be read.
+    max_body_bytes : int
+        Bytes of a decoded body beyond which it is not read.
+    stretch : Stretch
+        The part that is read.
+
+    Raises
+    ------
+    SourceError
+        If the file does not begin as a WARC file does.
+    """
+    with _opened(path) as (file, content):
+        last: RawPage | None = None
+        for record in _records(file, content, str(path), intake, max_body_bytes, stretch):
+            if record.kind == "probe":
+                answer = _raw_page(str(path), record, OpenIntake(), max_body_bytes)
+                intake.probes += [answer] if answer is not None and answer.body is not None else []
+                continue
+            if record.kind == "conversion":
+                if last is not None and last.url == normal_url(record.target) and record.is_whole:
+                    last = replace(last, rendered=record.block)
+                continue
             if last is not None:
                 yield last
+            last = _raw_page(str(path), record, intake, max_body_bytes)
+        if last is not None:
+            yield last
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,18 +164,23 @@ class _Record:
     """Whether the crawler says that it has not got the whole body (WARC-Truncated)."""
 
 
-def _records(file: BinaryIO, content: mmap.mmap, source: str, intake: OpenIntake, max_body_bytes: int) -> Iterator[_Record]:
+def _records(
+    file: BinaryIO, content: mmap.mmap, source: str, intake: OpenIntake, max_body_bytes: int, stretch: Stretch
+) -> Iterator[_Record]:
     """Each response and conversion record; starts again behind damage."""
-    start: int | None = 0
-    in_damage, asked_by_head = False, ""
-    while start is not None:
+    start: int | None = stretch.start
+    end = stretch.end if stretch.end is not None else len(content) + 1
+    in_damage, asked_by_head = False, stretch.asked_by_head
+    while start is not None and start < end:
         file.seek(start)
         last, is_whole = start, True
         try:
             for record in ArchiveIterator(file, parse_http=False):
+                if record.stream_pos >= end:
+                    return
                 last, in_damage = record.stream_pos, False
                 place = f"byte {last}"
-                url = (record.headers.get("WARC-Target-URI") or "").strip("<>")
+                url = _address_of(record)
                 if record.record_type == WarcRecordType.request:
                     asked_by_head = url if record.reader.read(5) == b"HEAD " else asked_by_head
                     continue

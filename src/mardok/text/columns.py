@@ -149,6 +149,36 @@ def columns_of(batches: Iterable[Batch]) -> Columns:
     )
 
 
+def batch_of_columns(columns: Columns) -> Batch:
+    """Columns of some pages as a batch, to be put together with others."""
+    blocks, links, images = columns.blocks, columns.links, columns.images
+    return Batch(
+        pages=columns.pages,
+        places=_numbers(blocks.at),
+        n_blocks=_numbers(np.diff(blocks.first)),
+        texts=tuple(blocks.texts[blocks.text]),
+        contexts=blocks.contexts,
+        context=_numbers(blocks.context),
+        n_links=_numbers(np.diff(links.first)),
+        url=Coded(tuple(links.urls), _numbers(links.url)),
+        anchor=Coded(tuple(links.anchors), _numbers(links.anchor)),
+        rel=Coded(tuple(links.rels), _numbers(links.rel)),
+        start=_numbers(links.start),
+        end=_numbers(links.end),
+        joint=array("b", blocks.joint.tobytes()),
+        n_letters=_numbers(blocks.n_letters),
+        n_linked_letters=_numbers(blocks.n_linked_letters),
+        n_images=_numbers(np.diff(np.searchsorted(images.page, np.arange(len(columns.pages) + 1)))),
+        image_url=Coded(tuple(images.urls), _numbers(images.url)),
+        image_alt=Coded(tuple(images.alts), _numbers(images.alt)),
+        image_has_alt=array("b", images.has_alt.astype(np.int8).tobytes()),
+    )
+
+
+def _numbers(values: NDArray[Any]) -> array[int]:
+    return array("i", np.ascontiguousarray(values, np.int32).tobytes())
+
+
 class _Column:
     """Numbers, as they come."""
 

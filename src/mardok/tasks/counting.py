@@ -1,0 +1,51 @@
+"""How far a stage of many parts has got, and how long the rest may take.
+
+In:  parts as they are done.
+Out: lines for the progress.
+"""
+
+from __future__ import annotations
+
+import time
+
+from mardok.progress import Progress
+
+_MINUTE_S = 60
+
+
+class Counting:
+    """Parts done and left of one stage.
+
+    Parameters
+    ----------
+    stage : str
+        Its name.
+    n_parts : int
+        All of its parts.
+    n_left : int
+        Those that are not done yet.
+    progress : callable
+        Told after each part.
+    """
+
+    def __init__(self, stage: str, n_parts: int, n_left: int, progress: Progress) -> None:
+        self._stage, self._n_parts, self._n_left, self._progress = stage, n_parts, n_left, progress
+        self._n_begun, self._begun = n_left, time.monotonic()
+        if n_left:
+            self._tell()
+
+    def one_more(self) -> None:
+        """Count a part that is done."""
+        self._n_left -= 1
+        self._tell()
+
+    def _tell(self) -> None:
+        done = self._n_parts - self._n_left
+        self._progress(f"{self._stage}, {done} of {self._n_parts} parts{self._rest()}", 0)
+
+    def _rest(self) -> str:
+        done_here = self._n_begun - self._n_left
+        if not done_here or not self._n_left:
+            return ""
+        seconds = (time.monotonic() - self._begun) / done_here * self._n_left
+        return f", {seconds / _MINUTE_S:.0f} min left" if seconds >= _MINUTE_S else f", {seconds:.0f} s left"
