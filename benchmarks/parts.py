@@ -1,7 +1,7 @@
 """What a working folder costs: whole audits in parts beside the same at once, and the second audit of each.
 
-Run: ``python benchmarks/parts.py [N_PAGES] [TURNS] [JOBS]``. Both are run in turns; each audit is a process of its own, with the
-folder written.
+Run: ``python benchmarks/parts.py [N_PAGES] [TURNS] [JOBS]``. Both are run in turns; each audit is a process of its own, with
+the folder written.
 """
 
 from __future__ import annotations

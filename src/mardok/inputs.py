@@ -26,8 +26,8 @@ from mardok.sources.opening import raw_pages
 from mardok.sources.page_lists import Signal, read_signals, read_targets
 from mardok.sources.raw import Intake, OpenIntake, Unread
 from mardok.sources.search_data import read_search
-from mardok.tasks.cluster import Cluster
 from mardok.tasks.reading import read_in_parts
+from mardok.tasks.runners import Runner
 from mardok.text.columns import Columns, columns_of
 
 
@@ -70,9 +70,8 @@ class Workplace:
     """Where an audit keeps what it makes, and who makes it."""
 
     kept: KeptParts
-    in_parts: bool = False
-    """Whether there is a working folder, in which pages are read part by part."""
-    cluster: Cluster | None = None
+    runner: Runner | None = None
+    """Who reads pages part by part, where there is a working folder."""
 
 
 def read_inputs(
@@ -116,8 +115,8 @@ def read_inputs(
 
     if place is None:
         pages, closed = read()
-    elif place.in_parts:
-        pages, closed = read_in_parts(files.sources, files.base, settings, place.kept, progress, jobs, place.cluster)
+    elif place.runner is not None:
+        pages, closed = read_in_parts(files.sources, files.base, settings, place.kept, place.runner, progress)
     else:
         pages, closed = _kept_or_read(files, settings, place.kept, read)
     closed = replace(closed, unread=(*intake.unread, *closed.unread))

@@ -40,6 +40,7 @@ from mardok.processes import is_running
 
 if TYPE_CHECKING:
     import pandas as pd
+    import pyarrow as pa
 
     from mardok.tables import Table
 
@@ -194,7 +195,7 @@ class KeptParts:
                 }
             }
 
-        return self.part(name, depends, make, columns, lambda tables: table.frame(tables[table.name]))
+        return self.part(name, depends, make, columns, lambda tables: table.frame(_lists(tables[table.name])))
 
     @property
     def made(self) -> Mapping[str, tuple[dict[str, Any], dict[str, Path]]]:
@@ -443,6 +444,10 @@ def digest_of_sources(paths: Sequence[Path]) -> list[list[Any]]:
     return result
 
 
+def _lists(columns: Columns) -> dict[str, Any]:
+    return {name: list(column) if isinstance(column, Texts) else column for name, column in columns.items()}
+
+
 def _file_name(part: str, table: str) -> str:
     return f"{part}-{table}.parquet"
 
@@ -479,11 +484,42 @@ def _read(path: Path) -> Columns:
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    table = pq.read_table(path.resolve())
+    table = pq.read_table(path.resolve(), use_threads=False)
     result: dict[str, NDArray[Any] | Sequence[str]] = {}
     for name, column in zip(table.column_names, table.columns, strict=True):
-        if pa.types.is_large_binary(column.type) or pa.types.is_binary(column.type):
-            result[name] = [text.decode("utf-8", "surrogatepass") for text in column.to_pylist()]
-        else:
-            result[name] = column.to_numpy()
+        is_text = pa.types.is_large_binary(column.type) or pa.types.is_binary(column.type)
+        result[name] = Texts(column) if is_text else column.to_numpy()
     return result
+
+
+class Texts(Sequence[str]):
+    """A column of texts as it was stored: each is made when it is asked for."""
+
+    def __init__(self, stored: pa.ChunkedArray) -> None:
+        self._stored = stored
+
+    def __len__(self) -> int:
+        return len(self._stored)
+
+    def __iter__(self) -> Iterator[str]:
+        return (raw.decode("utf-8", "surrogatepass") for raw in self._stored.to_pylist())
+
+    def __getitem__(self, at: Any) -> Any:
+        part = self._stored[at]
+        return Texts(part) if isinstance(at, slice) else part.as_py().decode("utf-8", "surrogatepass")
+
+    @classmethod
+    def united(cls, columns: Sequence[Texts]) -> tuple[list[str], list[NDArray[np.int32]]]:
+        """The different texts of several columns, in the order in which they come first, and of each column their numbers.
+
+        No text is made more than once: those that recur would leave the memory between the others in pieces.
+        """
+        import pyarrow as pa
+
+        whole = pa.chunked_array([chunk for column in columns for chunk in column._stored.chunks], pa.large_binary())
+        encoded = whole.combine_chunks().dictionary_encode()
+        parts = encoded.chunks if isinstance(encoded, pa.ChunkedArray) else [encoded]
+        codes = np.concatenate([np.zeros(0, np.int32), *(part.indices.to_numpy() for part in parts)])
+        names = [raw.decode("utf-8", "surrogatepass") for part in parts[-1:] for raw in part.dictionary.to_pylist()]
+        ends = np.cumsum([len(column) for column in columns])
+        return names, np.split(codes, ends[:-1])

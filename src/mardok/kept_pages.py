@@ -8,16 +8,17 @@ from __future__ import annotations
 
 import base64
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import fields, replace
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
+from numpy.typing import NDArray
 
 from mardok.extract.page import NO_SIGNS, Context, Page, Signs
-from mardok.kept import Tables
-from mardok.sources.raw import CrawlEnding, Intake, RawPage, Unread
-from mardok.text.columns import Blocks, Columns, Images, Links, links_of, strings
+from mardok.kept import Tables, Texts
+from mardok.sources.raw import CrawlEnding, Intake, OpenIntake, RawPage, Unread
+from mardok.text.columns import Blocks, Columns, Images, Links, Strings, links_of, reordered, strings
 from mardok.vocabulary import CheckId, NotComputed
 
 _PLAIN = tuple(one.name for one in fields(Page) if one.type == "str")
@@ -59,49 +60,108 @@ def tables_of_reading(columns: Columns, intake: Intake) -> Tables:
     }
 
 
+_TABLES = (
+    "pages", "texts", "contexts", "blocks", "places", "links", "urls", "anchors", "rels", "images", "image_urls",
+    "image_alts", "intake",
+)  # fmt: skip
+
+
+def whole(tables: Tables) -> Tables:
+    """The tables of what was read in a part.
+
+    Raises
+    ------
+    KeyError
+        If one is missing.
+    """
+    return {name: tables[name] for name in _TABLES}
+
+
 def reading_of_tables(tables: Tables) -> tuple[Columns, Intake]:
     """All that was read, from its tables."""
-    told = tables["pages"]
+    return reading_of_parts([tables])
+
+
+def reading_of_parts(parts: Sequence[Tables]) -> tuple[Columns, Intake]:
+    """All that was read in several parts, from their tables; of several pages with one address the last counts."""
+    pages = [page for tables in parts for page in _pages(tables["pages"])]
+    last = {page.url: number for number, page in enumerate(pages)}
+    order = np.array([last[url] for url in sorted(last)], np.int64)
+    blocks = _blocks(parts, order)
+    urls, url = _recurring(parts, "links", "url", "urls", "url")
+    anchors, anchor = _recurring(parts, "links", "anchor", "anchors", "anchor")
+    rels, rel = _recurring(parts, "links", "rel", "rels", "rel")
+    links: Links = links_of(
+        blocks,
+        _joined(parts, "blocks", "n_links"),
+        url=url,
+        anchor=anchor,
+        rel=rel,
+        start=_joined(parts, "links", "start"),
+        end=_joined(parts, "links", "end"),
+        urls=urls,
+        anchors=anchors,
+        rels=rels,
+    )
+    first, at = reordered(_joined(parts, "pages", "n_images"), order)
+    image_urls, image_url = _recurring(parts, "images", "url", "image_urls", "url")
+    image_alts, image_alt = _recurring(parts, "images", "alt", "image_alts", "alt")
+    images = Images(
+        np.repeat(np.arange(len(order), dtype=np.int32), np.diff(first)),
+        image_url[at],
+        image_alt[at],
+        _joined(parts, "images", "has_alt")[at],
+        image_urls,
+        image_alts,
+    )
+    met = OpenIntake()
+    for tables in parts:
+        met.add(_intake_of(dict(zip(tables["intake"]["field"], tables["intake"]["value"], strict=True))))
+    return Columns(tuple(pages[number] for number in order.tolist()), blocks, links, images), met.closed()
+
+
+def _pages(told: Any) -> Iterator[Page]:
     plain = [told[name] for name in _PLAIN]
     others = [list(map(_from_json, told[name])) for name in _OTHERS]
     signs = [Signs(*_from_json(text)) if text else NO_SIGNS for text in told["signs"]]
     names = (*_PLAIN, *_OTHERS)
-    pages = tuple(
-        Page(**dict(zip(names, values, strict=True)), signs=own, blocks=(), images=())
-        for own, *values in zip(signs, *plain, *others, strict=True)
+    for own, *values in zip(signs, *plain, *others, strict=True):
+        yield Page(**dict(zip(names, values, strict=True)), signs=own, blocks=(), images=())
+
+
+def _blocks(parts: Sequence[Tables], order: NDArray[np.int64]) -> Blocks:
+    texts, text = _recurring(parts, "blocks", "text", "texts", "text")
+    contexts, context = _recurring(parts, "blocks", "context", "contexts", "context")
+    sizes = [len(tables["blocks"]["text"]) for tables in parts]
+    begins = np.cumsum(sizes) - sizes
+    places = [
+        np.asarray(tables["places"]["block"]) + np.int32(begin) for tables, begin in zip(parts, begins.tolist(), strict=True)
+    ]
+    first, at = reordered(_joined(parts, "pages", "n_blocks"), order)
+    return Blocks(
+        texts,
+        text,
+        tuple(Context(*_from_json(told)) for told in contexts),
+        context,
+        _joined(parts, "blocks", "joint"),
+        _joined(parts, "blocks", "n_letters"),
+        _joined(parts, "blocks", "n_linked_letters"),
+        first,
+        np.concatenate(places)[at],
     )
-    stored = tables["blocks"]
-    blocks = Blocks(
-        strings(tables["texts"]["text"]),
-        np.asarray(stored["text"]),
-        tuple(Context(*_from_json(text)) for text in tables["contexts"]["context"]),
-        np.asarray(stored["context"]),
-        np.asarray(stored["joint"]),
-        np.asarray(stored["n_letters"]),
-        np.asarray(stored["n_linked_letters"]),
-        _begins(told["n_blocks"]),
-        np.asarray(tables["places"]["block"]),
-    )
-    own = tables["links"]
-    links: Links = links_of(
-        blocks,
-        np.asarray(stored["n_links"]),
-        **{name: np.asarray(own[name]) for name in ("url", "anchor", "rel", "start", "end")},
-        urls=strings(tables["urls"]["url"]),
-        anchors=strings(tables["anchors"]["anchor"]),
-        rels=strings(tables["rels"]["rel"]),
-    )
-    shown = tables["images"]
-    images = Images(
-        np.repeat(np.arange(len(pages), dtype=np.int32), np.asarray(told["n_images"])),
-        np.asarray(shown["url"]),
-        np.asarray(shown["alt"]),
-        np.asarray(shown["has_alt"]),
-        strings(tables["image_urls"]["url"]),
-        strings(tables["image_alts"]["alt"]),
-    )
-    met = dict(zip(tables["intake"]["field"], tables["intake"]["value"], strict=True))
-    return Columns(pages, blocks, links, images), _intake_of(met)
+
+
+def _joined(parts: Sequence[Tables], table: str, name: str) -> NDArray[Any]:
+    return np.concatenate([np.asarray(tables[table][name]) for tables in parts])
+
+
+def _recurring(
+    parts: Sequence[Tables], table: str, name: str, names_in: str, names: str
+) -> tuple[Strings, NDArray[np.int32]]:
+    """The different texts behind a column of numbers, and the numbers among these."""
+    united, numbers = Texts.united([cast(Texts, tables[names_in][names]) for tables in parts])
+    codes = [number[np.asarray(tables[table][name])] for tables, number in zip(parts, numbers, strict=True)]
+    return strings(united), np.concatenate(codes).astype(np.int32)
 
 
 def with_sources(columns: Columns, intake: Intake, names: Mapping[str, str]) -> tuple[Columns, Intake]:
@@ -111,10 +171,6 @@ def with_sources(columns: Columns, intake: Intake, names: Mapping[str, str]) -> 
     pages = tuple(replace(page, source=names.get(page.source, page.source)) for page in columns.pages)
     unread = tuple(Unread(names.get(one.source, one.source), one.place, one.url, one.reason) for one in intake.unread)
     return replace(columns, pages=pages), replace(intake, unread=unread)
-
-
-def _begins(counts: Any) -> Any:
-    return np.concatenate([np.zeros(1, np.int64), np.cumsum(np.asarray(counts, np.int64))])
 
 
 def _json(value: Any) -> str:

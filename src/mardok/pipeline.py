@@ -49,6 +49,7 @@ from mardok.sources.opening import resolved_sources
 from mardok.store import MemoryStore
 from mardok.tables import FINGERPRINTS, UNREAD
 from mardok.tasks.cluster import cluster_of
+from mardok.tasks.runners import Processes
 from mardok.text.furniture_parts import furniture_table
 from mardok.text.site import Site, site_of
 from mardok.text.site_tables import site_tables
@@ -129,7 +130,8 @@ def audit(
     if known is not None:
         return known
     folders = [*([Path(earlier)] if earlier is not None else []), *(Path(fspath(source)) for source in sources)]
-    with _workplace([folder for folder in folders if is_audit_folder(folder)], work, cluster, settings, paths) as place:
+    audited = [folder for folder in folders if is_audit_folder(folder)]
+    with _workplace(audited, work, cluster, settings, paths, jobs) as place:
         return _audited(files, place, settings, jobs, progress)
 
 
@@ -140,6 +142,7 @@ def _workplace(
     cluster: str | Client | None,
     settings: Settings,
     paths: Sequence[Path],
+    jobs: int,
 ) -> Iterator[Workplace]:
     """Where the audit keeps what it makes, for as long as it works."""
     with ExitStack() as held:
@@ -147,7 +150,7 @@ def _workplace(
         workers = held.enter_context(cluster_of(cluster, folder, settings.work.wait_s))
         if workers is not None:
             workers.check(paths)
-        yield Workplace(KeptParts(folders, folder), folder is not None, workers)
+        yield Workplace(KeptParts(folders, folder), workers or (Processes(jobs, folder) if folder is not None else None))
 
 
 def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int, progress: Progress) -> Audit:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import os
 import random
 import shutil
 import signal
@@ -22,16 +23,16 @@ from hypothesis import settings as hypothesis_settings
 from hypothesis import strategies as st
 
 import mardok
-from mardok.errors import FolderError, SourceError
+from mardok.errors import SourceError
 from mardok.extract.extraction import extract_batches
 from mardok.kept import KeptParts, claimed_working_folder
 from mardok.processes import Lost
 from mardok.progress import tell_nobody
 from mardok.sources.opening import pages_of_slice, raw_pages, slices_of
 from mardok.sources.raw import Intake, OpenIntake, RawPage
-from mardok.tasks import reading
-from mardok.tasks.child import done_in_child
+from mardok.tasks.child import Child
 from mardok.tasks.reading import ReadingTask, read_in_parts
+from mardok.tasks.runners import Processes
 from mardok.text.columns import columns_of
 
 BASE = "https://www.host.example/"
@@ -156,13 +157,13 @@ def noted(told: list[str]) -> Callable[[str, int], None]:
 def read_parts(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """Gets the name of each part that is read."""
     names: list[str] = []
-    original = reading._read
+    original = Processes.results
 
-    def told(tasks: Sequence[ReadingTask], jobs: int) -> Iterator[Any]:
+    def told(self: Processes, tasks: Sequence[Any]) -> Iterator[Any]:
         names.extend(task.name for task in tasks)
-        yield from original(tasks, jobs)
+        yield from original(self, tasks)
 
-    monkeypatch.setattr(reading, "_read", told)
+    monkeypatch.setattr(Processes, "results", told)
     return names
 
 
@@ -221,37 +222,31 @@ def test_one_audit_works_in_a_folder_at_a_time(tmp_path: Path, warc: Callable[..
     assert "another audit works there" in other.stderr
 
 
-def test_a_full_disk_ends_the_audit_and_keeps_what_is_done(
-    tmp_path: Path, warc: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
-) -> None:
-    path, work = warc(*SITE[:7]), tmp_path / "work"
-    original, n_written = reading.KeptParts.keep, []
-
-    def full(self: KeptParts, name: str, *rest: Any) -> None:
-        n_written.append(name)
-        with pytest.MonkeyPatch.context() as patch:
-            if len(n_written) == 3:
-                patch.setattr("mardok.kept._write", no_space)
-            original(self, name, *rest)
-
-    monkeypatch.setattr(reading.KeptParts, "keep", full)
-    with pytest.raises(FolderError, match=r"No space left.* goes on from it"):
-        mardok.audit(path, work=work, settings=parted(2))
-    monkeypatch.undo()
+def test_a_full_disk_ends_the_audit_and_keeps_what_is_done(tmp_path: Path, warc: Callable[..., Path]) -> None:
+    long = (f"{BASE}long", 200, [], html(" ".join(f"{n * n} violins" for n in range(9000))))
+    path, work = warc(*SITE[:4], long), tmp_path / "work"
+    command = [sys.executable, "-m", "mardok", "audit", str(path), "-o", str(tmp_path / "audit"), "--work", str(work)]
+    command += ["--jobs", "1", "--set", "work.part_pages=2"]
+    limit = "import os, resource, sys; resource.setrlimit(resource.RLIMIT_FSIZE, (9000,) * 2); os.execv(sys.argv[1], sys.argv[1:])"  # noqa: E501
+    full = subprocess.run([sys.executable, "-c", limit, *command], capture_output=True, text=True, check=False)
+    assert (full.returncode, full.stderr.count("\n")) == (2, 1), full.stderr
+    assert "File too large; what is done stands in" in full.stderr
     assert {one.stem for one in (work / "parts").glob("*.json")} == {"reading-000000", "reading-000001"}
     assert not list((work / "parts").glob("*.new-*"))
     same(mardok.audit(path, work=work, settings=parted(2)), mardok.audit(path))
 
 
-def no_space(*_: Any) -> int:
-    raise OSError(28, "No space left on device")
-
-
 def test_work_beside_may_end_and_fail_without_harm() -> None:
-    assert done_in_child(partial(signal.raise_signal, signal.SIGKILL)) == Lost(signal.SIGKILL)
-    assert isinstance(done_in_child(sys.getrecursionlimit), int)
+    child = Child()
+    assert child.do(partial(signal.raise_signal, signal.SIGKILL)) == Lost(signal.SIGKILL)
+    assert child.do(sys.getrecursionlimit) == sys.getrecursionlimit()
     with pytest.raises(FileNotFoundError):
-        done_in_child(Path("nowhere-at-all").stat)
+        child.do(Path("nowhere-at-all").stat)
+    number = child.do(os.getpid)
+    assert child.do(os.getpid) == number != os.getpid()
+    child.close()
+    with pytest.raises(ProcessLookupError):
+        os.kill(number, 0)
 
 
 class Fatal:
@@ -271,9 +266,9 @@ def test_a_page_that_ends_its_process_is_found_by_halving_and_named(tmp_path: Pa
     path = warc(*SITE)
     fatal, settings = Fatal(f"{BASE}p5"), parted(8)
     with claimed_working_folder(tmp_path / "work") as work:
-        pages, intake = read_in_parts([path], None, settings, KeptParts((), work), tell_nobody, cluster=fatal)  # type: ignore[arg-type]
+        pages, intake = read_in_parts([path], None, settings, KeptParts((), work), fatal, tell_nobody)
         again = Fatal("")
-        kept = read_in_parts([path], None, settings, KeptParts((), work), tell_nobody, cluster=again)  # type: ignore[arg-type]
+        kept = read_in_parts([path], None, settings, KeptParts((), work), again, tell_nobody)
         names = {one.stem for one in (work / "parts").glob("*.json")}
     expected = columns_of(extract_batches(read_whole([path])[0], settings))
     assert [page.url for page in pages.pages] == [page.url for page in expected.pages]

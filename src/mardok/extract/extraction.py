@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import logging
 import signal
-from collections import Counter, deque
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
@@ -59,47 +59,8 @@ def extract_batches(raws: Iterable[RawPage], settings: Settings, jobs: int = 1) 
     jobs : int
         Processes; with 1 everything happens in this one.
     """
-    yield from _extracted(_batches(raws), settings, jobs)
-
-
-def extract_groups(groups: Iterable[Iterable[RawPage]], settings: Settings, jobs: int = 1) -> Iterator[list[Batch]]:
-    """Facts of several groups of raw pages, group by group; no process waits for the end of one.
-
-    Parameters
-    ----------
-    groups : iterable of iterables of RawPage
-        Read as the facts are taken, never all at once.
-    settings, jobs
-        See :func:`extract_batches`.
-    """
-    sizes: deque[int] = deque()
-
-    def batches() -> Iterator[list[RawPage]]:
-        for group in groups:
-            n_batches = 0
-            for batch in _batches(group):
-                n_batches += 1
-                yield batch
-            sizes.append(n_batches)
-
-    done: list[Batch] = []
-    for result in _extracted(batches(), settings, jobs):
-        done.append(result)
-        while sizes and len(done) >= sizes[0]:
-            n_batches = sizes.popleft()
-            yield done[:n_batches]
-            done = done[n_batches:]
-    for n_batches in sizes:
-        yield done[:n_batches]
-        done = done[n_batches:]
-
-
-def _batches(raws: Iterable[RawPage]) -> Iterator[list[RawPage]]:
     remaining = iter(raws)
-    return iter(lambda: list(islice(remaining, _BATCH)), [])
-
-
-def _extracted(batches: Iterable[list[RawPage]], settings: Settings, jobs: int) -> Iterator[Batch]:
+    batches = iter(lambda: list(islice(remaining, _BATCH)), [])
     for batch, result in _in_processes(partial(_extract_batch, settings=settings), batches, jobs):
         yield _read_again(batch, settings) if isinstance(result, Lost) else result
 

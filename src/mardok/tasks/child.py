@@ -3,14 +3,15 @@
 In:  work that can be pickled, one piece at a time.
 Out: what came of it, or that the process ended.
 
-A worker of a cluster is a process with many threads, which may not be forked, and whose end costs all that it holds. So each
-piece is done by a plain process that it begins, and that ends when nothing comes from it any more.
+What makes parts of a large site leaves much memory behind, and may end its process. A worker of a cluster has many threads,
+which may not be forked, and its end costs all that it holds. So each piece is done by a plain process of its own.
 """
 
 from __future__ import annotations
 
-import atexit
+import os
 import pickle
+import signal
 import subprocess
 import sys
 import threading
@@ -19,68 +20,84 @@ from contextlib import suppress
 from io import BufferedReader
 from typing import Any, cast
 
-from mardok.processes import Lost
+from mardok.processes import Lost, end_with_parent
 
 _own = threading.local()
-_COMMAND = "from mardok.tasks.child import serve; serve()"
+_COMMAND = "import sys; from mardok.tasks.child import serve; serve(int(sys.argv[1]))"
 
 
-def done_in_child(work: Callable[[], Any]) -> Any | Lost:
-    """Do work in the child of this thread; what came of it, or :class:`mardok.processes.Lost`.
-
-    Raises
-    ------
-    Exception
-        Whatever the work raises.
-    """
-    child: _Child | None = getattr(_own, "child", None)
-    if child is None or not child.is_running:
-        child = _own.child = _Child()
-    return child.do(work)
-
-
-class _Child:
-    """A process that does one piece of work after the other."""
+class Child:
+    """A process that does one piece of work after the other; another one is begun in the place of one that ended."""
 
     def __init__(self) -> None:
-        process = subprocess.Popen([sys.executable, "-c", _COMMAND], stdin=subprocess.PIPE, stdout=subprocess.PIPE)
-        assert process.stdin is not None
-        assert process.stdout is not None
-        self._process, self._goes, self._came = process, process.stdin, process.stdout
-        atexit.register(self._end)
-
-    @property
-    def is_running(self) -> bool:
-        return self._process.poll() is None
+        self._process: subprocess.Popen[bytes] | None = None
 
     def do(self, work: Callable[[], Any]) -> Any | Lost:
+        """Do work; what came of it.
+
+        Raises
+        ------
+        Exception
+            Whatever the work raises.
+        """
+        if self._process is None or self._process.poll() is not None:
+            self.close()
+            self._process = self._begun()
+        process = self._process
+        assert process.stdin is not None
+        assert process.stdout is not None
         try:
-            pickle.dump(work, self._goes)
-            self._goes.flush()
-            is_whole, came = pickle.load(self._came)
+            pickle.dump(work, process.stdin)
+            process.stdin.flush()
+            is_whole, came = pickle.load(process.stdout)
         except (EOFError, OSError, pickle.UnpicklingError):
-            self._end()
-            return Lost(max(0, -self._process.returncode))
+            self.close()
+            return Lost(max(0, -process.returncode))
         if not is_whole:
             raise came
         return came
 
-    def _end(self) -> None:
-        atexit.unregister(self._end)
+    @staticmethod
+    def _begun() -> subprocess.Popen[bytes]:
+        # What can be imported here can be there; -P keeps out what only happens to lie in the folder at hand.
+        paths = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, sys.path))}
+        command = [sys.executable, "-P", "-c", _COMMAND, str(os.getpid())]
+        return subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, env=paths)
+
+    def close(self) -> None:
+        """End the process, whatever it is doing."""
+        if self._process is None:
+            return
         self._process.kill()
         self._process.wait()
-        self._came.close()
-        with suppress(OSError):
-            self._goes.close()
+        for pipe in (self._process.stdin, self._process.stdout):
+            assert pipe is not None
+            with suppress(OSError):
+                pipe.close()
+        self._process = None
 
 
-def serve() -> None:
-    """Do what comes on standard input until it closes; what is printed meanwhile goes to standard error."""
+def done_in_child(work: Callable[[], Any]) -> Any | Lost:
+    """Do work in a child of this thread, which stays for what comes next; see :meth:`Child.do`."""
+    child: Child | None = getattr(_own, "child", None)
+    if child is None:
+        child = _own.child = Child()
+    return child.do(work)
+
+
+def serve(parent: int) -> None:
+    """Do what comes on standard input until it closes; what is printed meanwhile goes to standard error.
+
+    Parameters
+    ----------
+    parent : int
+        Number of the process that began this one; when that is gone, this one ends.
+    """
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # the terminal sends it to all; who began this process ends it
+    end_with_parent(parent)
     came, goes = cast(BufferedReader, sys.stdin.buffer), sys.stdout.buffer
     sys.stdout = sys.stderr
-    while True:
-        if not came.peek(1):
-            return
+    while came.peek(1):
         try:
             result: tuple[bool, Any] = True, pickle.load(came)()
         except Exception as error:  # noqa: BLE001 - it is raised where the result is asked for

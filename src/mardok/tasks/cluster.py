@@ -16,23 +16,20 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import CancelledError
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import TYPE_CHECKING, Any
 
-from mardok.errors import ClusterError, FolderError
+from mardok.errors import ClusterError
 from mardok.kept import program_digest
 from mardok.processes import Lost
 from mardok.tasks.child import done_in_child
+from mardok.tasks.runners import TRIES, Task, goes_on, unusable
 
 if TYPE_CHECKING:
     from distributed import Client
 
 log = logging.getLogger(__name__)
-TRIES = 3
-"""Times that a part may end the process that makes it before it is halved."""
 _PAUSE_S, _LOOK_S = 0.05, 1.0
 _NEEDED = "a cluster needs Dask: pip install 'mardok[cluster]'"
-_GOES_ON = "what is done stands in {work}; the same command goes on from there"
-_Task = TypeVar("_Task", bound=Callable[[], Any])
 
 
 class Cluster:
@@ -81,8 +78,8 @@ class Cluster:
                 path.unlink(missing_ok=True)
             room.rmdir()
 
-    def results(self, tasks: Sequence[_Task]) -> Iterator[tuple[_Task, Any | Lost]]:
-        """What came of each task, as they end; :class:`mardok.processes.Lost` of one that ended its process again and again.
+    def results(self, tasks: Sequence[Task]) -> Iterator[tuple[Task, Any | Lost]]:
+        """See :class:`mardok.tasks.runners.Runner`.
 
         Raises
         ------
@@ -115,7 +112,7 @@ class Cluster:
                 if workers:
                     alone_since = looked
                 elif looked - alone_since > self._wait_s:
-                    raise ClusterError(f"no worker is left{self._goes_on}")
+                    raise ClusterError(f"no worker is left{goes_on(self._work)}")
 
     def _submit(self, task: Callable[[], Any], n_tried: int) -> Any:
         # A key of its own: the cluster would give again what it knows of one that was tried.
@@ -134,8 +131,7 @@ class Cluster:
         except OSError as error:
             if type(error).__module__.startswith("distributed"):
                 raise
-            place = error.filename or self._work
-            raise FolderError(f"{place}: a worker cannot use it: {error.strerror or error}{self._goes_on}") from error
+            raise unusable(error, self._work) from error
 
     def _workers(self) -> frozenset[str]:
         if self._client.status != "running":
@@ -152,20 +148,16 @@ class Cluster:
         with self._told_of_end():
             return self._client.run(question, *told)
 
-    @property
-    def _goes_on(self) -> str:
-        return f"; {_GOES_ON.format(work=self._work)}"
-
     @contextmanager
     def _told_of_end(self) -> Iterator[None]:
         """Say in one line that the scheduler has gone."""
         try:
             yield
         except CancelledError as error:
-            raise ClusterError(f"the scheduler of the cluster has gone{self._goes_on}") from error
+            raise ClusterError(f"the scheduler of the cluster has gone{goes_on(self._work)}") from error
         except OSError as error:  # what the client raises of a connection that is no more
             if type(error).__module__.startswith("distributed"):
-                raise ClusterError(f"the cluster cannot be asked any more ({error}){self._goes_on}") from error
+                raise ClusterError(f"the cluster cannot be asked any more ({error}){goes_on(self._work)}") from error
             raise
 
 

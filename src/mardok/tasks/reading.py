@@ -7,25 +7,25 @@ Out: all that stands in them, in columns; what an earlier run has read is not re
 from __future__ import annotations
 
 import logging
-from collections import deque
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from mardok.extract.batch import Batch, batch_of
-from mardok.extract.extraction import bare_page, extract_groups
+from mardok.errors import FolderError
+from mardok.extract.batch import batch_of
+from mardok.extract.extraction import bare_page, extract_batches
 from mardok.kept import KeptParts, Tables, digest_of, digest_of_sources, write_part
-from mardok.kept_pages import reading_of_tables, tables_of_reading, with_sources
+from mardok.kept_pages import reading_of_parts, tables_of_reading, whole, with_sources
 from mardok.memory import give_back_memory
 from mardok.processes import Lost
 from mardok.progress import Progress
 from mardok.settings import Settings
 from mardok.sources.opening import Slice, pages_of_slice, slices_of
-from mardok.sources.raw import Intake, OpenIntake, RawPage, Unread
-from mardok.tasks.cluster import TRIES, Cluster
+from mardok.sources.raw import Intake, OpenIntake, Unread
 from mardok.tasks.counting import Counting
-from mardok.text.columns import Columns, batch_of_columns, columns_of
+from mardok.tasks.runners import TRIES, Runner
+from mardok.text.columns import Columns, columns_of
 
 log = logging.getLogger(__name__)
 _NAME = "reading-"
@@ -47,8 +47,10 @@ class ReadingTask:
     def __call__(self) -> dict[str, Any]:
         """Read it and write it; what is told of it."""
         assert self.room is not None
-        _, tables = next(_read([self], 1))
-        return write_part(self.room, self.name, self.depends, tables)
+        intake = OpenIntake()
+        raws = pages_of_slice(self.part, intake, self.settings.sources)
+        columns = columns_of(extract_batches(raws, self.settings))
+        return write_part(self.room, self.name, self.depends, _tables_of(self, intake, columns))
 
 
 def read_in_parts(
@@ -56,9 +58,8 @@ def read_in_parts(
     base: str | None,
     settings: Settings,
     kept: KeptParts,
+    runner: Runner,
     progress: Progress,
-    jobs: int = 1,
-    cluster: Cluster | None = None,
 ) -> tuple[Columns, Intake]:
     """Read all sources.
 
@@ -68,10 +69,8 @@ def read_in_parts(
         Address that a folder of HTML stands for.
     kept : KeptParts
         Those of a working folder.
-    jobs : int
-        Processes that read HTML, where there is no cluster.
-    cluster : Cluster, optional
-        Where the parts are read.
+    runner : Runner
+        Who reads the parts.
 
     Raises
     ------
@@ -85,19 +84,15 @@ def read_in_parts(
     met = OpenIntake()
     tasks = _tasks(paths, base, settings, kept, met)
     missing = [task for task in tasks if not kept.has(task.name, task.depends)]
-    _make(missing, kept, Counting("reading pages", len(tasks), len(missing), progress), jobs, cluster)
+    counting = Counting("reading pages", len(tasks), len(missing), progress)
+    _make(missing, kept, runner, counting.one_more)
     kept.forget(_NAME, {task.name for task in tasks})
 
-    def batches() -> Iterator[Batch]:
-        for task in tasks:
-            columns, intake = _value(task, kept)
-            met.add(intake)
-            yield batch_of_columns(columns)
-
-    result = columns_of(batches())
+    columns, intake = with_sources(*reading_of_parts([_part(task, kept, runner) for task in tasks]), _names(paths))
+    met.add(intake)
     kept.put_together("reading", [task.name for task in tasks])
     give_back_memory()
-    return result, met.closed()
+    return columns, met.closed()
 
 
 def _tasks(
@@ -121,6 +116,10 @@ def _numbers(paths: Sequence[Path]) -> dict[str, str]:
     return {str(path): str(number) for number, path in enumerate(paths)}
 
 
+def _names(paths: Sequence[Path]) -> dict[str, str]:
+    return {number: path for path, number in _numbers(paths).items()}
+
+
 def _told_of(part: Slice, states: Mapping[Path, list[list[Any]]]) -> dict[str, Any]:
     """What a part is of, and what tells that it is as it was."""
     if part.files is None:
@@ -136,41 +135,23 @@ def _told_of(part: Slice, states: Mapping[Path, list[list[Any]]]) -> dict[str, A
     return {"source": str(part.path.resolve()), "files": digest_of(told)}
 
 
-def _make(missing: Sequence[ReadingTask], kept: KeptParts, counting: Counting, jobs: int, cluster: Cluster | None) -> None:
-    """Read parts and keep them."""
-    if cluster is None:
-        for task, tables in _read(missing, jobs):
-            kept.keep(task.name, task.depends, tables)
-            counting.one_more()
-        return
-    for task, result in cluster.results(missing):
+def _make(tasks: Sequence[ReadingTask], kept: KeptParts, runner: Runner, then: Callable[[], None] = lambda: None) -> None:
+    """Make parts and keep them; after each, do something."""
+    for task, result in runner.results(tasks):
         if isinstance(result, Lost):
-            kept.keep(task.name, task.depends, _read_in_halves(task, result, cluster, kept))
+            kept.keep(task.name, task.depends, _read_in_halves(task, result, kept, runner))
         else:
             kept.note(task.name, result)
-        counting.one_more()
+        then()
 
 
-def _read(tasks: Sequence[ReadingTask], jobs: int) -> Iterator[tuple[ReadingTask, Tables]]:
-    """Parts, read one after the other."""
-    intakes: deque[OpenIntake] = deque()
-
-    def groups() -> Iterator[Iterator[RawPage]]:
-        for task in tasks:
-            intakes.append(OpenIntake())
-            yield pages_of_slice(task.part, intakes[-1], task.settings.sources)
-
-    if tasks:
-        for task, batches in zip(tasks, extract_groups(groups(), tasks[0].settings, jobs), strict=True):
-            yield task, _tables(task, intakes.popleft(), batches)
-
-
-def _read_in_halves(task: ReadingTask, lost: Lost, cluster: Cluster, kept: KeptParts) -> Tables:
+def _read_in_halves(task: ReadingTask, lost: Lost, kept: KeptParts, runner: Runner) -> Tables:
     """A part that ended its process again and again, in halves; of a single page it is said that it cannot be read."""
     intake = OpenIntake()
     raws = list(pages_of_slice(task.part, intake, task.settings.sources))
     if len(raws) <= 1:
-        return _tables(task, intake, [batch_of(bare_page(raw, lost.signal, task.settings) for raw in raws)])
+        pages = batch_of(bare_page(raw, lost.signal, task.settings) for raw in raws)
+        return _tables_of(task, intake, columns_of([pages]))
     log.warning("%s ended its process %d times; it is read in halves", task.name, TRIES)
     begin = task.part.first
     parts = [replace(task.part, end=begin + len(raws) // 2), replace(task.part, first=begin + len(raws) // 2)]
@@ -178,33 +159,25 @@ def _read_in_halves(task: ReadingTask, lost: Lost, cluster: Cluster, kept: KeptP
         replace(task, name=f"{task.name}-{number}", part=part, depends={**task.depends, "pages": [part.first, part.end]})
         for number, part in enumerate(parts)
     ]
-    for half, result in cluster.results(halves):
-        if isinstance(result, Lost):
-            kept.keep(half.name, half.depends, _read_in_halves(half, result, cluster, kept))
-        else:
-            kept.note(half.name, result)
-    batches = [batch_of_columns(_value(half, kept)[0]) for half in halves]
+    _make(halves, kept, runner)
+    columns, _ = reading_of_parts([_part(half, kept, runner) for half in halves])
     kept.forget(f"{task.name}-", ())
-    return _tables(task, intake, batches)
+    named = {number: path for path, number in task.sources.items()}
+    return _tables_of(task, intake, with_sources(columns, Intake(), named)[0])
 
 
-def _tables(task: ReadingTask, intake: OpenIntake, batches: Sequence[Batch]) -> Tables:
-    for batch in batches:
-        for page in batch.pages:
-            intake.unread += [Unread(page.source, "", page.url, reason) for reason in page.unread]
-    return tables_of_reading(*with_sources(columns_of(batches), intake.closed(), task.sources))
+def _tables_of(task: ReadingTask, intake: OpenIntake, columns: Columns) -> Tables:
+    for page in columns.pages:
+        intake.unread += [Unread(page.source, "", page.url, reason) for reason in page.unread]
+    return tables_of_reading(*with_sources(columns, intake.closed(), task.sources))
 
 
-def _value(task: ReadingTask, kept: KeptParts) -> tuple[Columns, Intake]:
-    """What a part holds; read here if what was written has been damaged."""
-    names = {number: path for path, number in task.sources.items()}
-
-    def value_of(tables: Tables) -> tuple[Columns, Intake]:
-        return with_sources(*reading_of_tables(tables), names)
-
-    found = kept.found(task.name, task.depends, value_of)
-    if found is not None:
-        return found
-    _, tables = next(_read([task], 1))
-    kept.keep(task.name, task.depends, tables)
-    return value_of(tables)
+def _part(task: ReadingTask, kept: KeptParts, runner: Runner) -> Tables:
+    """The tables of a part; it is read again where what was written has been damaged."""
+    found = kept.found(task.name, task.depends, whole)
+    if found is None:
+        _make([task], kept, runner)
+        found = kept.found(task.name, task.depends, whole)
+    if found is None:
+        raise FolderError(f"{task.room}: what is written there is not what is read; look at the disk")
+    return found

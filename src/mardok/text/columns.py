@@ -10,13 +10,13 @@ times over. Here each different block of a batch is kept once, and each place on
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from mardok.extract.batch import Batch, Coded, Numbers
 from mardok.extract.page import Context, Page
@@ -138,8 +138,8 @@ def columns_of(batches: Iterable[Batch]) -> Columns:
         images.add(batch)
     last = {page.url: number for number, page in enumerate(pages)}
     order = np.array([last[url] for url in sorted(last)], np.int64)
-    block_first, block_order = _reordered(n_blocks, order)
-    image_first, image_order = _reordered(n_images, order)
+    block_first, block_order = reordered(n_blocks, order)
+    image_first, image_order = reordered(n_images, order)
     result = blocks.finished(block_first, block_order)
     return Columns(
         tuple(pages[number] for number in order.tolist()),
@@ -147,36 +147,6 @@ def columns_of(batches: Iterable[Batch]) -> Columns:
         blocks.links(result),
         images.finished(image_first, image_order),
     )
-
-
-def batch_of_columns(columns: Columns) -> Batch:
-    """Columns of some pages as a batch, to be put together with others."""
-    blocks, links, images = columns.blocks, columns.links, columns.images
-    return Batch(
-        pages=columns.pages,
-        places=_numbers(blocks.at),
-        n_blocks=_numbers(np.diff(blocks.first)),
-        texts=tuple(blocks.texts[blocks.text]),
-        contexts=blocks.contexts,
-        context=_numbers(blocks.context),
-        n_links=_numbers(np.diff(links.first)),
-        url=Coded(tuple(links.urls), _numbers(links.url)),
-        anchor=Coded(tuple(links.anchors), _numbers(links.anchor)),
-        rel=Coded(tuple(links.rels), _numbers(links.rel)),
-        start=_numbers(links.start),
-        end=_numbers(links.end),
-        joint=array("b", blocks.joint.tobytes()),
-        n_letters=_numbers(blocks.n_letters),
-        n_linked_letters=_numbers(blocks.n_linked_letters),
-        n_images=_numbers(np.diff(np.searchsorted(images.page, np.arange(len(columns.pages) + 1)))),
-        image_url=Coded(tuple(images.urls), _numbers(images.url)),
-        image_alt=Coded(tuple(images.alts), _numbers(images.alt)),
-        image_has_alt=array("b", images.has_alt.astype(np.int8).tobytes()),
-    )
-
-
-def _numbers(values: NDArray[Any]) -> array[int]:
-    return array("i", np.ascontiguousarray(values, np.int32).tobytes())
 
 
 class _Column:
@@ -316,9 +286,9 @@ def strings(texts: Iterable[str]) -> Strings:
     return result
 
 
-def _reordered(counts: Sequence[int], order: Ints) -> tuple[Ints, Ints]:
+def reordered(counts: ArrayLike, order: Ints) -> tuple[Ints, Ints]:
     """Where each page begins in a column once pages are in order, and from which place of the old column each item comes."""
-    sizes = np.array(counts, np.int64)
+    sizes = np.asarray(counts, np.int64)
     begins = np.cumsum(sizes) - sizes
     sizes = sizes[order]
     first = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
