@@ -44,6 +44,8 @@ _unfinished: set[Path] = set()
 _PAGES_AT_ONCE, _ROWS_AT_ONCE = 1 << 10, 1 << 16
 """Rows of a Parquet file that are read together: a question about one page reads no more than it must."""
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")
+_MARKS = ("'", "=", "+", "-", "@")
+"""With what text begins that a spreadsheet may run, but for signs that are not printed."""
 
 
 def neutral_cell(text: str) -> str:
@@ -54,6 +56,8 @@ def neutral_cell(text: str) -> str:
     >>> neutral_cell("=HYPERLINK(1)"), neutral_cell("plain")
     ("'=HYPERLINK(1)", 'plain')
     """
+    if text.isprintable() and not text.startswith(_MARKS):  # as nearly all are
+        return text
     text = visible(text)
     return "'" + text if _FORMULA.match(text) else text
 
@@ -378,6 +382,8 @@ def _cells(column: Column, values: pd.Series, units: pd.Series | None) -> Iterab
                 for value, unit in zip(values, units, strict=True)
             )
         return (_number(value, column.decimals) for value in values)
+    if not values.hasnans:
+        return map(str, values.astype("int64").tolist())
     return ("" if is_missing else str(int(value)) for value, is_missing in zip(values, values.isna(), strict=True))
 
 

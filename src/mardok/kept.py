@@ -16,6 +16,7 @@ from __future__ import annotations
 import json
 import logging
 import os
+import re
 import shutil
 import sys
 import tempfile
@@ -50,6 +51,7 @@ _TOLD = ".json"
 _ROOM = "mardok-kept-"
 _MARK, _PARTS = "mardok-work.json", "parts"
 _BESIDE = ".new-"
+_NAME = re.compile(r"\w+", re.ASCII)
 _worked_in: list[Path] = []
 """Working folders that this process holds."""
 _GOES_ON = "; what is done stays there, and the same command goes on from it"
@@ -382,8 +384,8 @@ def _read_told(path: Path) -> dict[str, Any] | None:
     """What is told of a part; None where that is damaged."""
     try:
         raw: dict[str, Any] = json.loads(path.read_text("utf-8"))
-        return raw if isinstance(raw["tables"], dict) else None
-    except (OSError, ValueError, RecursionError, KeyError, TypeError):
+        return raw if all(map(_NAME.fullmatch, raw["tables"].keys())) else None  # they become names of files
+    except (OSError, ValueError, RecursionError, KeyError, TypeError, AttributeError):
         return None
 
 

@@ -10,6 +10,7 @@ from itertools import combinations
 from pathlib import Path
 
 import numpy as np
+import pandas as pd
 import pytest
 from plain_forms import plain_forms
 from selectolax.lexbor import LexborHTMLParser
@@ -144,6 +145,14 @@ def test_the_folder_is_written_and_read_back(audit: mardok.Audit, tmp_path: Path
     for name, table in audit.tables.items():
         assert again.tables[name].equals(table), name
     assert (tmp_path / "out" / "report.html").stat().st_size < 25_000_000
+
+
+def test_a_tree_read_in_parts_is_the_tree(tree: Path, audit: mardok.Audit, tmp_path: Path) -> None:
+    settings = mardok.read_settings(None, ["work.part_pages=170"])
+    parted = mardok.audit(tree, base="https://docs.example/", work=tmp_path / "work", settings=settings, jobs=2)
+    for name in audit.tables:
+        pd.testing.assert_frame_equal(parted.tables[name], audit.tables[name], obj=name)
+    assert len(list((tmp_path / "work" / "parts").glob("reading-*.json"))) > 5
 
 
 def test_repeated_text_phrases_and_mentions_are_those_of_a_slow_computation(audit: mardok.Audit) -> None:

@@ -111,6 +111,7 @@ def when_parts_stand(work: Path, n: int, then: Callable[[], Any]) -> threading.T
     return thread
 
 
+@pytest.mark.harm
 def test_a_killed_worker_costs_only_its_part(
     tmp_path: Path, processes: Callable[[int], Processes], caplog: pytest.LogCaptureFixture
 ) -> None:
@@ -123,6 +124,7 @@ def test_a_killed_worker_costs_only_its_part(
     assert "the worker was lost; its parts are done again by others" in caplog.text
 
 
+@pytest.mark.harm
 @pytest.mark.parametrize("gone", ["all workers", "the scheduler"])
 def test_when_nobody_is_left_the_audit_ends_and_can_go_on(
     gone: str, tmp_path: Path, processes: Callable[[int], Processes]

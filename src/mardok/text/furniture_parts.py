@@ -39,8 +39,9 @@ def furniture_table(site: SiteBlocks) -> pd.DataFrame:
     part = np.array([number[name] for name in names], np.int64)[blocks.context[blocks.at[places]]]
     page = blocks.page[places]
     texts = blocks.text[blocks.at[places]]
-    n_words = np.array([len(text.split()) for text in blocks.texts], np.int64)[texts]
-    words = np.bincount(part, n_words, minlength=len(number))
+    occurring, at = np.unique(texts, return_inverse=True)
+    n_words = np.array([len(text.split()) for text in blocks.texts[occurring]], np.int64)
+    words = np.bincount(part, n_words[at], minlength=len(number))
     on = distinct(part * len(site.pages) + page)
     n_pages = np.bincount(on // len(site.pages), minlength=len(number))
     reason_of = np.zeros((len(number), len(reasons.names)), np.int64)
