@@ -46,7 +46,7 @@ class Sources(Section):
 class Work(Section):
     """How an audit with a working folder is cut into parts."""
 
-    part_pages: int = Field(default=2000, ge=1)
+    part_pages: int = Field(default=1000, ge=1)
     """Pages of a part that is read at once. What is done is kept part by part."""
     wait_s: float = Field(default=60, gt=0)
     """Seconds that a cluster may be without any worker before the audit ends."""
