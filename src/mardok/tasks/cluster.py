@@ -61,9 +61,9 @@ class Cluster:
         room.mkdir()
         try:
             (room / "asked").write_text(word, "utf-8")
-            told: Mapping[str, tuple[str, str]] = self._asked(
-                _look, str(room), word, [str(path.resolve()) for path in paths]
-            )
+            sources = [str(path.resolve()) for path in paths]
+            with self._told_of_end():
+                told: Mapping[str, tuple[str, str]] = self._client.run(_look, str(room), word, sources)
             for worker, (digest, trouble) in told.items():
                 if trouble:
                     raise ClusterError(f"{worker}: {trouble}; all workers need the same storage")
@@ -143,10 +143,6 @@ class Cluster:
             self._client.wait_for_workers(1, timeout=self._wait_s)
         except (TimeoutError, OSError) as error:
             raise ClusterError(f"the cluster has no worker within {self._wait_s:g} s; begin one first") from error
-
-    def _asked(self, question: Callable[..., Any], *told: Any) -> Any:
-        with self._told_of_end():
-            return self._client.run(question, *told)
 
     @contextmanager
     def _told_of_end(self) -> Iterator[None]:
