@@ -35,13 +35,13 @@ from numpy.typing import NDArray
 
 from mardok.errors import FolderError
 from mardok.folder import goes_if_interrupted
+from mardok.large import Growing, GrowingTexts, Texts
 from mardok.locks import BusyError, sole_right
 from mardok.meta import FORMAT
 from mardok.processes import is_running
 
 if TYPE_CHECKING:
     import pandas as pd
-    import pyarrow as pa
 
     from mardok.tables import Table
 
@@ -55,7 +55,7 @@ _NAME = re.compile(r"\w+", re.ASCII)
 _worked_in: list[Path] = []
 """Working folders that this process holds."""
 _GOES_ON = "; what is done stays there, and the same command goes on from it"
-_LONGEST_REASON = 200
+_LONGEST_REASON, _ROWS_AT_ONCE = 200, 1 << 16
 _LIBRARIES = ("fastwarc", "py3langid", "pyarrow", "selectolax", "w3lib")
 """What else decides what is read of a page."""
 
@@ -405,7 +405,7 @@ def digest_of(*things: Any) -> str:
         elif isinstance(thing, np.ndarray):
             told = np.ascontiguousarray(thing)
             hasher.update(f"{told.dtype}{told.shape}".encode())
-            hasher.update(told.tobytes())
+            hasher.update(told.reshape(-1).view(np.uint8).data)
         else:
             text = json.dumps(thing, sort_keys=True, ensure_ascii=True)
             hasher.update(f"{len(text)}:{text}".encode())
@@ -470,7 +470,7 @@ def _write(path: Path, columns: Columns) -> int:
     arrays = {
         name: pa.array(values)
         if isinstance(values, np.ndarray) and values.dtype != object
-        else pa.array([text.encode("utf-8", "surrogatepass") for text in values], pa.large_binary())
+        else (values if isinstance(values, Texts) else Texts.of(values)).as_bytes()
         for name, values in columns.items()
     }
     table = pa.table(arrays)
@@ -486,42 +486,17 @@ def _read(path: Path) -> Columns:
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    table = pq.read_table(path.resolve(), use_threads=False)
-    result: dict[str, NDArray[Any] | Sequence[str]] = {}
-    for name, column in zip(table.column_names, table.columns, strict=True):
-        is_text = pa.types.is_large_binary(column.type) or pa.types.is_binary(column.type)
-        result[name] = Texts(column) if is_text else column.to_numpy()
-    return result
-
-
-class Texts(Sequence[str]):
-    """A column of texts as it was stored: each is made when it is asked for."""
-
-    def __init__(self, stored: pa.ChunkedArray) -> None:
-        self._stored = stored
-
-    def __len__(self) -> int:
-        return len(self._stored)
-
-    def __iter__(self) -> Iterator[str]:
-        return (raw.decode("utf-8", "surrogatepass") for raw in self._stored.to_pylist())
-
-    def __getitem__(self, at: Any) -> Any:
-        part = self._stored[at]
-        return Texts(part) if isinstance(at, slice) else part.as_py().decode("utf-8", "surrogatepass")
-
-    @classmethod
-    def united(cls, columns: Sequence[Texts]) -> tuple[list[str], list[NDArray[np.int32]]]:
-        """The different texts of several columns, in the order in which they come first, and of each column their numbers.
-
-        No text is made more than once: those that recur would leave the memory between the others in pieces.
-        """
-        import pyarrow as pa
-
-        whole = pa.chunked_array([chunk for column in columns for chunk in column._stored.chunks], pa.large_binary())
-        encoded = whole.combine_chunks().dictionary_encode()
-        parts = encoded.chunks if isinstance(encoded, pa.ChunkedArray) else [encoded]
-        codes = np.concatenate([np.zeros(0, np.int32), *(part.indices.to_numpy() for part in parts)])
-        names = [raw.decode("utf-8", "surrogatepass") for part in parts[-1:] for raw in part.dictionary.to_pylist()]
-        ends = np.cumsum([len(column) for column in columns])
-        return names, np.split(codes, ends[:-1])
+    with pq.ParquetFile(path.resolve()) as file:
+        schema = file.schema_arrow
+        columns: dict[str, Growing | GrowingTexts] = {
+            field.name: GrowingTexts() if pa.types.is_large_binary(field.type) else Growing(field.type.to_pandas_dtype())
+            for field in schema
+        }
+        for part in file.iter_batches(_ROWS_AT_ONCE, use_threads=False):
+            for name, column in zip(schema.names, part.columns, strict=True):
+                growing = columns[name]
+                if isinstance(growing, GrowingTexts):
+                    growing.add(Texts.stored(column))
+                else:
+                    growing.add(column.to_numpy(zero_copy_only=False))
+    return {name: growing.finished() for name, growing in columns.items()}

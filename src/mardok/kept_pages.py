@@ -8,17 +8,18 @@ from __future__ import annotations
 
 import base64
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import fields, replace
 from typing import Any, cast
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import DTypeLike, NDArray
 
 from mardok.extract.page import NO_SIGNS, Context, Page, Signs
-from mardok.kept import Tables, Texts
+from mardok.kept import Tables
+from mardok.large import Growing, Texts, United, gathered
 from mardok.sources.raw import CrawlEnding, Intake, OpenIntake, RawPage, Unread
-from mardok.text.columns import Blocks, Columns, Images, Links, Strings, links_of, reordered, strings
+from mardok.text.columns import Blocks, Columns, Images, Links, links_of, pages_of, reordered
 from mardok.vocabulary import CheckId, NotComputed
 
 _PLAIN = tuple(one.name for one in fields(Page) if one.type == "str")
@@ -82,42 +83,20 @@ def reading_of_tables(tables: Tables) -> tuple[Columns, Intake]:
     return reading_of_parts([tables])
 
 
-def reading_of_parts(parts: Sequence[Tables]) -> tuple[Columns, Intake]:
-    """All that was read in several parts, from their tables; of several pages with one address the last counts."""
-    pages = [page for tables in parts for page in _pages(tables["pages"])]
+def reading_of_parts(parts: Iterable[Tables]) -> tuple[Columns, Intake]:
+    """All that was read in several parts, from their tables; of several pages with one address the last counts.
+
+    One part after the other is asked for, and what is taken from it lies where large arrays do.
+    """
+    pages: list[Page] = []
+    met, columns = OpenIntake(), _GrowingColumns()
+    for tables in parts:
+        pages += _pages(tables["pages"])
+        met.add(_intake_of(dict(zip(tables["intake"]["field"], tables["intake"]["value"], strict=True))))
+        columns.add(tables)
     last = {page.url: number for number, page in enumerate(pages)}
     order = np.array([last[url] for url in sorted(last)], np.int64)
-    blocks = _blocks(parts, order)
-    urls, url = _recurring(parts, "links", "url", "urls", "url")
-    anchors, anchor = _recurring(parts, "links", "anchor", "anchors", "anchor")
-    rels, rel = _recurring(parts, "links", "rel", "rels", "rel")
-    links: Links = links_of(
-        blocks,
-        _joined(parts, "blocks", "n_links"),
-        url=url,
-        anchor=anchor,
-        rel=rel,
-        start=_joined(parts, "links", "start"),
-        end=_joined(parts, "links", "end"),
-        urls=urls,
-        anchors=anchors,
-        rels=rels,
-    )
-    first, at = reordered(_joined(parts, "pages", "n_images"), order)
-    image_urls, image_url = _recurring(parts, "images", "url", "image_urls", "url")
-    image_alts, image_alt = _recurring(parts, "images", "alt", "image_alts", "alt")
-    images = Images(
-        np.repeat(np.arange(len(order), dtype=np.int32), np.diff(first)),
-        image_url[at],
-        image_alt[at],
-        _joined(parts, "images", "has_alt")[at],
-        image_urls,
-        image_alts,
-    )
-    met = OpenIntake()
-    for tables in parts:
-        met.add(_intake_of(dict(zip(tables["intake"]["field"], tables["intake"]["value"], strict=True))))
-    return Columns(tuple(pages[number] for number in order.tolist()), blocks, links, images), met.closed()
+    return Columns(tuple(pages[number] for number in order.tolist()), *columns.finished(order)), met.closed()
 
 
 def _pages(told: Any) -> Iterator[Page]:
@@ -129,39 +108,83 @@ def _pages(told: Any) -> Iterator[Page]:
         yield Page(**dict(zip(names, values, strict=True)), signs=own, blocks=(), images=())
 
 
-def _blocks(parts: Sequence[Tables], order: NDArray[np.int64]) -> Blocks:
-    texts, text = _recurring(parts, "blocks", "text", "texts", "text")
-    contexts, context = _recurring(parts, "blocks", "context", "contexts", "context")
-    sizes = [len(tables["blocks"]["text"]) for tables in parts]
-    begins = np.cumsum(sizes) - sizes
-    places = [
-        np.asarray(tables["places"]["block"]) + np.int32(begin) for tables, begin in zip(parts, begins.tolist(), strict=True)
-    ]
-    first, at = reordered(_joined(parts, "pages", "n_blocks"), order)
-    return Blocks(
-        texts,
-        text,
-        tuple(Context(*_from_json(told)) for told in contexts),
-        context,
-        _joined(parts, "blocks", "joint"),
-        _joined(parts, "blocks", "n_letters"),
-        _joined(parts, "blocks", "n_linked_letters"),
-        first,
-        np.concatenate(places)[at],
-    )
+_NUMBERS: Mapping[str, Mapping[str, DTypeLike]] = {
+    "pages": {"n_blocks": np.int64, "n_images": np.int64},
+    "blocks": {"joint": np.int8, "n_letters": np.int32, "n_linked_letters": np.int32, "n_links": np.int32},
+    "links": {"start": np.int32, "end": np.int32},
+    "images": {"has_alt": np.bool_},
+}
+_NAMED = {
+    ("blocks", "text"): ("texts", "text"), ("blocks", "context"): ("contexts", "context"),
+    ("links", "url"): ("urls", "url"), ("links", "anchor"): ("anchors", "anchor"), ("links", "rel"): ("rels", "rel"),
+    ("images", "url"): ("image_urls", "url"), ("images", "alt"): ("image_alts", "alt"),
+}  # fmt: skip
+"""Columns of numbers, and those of the texts that they are numbers of."""
 
 
-def _joined(parts: Sequence[Tables], table: str, name: str) -> NDArray[Any]:
-    return np.concatenate([np.asarray(tables[table][name]) for tables in parts])
+class _GrowingColumns:
+    """Blocks, links and images of several parts."""
 
+    def __init__(self) -> None:
+        self._n_blocks = 0
+        self._places = Growing(np.int32)
+        self._numbers = {
+            (table, name): Growing(dtype) for table, columns in _NUMBERS.items() for name, dtype in columns.items()
+        }
+        self._codes = {column: Growing(np.int32) for column in _NAMED}
+        self._names = {column: United() for column in _NAMED}
 
-def _recurring(
-    parts: Sequence[Tables], table: str, name: str, names_in: str, names: str
-) -> tuple[Strings, NDArray[np.int32]]:
-    """The different texts behind a column of numbers, and the numbers among these."""
-    united, numbers = Texts.united([cast(Texts, tables[names_in][names]) for tables in parts])
-    codes = [number[np.asarray(tables[table][name])] for tables, number in zip(parts, numbers, strict=True)]
-    return strings(united), np.concatenate(codes).astype(np.int32)
+    def add(self, tables: Tables) -> None:
+        """Add those of a part."""
+        self._places.add(np.asarray(tables["places"]["block"]) + np.int32(self._n_blocks))
+        self._n_blocks += len(tables["blocks"]["text"])
+        for (table, name), growing in self._numbers.items():
+            growing.add(np.asarray(tables[table][name]))
+        for (table, name), (names_in, names) in _NAMED.items():
+            begin = self._names[table, name].add(cast(Texts, tables[names_in][names]))
+            self._codes[table, name].add(np.asarray(tables[table][name]) + np.int32(begin))
+
+    def finished(self, order: NDArray[np.int64]) -> tuple[Blocks, Links, Images]:
+        """All of them, with the pages in this order."""
+        texts, text = self._named("blocks", "text")
+        contexts, context = self._named("blocks", "context")
+        first, at = reordered(self._array("pages", "n_blocks"), order)
+        blocks = Blocks(
+            texts,
+            text,
+            tuple(Context(*_from_json(told)) for told in contexts),
+            context,
+            self._array("blocks", "joint"),
+            self._array("blocks", "n_letters"),
+            self._array("blocks", "n_linked_letters"),
+            first,
+            gathered(self._places.finished(), at),
+        )
+        (urls, url), (anchors, anchor), (rels, rel) = (self._named("links", name) for name in ("url", "anchor", "rel"))
+        links = links_of(
+            blocks,
+            self._array("blocks", "n_links"),
+            url=url,
+            anchor=anchor,
+            rel=rel,
+            start=self._array("links", "start"),
+            end=self._array("links", "end"),
+            urls=urls,
+            anchors=anchors,
+            rels=rels,
+        )
+        first, at = reordered(self._array("pages", "n_images"), order)
+        (urls, url), (alts, alt) = (self._named("images", name) for name in ("url", "alt"))
+        has_alt = gathered(self._array("images", "has_alt"), at)
+        return blocks, links, Images(pages_of(first), gathered(url, at), gathered(alt, at), has_alt, urls, alts)
+
+    def _array(self, table: str, name: str) -> NDArray[Any]:
+        return self._numbers[table, name].finished()
+
+    def _named(self, table: str, name: str) -> tuple[Texts, NDArray[np.int32]]:
+        """The different texts behind a column of numbers, and the numbers among these."""
+        names, numbers = self._names[table, name].finished()
+        return names, gathered(numbers, self._codes[table, name].finished())
 
 
 def with_sources(columns: Columns, intake: Intake, names: Mapping[str, str]) -> tuple[Columns, Intake]:

@@ -33,6 +33,7 @@ from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
 from mardok.findings.thin_analysis import find_thin_pages
 from mardok.inputs import InputFiles, Inputs, Workplace, read_inputs
 from mardok.kept import KeptParts, claimed_working_folder
+from mardok.large import large_arrays_in
 from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import AuditMeta, Source, is_audit_folder
 from mardok.plan.decisions import with_actions
@@ -147,6 +148,7 @@ def _workplace(
     """Where the audit keeps what it makes, for as long as it works."""
     with ExitStack() as held:
         folder = held.enter_context(claimed_working_folder(Path(work))) if work is not None else None
+        held.enter_context(large_arrays_in(folder))
         workers = held.enter_context(cluster_of(cluster, folder, settings.work.wait_s))
         if workers is not None:
             workers.check(paths)

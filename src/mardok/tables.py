@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.large import Texts
 from mardok.vocabulary import (
     RULES,
     Action,
@@ -166,7 +167,7 @@ def _category(column: Any) -> pd.Categorical[str]:
         column = Recurring(listed.codes, np.asarray(listed.categories, object))
     codes, names = column.codes, column.names
     used = np.flatnonzero(np.bincount(codes, minlength=len(names)))
-    kept = _arrow_text(np.asarray(names, object)[used])
+    kept = names.selected(used).as_strings() if isinstance(names, Texts) else _arrow_text(np.asarray(names, object)[used])
     order = pc.sort_indices(kept).to_numpy()
     rank = np.zeros(len(names), np.int32)
     rank[used[order]] = np.arange(len(order), dtype=np.int32)
@@ -189,6 +190,8 @@ def _arrow_text(texts: Iterable[str]) -> pa.LargeStringArray:
     """Strings for Arrow, laid down at once: growing with each string, it would hold three times the memory for a while."""
     import pyarrow as pa
 
+    if isinstance(texts, Texts):
+        return texts.as_strings()
     listed = list(texts)
     raw = "".join(listed).encode("utf-8", "replace")
     lengths = map(len, listed) if raw.isascii() else (len(text.encode("utf-8", "replace")) for text in listed)

@@ -21,15 +21,16 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.compare.runs import RepeatedRuns
+from mardok.compare.runs import RepeatedRuns, pages_of_words
 from mardok.compiled import compiled
+from mardok.large import large_empty, stretches
 from mardok.settings import Boilerplate
 from mardok.text.distinct import distinct, first_of_equal, order_of_numbers
 from mardok.text.hashes import RUN_WORDS, Corpus, Ints, Offsets, short_block_hashes
 
 _TEASED = 2
 """Pages of which a page has runs that no other page it links to has, from which it is a list of pages."""
-_RUNS_AT_ONCE = 1 << 22
+_RUNS_AT_ONCE, _WORDS_AT_ONCE = 1 << 22, 1 << 22
 _SHORT_BITS, _SPREAD = 24, np.uint64(0x9E3779B97F4A7C15)
 """Bits of a short hash, and the odd number that a number is multiplied with for it (D. E. Knuth, TAOCP 3, section 6.4)."""
 _MOST_CARRIERS = 64
@@ -112,12 +113,11 @@ def account(
     ([1, 0, 4], [11, 11, 0], [0, 0, 0])
     """
     n_pages = corpus.n_texts
-    page_of = np.repeat(np.arange(n_pages, dtype=np.uint32), corpus.n_words)
     places = runs.places
     carried = _Carried(runs.number, runs.pages, group_of, section_of, settings)
     carried.leave_out(_only_teased(carried, group_of, links, n_pages), group_of, section_of, settings)
     in_boilerplate = _covered(len(corpus.words), places[carried.is_boilerplate[runs.number]], RUN_WORDS)
-    short = _short_boilerplate(corpus, page_of, is_compared, group_of, section_of, settings)
+    short = _short_boilerplate(corpus, is_compared, group_of, section_of, settings)
     for place, n_words in zip(short.place.tolist(), short.words.tolist(), strict=True):
         in_boilerplate[place : place + n_words] = True
     is_repeated = _covered(len(corpus.words), places[_used_again(runs.number, carried.is_boilerplate)], RUN_WORDS)
@@ -125,7 +125,8 @@ def account(
     for place, n_words in zip(short.place[again].tolist(), short.words[again].tolist(), strict=True):
         is_repeated[place : place + n_words] = True
     is_shared, is_teaser = _is_shared(carried, group_of, links, n_pages)
-    in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS) & ~in_boilerplate
+    in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS)
+    np.greater(in_shared, in_boilerplate, out=in_shared)  # and not boilerplate
 
     boilerplate = _counted(in_boilerplate, corpus.offsets) * is_compared
     shared = _counted(in_shared, corpus.offsets) * is_compared
@@ -299,25 +300,29 @@ def _are_among(few: Ints, many: Ints) -> NDArray[np.bool_]:
 
 def _counted(words: NDArray[np.bool_], offsets: Offsets) -> Ints:
     """How many of the words between each offset and the next are marked."""
-    marked = np.flatnonzero(words)
-    return np.diff(np.searchsorted(marked, offsets))
+    result = np.zeros(len(offsets) - 1, np.int64)
+    for first, last in stretches(offsets, _WORDS_AT_ONCE):
+        ends = offsets[first : last + 1]
+        marked = np.flatnonzero(words[ends[0] : ends[-1]]) + ends[0]
+        result[first:last] = np.diff(np.searchsorted(marked, ends))
+    return result
 
 
 def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
-    """Words that stand in a run beginning at one of the places."""
-    covered = np.zeros(n_words, bool)
-    covered[places] = True
-    reach = 1
-    while reach < length:
-        step = min(reach, length - reach)
-        covered[step:] |= covered[:-step].copy()
-        reach += step
+    """Words that stand in a run beginning at one of the places, which are in order."""
+    covered = large_empty(n_words, bool)
+    for first in range(0, n_words, _WORDS_AT_ONCE):
+        part = covered[first : first + _WORDS_AT_ONCE]
+        begin, end = np.searchsorted(places, [first - length + 1, first + len(part)])
+        steps = np.zeros(len(part) + 1, np.int32)
+        np.add.at(steps, np.maximum(places[begin:end] - first, 0), 1)
+        np.subtract.at(steps, np.minimum(places[begin:end] - first + length, len(part)), 1)
+        np.greater(np.cumsum(steps[:-1]), 0, out=part)
     return covered
 
 
 def _short_boilerplate(
     corpus: Corpus,
-    page_of: NDArray[np.uint32],
     is_compared: NDArray[np.bool_],
     group_of: Ints,
     section_of: Ints,
@@ -326,9 +331,10 @@ def _short_boilerplate(
     """Blocks that are shorter than a run and stand on many pages."""
     starts, lengths = corpus.block_offsets[:-1], np.diff(corpus.block_offsets)
     short = np.flatnonzero((lengths > 0) & (lengths < RUN_WORDS))
-    short = short[is_compared[page_of[starts[short]]]]
+    page_of = pages_of_words(corpus.first_blocks, 0, len(starts))
+    short = short[is_compared[page_of[short]]]
     hashes = short_block_hashes(corpus.words, starts[short], lengths[short])
     number = np.searchsorted(distinct(hashes), hashes).astype(np.int64)
-    page = page_of[starts[short]].astype(np.int64)
+    page = page_of[short]
     kept = _Carried(number, page, group_of, section_of, settings).is_boilerplate[number]
     return ShortBlocks(number[kept], starts[short][kept], lengths[short][kept], page[kept])

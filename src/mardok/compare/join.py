@@ -29,6 +29,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -36,14 +37,15 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from mardok.compiled import compiled
+from mardok.large import Growing, kept_where, large_empty, n_of_each, sorted_in_parts, stretches
 from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import SHINGLE_WORDS, Hashes, Ints, Offsets, n_shingles, shingle_hashes
 
+AnyInts: TypeAlias = NDArray[np.integer]
 _FAMILY_LIST = 64
 """Texts with one shingle in their prefixes from which they are joined as a family."""
 _ROWS = 256
 _WORDS_AT_ONCE = 1 << 16
-_TEXTS_AT_ONCE = 1 << 7
 _KEYS_AT_ONCE = 1 << 16
 _CHECKED_AT_ONCE = 1 << 14
 _SHINGLES_AT_ONCE = 1 << 22
@@ -108,7 +110,7 @@ def distinct_shingles(words: Hashes, offsets: Offsets) -> tuple[Hashes, Ints]:
     words, offsets : ndarray
         As :func:`mardok.text.hashes.word_hashes` gives them.
     """
-    result = np.empty(len(words), np.uint64)  # a text has no more shingles than words
+    result = large_empty(len(words), np.uint64)  # a text has no more shingles than words
     n_texts = len(offsets) - 1
     sizes = np.zeros(n_texts, np.int64)
     end = first = 0
@@ -190,7 +192,7 @@ def candidates_of_several(sets: Sets, several: OfSeveral, minimum: float) -> Int
         Least resemblance, 0 to 1.
     """
     text, _ = _left(several.text, several.shingle, _least(sets.sizes, minimum))
-    return np.flatnonzero(np.bincount(text))
+    return np.flatnonzero(n_of_each(text))
 
 
 def candidates(sets: Sets, minimum: float) -> Ints:
@@ -210,7 +212,7 @@ def candidates(sets: Sets, minimum: float) -> Ints:
     first = Sets(np.concatenate([sets.hashes[:0], *parts]), np.concatenate([np.zeros(1, np.int64), np.cumsum(n_first)]))
     several = shingles_of_several(first)
     text, _ = _left(several.text, several.shingle, _n_asked(_least(least, minimum)))
-    return np.flatnonzero(np.bincount(text))
+    return np.flatnonzero(n_of_each(text))
 
 
 def _n_asked(least: Ints) -> Ints:
@@ -242,7 +244,7 @@ def _shared(sets: Sets, texts: Ints, minimum: float) -> _Shared:
     return _Shared(texts, sets.sizes[texts], by_shingle[:, rarest_first].tocsr())
 
 
-def _left(text: Ints, shingle: Ints, least: Ints) -> tuple[Ints, Ints]:
+def _left(text: AnyInts, shingle: Ints, least: Ints) -> tuple[AnyInts, Ints]:
     """Step 2, repeated until little changes."""
     while True:
         before = len(text)
@@ -251,12 +253,12 @@ def _left(text: Ints, shingle: Ints, least: Ints) -> tuple[Ints, Ints]:
             return text, shingle
 
 
-def _one_turn(text: Ints, shingle: Ints, least: Ints) -> tuple[Ints, Ints]:
+def _one_turn(text: AnyInts, shingle: Ints, least: Ints) -> tuple[AnyInts, Ints]:
     """Step 2, once: a text that should go next has an empty prefix, or is compared in vain."""
-    is_kept = (np.bincount(text, minlength=len(least)) >= least)[text]
-    text, shingle = text[is_kept], shingle[is_kept]
-    is_kept = (np.bincount(shingle, minlength=1) > 1)[shingle]
-    return text[is_kept], shingle[is_kept]
+    is_kept = (n_of_each(text, len(least)) >= least)[text]
+    text, shingle = kept_where(text, is_kept), kept_where(shingle, is_kept)
+    is_kept = (n_of_each(shingle) > 1)[shingle]
+    return kept_where(text, is_kept), kept_where(shingle, is_kept)
 
 
 @dataclass(frozen=True)
@@ -266,7 +268,7 @@ class OfSeveral:
     Two different shingles may be under one number: that can only add candidates.
     """
 
-    text: Ints
+    text: NDArray[np.int32]
     shingle: Ints
     """Text and number of each."""
 
@@ -274,42 +276,42 @@ class OfSeveral:
 def shingles_of_several(sets: Sets) -> OfSeveral:
     """The shingles that two texts or more have: what every join begins with."""
     n_texts = len(sets.offsets) - 1
-    bits = np.uint64(max(int(n_texts - 1).bit_length(), 1))
     # One packed number sorts several times faster than two. Cutting the hash may put two shingles under one number; that
     # can only add candidates, whose overlap is counted on whole hashes.
+    bits = np.uint64(max(int(n_texts - 1).bit_length(), 1))
     below = np.uint64(1) << bits
-    keys = np.empty(len(sets.hashes), np.uint64)
-    for first in range(0, n_texts, _TEXTS_AT_ONCE):
-        last = min(first + _TEXTS_AT_ONCE, n_texts)
-        part = slice(sets.offsets[first], sets.offsets[last])
-        np.bitwise_and(sets.hashes[part], ~(below - np.uint64(1)), out=keys[part])
-        keys[part] |= np.repeat(np.arange(first, last, dtype=np.uint64), sets.sizes[first:last])
-    keys.sort()
-    keys = _of_several(keys, below)
-    text = (keys & (below - np.uint64(1))).astype(np.int64)
-    keys >>= bits
-    shingle = np.zeros(len(keys), np.int64)
-    shingle[1:] = keys[1:] != keys[:-1]
-    return OfSeveral(text, np.cumsum(shingle, out=shingle))
+    texts, shingles, number = Growing(np.int32), Growing(np.int64), -1
+    for keys in sorted_in_parts(_packed(sets, below), len(sets.hashes)):
+        for kept in _of_several(keys, below):
+            texts.add(kept & (below - np.uint64(1)))
+            its = number + np.cumsum(first_of_equal(kept >> bits))
+            shingles.add(its)
+            number = int(its[-1])
+    return OfSeveral(texts.finished(), shingles.finished())
 
 
-def _of_several(keys: Hashes, below: np.uint64) -> Hashes:
-    """Of keys in order those that agree with a neighbour in all but the bits `below`; `keys` is used up.
+def _packed(sets: Sets, below: np.uint64) -> Iterator[Hashes]:
+    """The shingles of some texts at a time, each with the number of its text in the bits `below`."""
+    for first, last in stretches(sets.offsets, _KEYS_AT_ONCE):
+        keys = sets.hashes[sets.offsets[first] : sets.offsets[last]] & ~(below - np.uint64(1))
+        keys |= np.repeat(np.arange(first, last, dtype=np.uint64), sets.sizes[first:last])
+        yield keys
 
-    A part at a time, and the kept ones into the place of those before: arrays as long as all keys would fill the memory.
-    """
-    end, n_keys = 0, len(keys)
-    for first in range(0, n_keys, _KEYS_AT_ONCE):
+
+def _of_several(keys: Hashes, below: np.uint64) -> Iterator[Hashes]:
+    """Of keys in order those that agree with a neighbour in all but the bits `below`; equal ones are in one piece."""
+    first, n_keys = 0, len(keys)
+    while first < n_keys:
         last = min(first + _KEYS_AT_ONCE, n_keys)
-        # No more were kept than were looked at, so that the one before the part is still what it was.
-        around = keys[max(first - 1, 0) : last + 1]
+        if last < n_keys:  # where another shingle begins
+            last = int(np.searchsorted(keys, keys[last] | (below - np.uint64(1)), side="right"))
+        part = keys[first:last]
         differs = np.ones(last - first + 1, bool)
-        differs[first == 0 : len(differs) - (last == n_keys)] = (around[1:] ^ around[:-1]) >= below
-        kept = keys[first:last][~(differs[:-1] & differs[1:])]
-        keys[end : end + len(kept)] = kept
-        end += len(kept)
-    keys.resize(end, refcheck=False)  # in place: the memory behind them is given back
-    return keys
+        differs[1:-1] = (part[1:] ^ part[:-1]) >= below
+        kept = part[~(differs[:-1] & differs[1:])]
+        if len(kept):
+            yield kept
+        first = last
 
 
 @dataclass(frozen=True)
@@ -508,7 +510,7 @@ def contained_pairs(
     ratio = containment * (1 + 1 / resemblance) - 1
     is_inside = np.zeros(len(sets.sizes), bool)
     is_inside[candidates] = True
-    left = np.bincount(several.text, minlength=len(is_inside))
+    left = n_of_each(several.text, len(is_inside))
     is_inside &= (left > 0) & (left >= containment * sets.sizes - 1e-9)
     texts, matrix = _matrix_around(sets.sizes, several, is_inside, ratio)
     sizes = sets.sizes[texts]
@@ -541,7 +543,7 @@ def _matrix_around(
     is_asked = np.zeros(int(several.shingle.max(initial=-1)) + 1, bool)
     is_asked[several.shingle[is_inside[several.text]]] = True
     kept = is_asked[several.shingle] & (is_inside | is_long)[several.text]
-    text, shingle = several.text[kept], (np.cumsum(is_asked) - 1)[several.shingle[kept]]
+    text, shingle = several.text[kept], (np.cumsum(is_asked, dtype=np.int32) - np.int32(1))[several.shingle[kept]]
     texts = np.flatnonzero(np.bincount(text, minlength=1))
     texts = texts[np.argsort(sizes[texts], kind="stable")]
     place = np.empty(len(sizes), np.int64)

@@ -26,6 +26,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from mardok.large import Growing, large_empty, sorted_in_parts, stretches
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints
 from mardok.text.known_hashes import KnownHashes
@@ -72,10 +73,11 @@ def gram_hashes_at(words: Hashes, places: Ints, n: int) -> Hashes:
 def words_left(stemmed: Stemmed) -> NDArray[np.int32]:
     """For each word how many there are from it to the end of its clause, itself too."""
     n_words = len(stemmed.corpus.words)
-    ends = np.append(stemmed.corpus.clause_offsets[1:], n_words)[: len(stemmed.corpus.clause_offsets)]
-    lengths = np.diff(stemmed.corpus.clause_offsets, append=n_words)
-    left = np.repeat(ends.astype(np.int32), lengths)
-    left -= np.arange(n_words, dtype=np.int32)
+    offsets = np.append(stemmed.corpus.clause_offsets, n_words)
+    left = large_empty(n_words, np.int32)
+    for first, last in stretches(offsets, _PLACES_AT_ONCE):
+        ends = offsets[first : last + 1]
+        left[ends[0] : ends[-1]] = np.repeat(ends[1:], np.diff(ends)) - np.arange(ends[0], ends[-1])
     return left
 
 
@@ -142,25 +144,40 @@ def phrases_of_parts(
         Words that count for no part.
     """
     left_out = np.zeros(len(stemmed.corpus.words), bool) if left_out is None else left_out
-    parts = [
-        counted_phrases(stemmed, np.repeat(part_of == part, stemmed.corpus.n_words) & ~left_out, sizes, least)
-        for part, least in enumerate(least_uses)
-    ]
+    parts = []
+    for part, least in enumerate(least_uses):
+        counted = words_of_texts(stemmed.corpus, part_of == part)
+        parts.append(counted_phrases(stemmed, np.greater(counted, left_out, out=counted), sizes, least))
     for result in parts:
         result.insert(0, "phrase", written(stemmed, result))
         result.insert(4, "typical", 0.0)
     if len(distinct(part_of[part_of >= 0])) > 1:
-        left = np.minimum(words_left(stemmed), _words_to(left_out))
+        left = _left_unmarked(stemmed, left_out)
         for n in sizes:
             _add_typical(stemmed, left, part_of, parts, n)
     return [_told_once(result) for result in parts] if len(stemmed.languages) > 1 else parts
 
 
-def _words_to(marked: NDArray[np.bool_]) -> NDArray[np.int32]:
-    """For each word how many there are from it to the next that is marked; 0 for marked ones."""
-    places = np.flatnonzero(marked)
-    ends = np.append(places, len(marked))[np.searchsorted(places, np.arange(len(marked)))]
-    return (ends - np.arange(len(marked))).astype(np.int32)
+def words_of_texts(corpus: Corpus, is_chosen: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """For each word whether it is one of some texts; the caller may change it."""
+    result = large_empty(len(corpus.words), bool)
+    for first, last in stretches(corpus.offsets, _PLACES_AT_ONCE):
+        result[corpus.offsets[first] : corpus.offsets[last]] = np.repeat(is_chosen[first:last], corpus.n_words[first:last])
+    return result
+
+
+def _left_unmarked(stemmed: Stemmed, marked: NDArray[np.bool_], until: bool = True) -> NDArray[np.int32]:
+    """For each word how many there are to the end of its clause or, before that, the next that is marked, or is not."""
+    left = words_left(stemmed)
+    for first in range(0, len(left), _PLACES_AT_ONCE):
+        part = left[first : first + _PLACES_AT_ONCE]
+        # No clause goes on so long that it matters: phrases have a few words.
+        its = marked[first : first + len(part) + LONGEST] == until
+        places = np.flatnonzero(its)
+        at = np.arange(len(part))
+        ends = np.append(places, len(its) + LONGEST)[np.searchsorted(places, at)]
+        np.minimum(part, ends - at, out=part, casting="unsafe")
+    return left
 
 
 def uses_within(stemmed: Stemmed, result: pd.DataFrame, where: NDArray[np.bool_]) -> Ints:
@@ -170,7 +187,7 @@ def uses_within(stemmed: Stemmed, result: pd.DataFrame, where: NDArray[np.bool_]
     ----------
     where : ndarray of bool, shape (n_words,)
     """
-    left = np.minimum(words_left(stemmed), _words_to(~where))
+    left = _left_unmarked(stemmed, where, until=False)
     uses = np.zeros(len(result), np.int64)
     place, n_words = result["place"].to_numpy(), result["words"].to_numpy()
     for n in np.unique(n_words).tolist():
@@ -178,11 +195,12 @@ def uses_within(stemmed: Stemmed, result: pd.DataFrame, where: NDArray[np.bool_]
         asked = _stem_grams_at(stemmed, place[rows], n)
         known = distinct(asked)
         sought, counts = KnownHashes(known), np.zeros(len(known), np.int64)
-        begins = np.flatnonzero(left >= n)
-        begins = begins[~(stemmed.is_function[begins] | stemmed.is_function[begins + n - 1])]
-        for _, hashes in stem_grams(stemmed, begins, n):
-            number = sought.numbers(hashes)
-            counts += np.bincount(number[number >= 0], minlength=len(known))
+        for first in range(0, len(left), _PLACES_AT_ONCE):
+            begins = np.flatnonzero(left[first : first + _PLACES_AT_ONCE] >= n) + first
+            begins = begins[~(stemmed.is_function[begins] | stemmed.is_function[begins + n - 1])]
+            for _, hashes in stem_grams(stemmed, begins, n):
+                number = sought.numbers(hashes)
+                counts += np.bincount(number[number >= 0], minlength=len(known))
         uses[rows] = counts[np.searchsorted(known, asked)]
     return uses
 
@@ -246,34 +264,46 @@ def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], sizes: range, leas
         uses += np.bincount(stemmed.number[part][is_selected[part]], minlength=len(uses))
     is_usual = uses >= least_uses
     # Whether a phrase of the length at hand begins at each word; as places they would take many times the memory.
-    begins = is_selected & is_usual[stemmed.number]
+    begins = large_empty(len(left), bool)
+    for first in range(0, len(left), _PLACES_AT_ONCE):
+        part = slice(first, first + _PLACES_AT_ONCE)
+        np.logical_and(is_selected[part], is_usual[stemmed.number[part]], out=begins[part])
     hashes = gram_hashes(stemmed.hashes[is_usual], 1)
     order = np.argsort(hashes)
     rank = np.zeros(len(is_usual), np.int32)
     rank[np.flatnonzero(is_usual)[order]] = np.arange(len(order))
     if 1 in sizes:
-        yield _Level(1, hashes[order], begins, rank[stemmed.number[begins]])
+        numbers = Growing(np.int32)
+        for first in range(0, len(left), _PLACES_AT_ONCE):
+            part = slice(first, first + _PLACES_AT_ONCE)
+            numbers.add(rank[stemmed.number[part][begins[part]]])
+        yield _Level(1, hashes[order], begins, numbers.finished())
     for n in range(2, sizes[-1] + 1):
-        begins[:-1] &= begins[1:]  # both parts of the longer phrase
-        begins &= left >= n
-        keys, end = np.empty(np.count_nonzero(begins), np.uint64), 0
-        for _, hashes in _stem_grams_where(stemmed, begins, n):
-            keys[end : end + len(hashes)] = hashes
-            end += len(hashes)
-        keys.sort()
-        # Of equal ones, all but the last few have one of them as many places on as they are asked to be.
-        known = keys[: max(len(keys) - least_uses + 1, 0)]
-        known = known[known == keys[least_uses - 1 :]]
-        known = known[first_of_equal(known)]
-        del keys
-        numbers = [np.zeros(0, np.int32)]
-        sought = KnownHashes(known)
+        for first in range(0, len(left), _PLACES_AT_ONCE):
+            its = begins[first : first + _PLACES_AT_ONCE]
+            after = begins[first + 1 : first + 1 + len(its)]
+            its[: len(after)] &= after  # both parts of the longer phrase
+            its &= left[first : first + len(its)] >= n
+        hashes_of_all = (hashes for _, hashes in _stem_grams_where(stemmed, begins, n))
+        known = np.concatenate(
+            [_recurring(keys, least_uses) for keys in sorted_in_parts(hashes_of_all, int(np.count_nonzero(begins)))]
+        )
+        numbers, sought = Growing(np.int32), KnownHashes(known)
         for places, hashes in _stem_grams_where(stemmed, begins, n):
             number = sought.numbers(hashes)
             begins[places[number < 0]] = False
-            numbers.append(number[number >= 0].astype(np.int32))
+            numbers.add(number[number >= 0])
         if n in sizes:
-            yield _Level(n, known, begins, np.concatenate(numbers))
+            yield _Level(n, known, begins, numbers.finished())
+
+
+def _recurring(keys: Hashes, least: int) -> Hashes:
+    """Of hashes in order those that stand there so many times, each once."""
+    # Of equal ones, all but the last few have one of them as many places on as they are asked to be.
+    known = keys[: max(len(keys) - least + 1, 0)]
+    known = known[known == keys[least - 1 :]]
+    once: Hashes = known[first_of_equal(known)]
+    return once
 
 
 def _stem_grams_where(stemmed: Stemmed, begins: NDArray[np.bool_], n: int) -> Iterator[tuple[Ints, Hashes]]:

@@ -16,8 +16,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.large import Growing, large_empty, sorted_in_parts
 from mardok.text.distinct import first_of_equal, order_of_equal
-from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, Ints, run_hashes
+from mardok.text.hashes import RUN_WORDS, Corpus, Hashes, Ints, Offsets, run_hashes
 from mardok.text.known_hashes import KnownHashes
 
 _WORDS_AT_ONCE = 1 << 18
@@ -56,50 +57,58 @@ def repeated_runs(corpus: Corpus, is_compared: NDArray[np.bool_]) -> RepeatedRun
     >>> runs.places.tolist(), runs.number.tolist(), runs.pages.tolist()
     ([0, 1, 14, 15], [1, 0, 1, 0], [0, 0, 1, 1])
     """
-    page_of = np.repeat(np.arange(corpus.n_texts, dtype=np.uint32), corpus.n_words)
-    places, number = _repeated_runs(corpus.words, page_of, is_compared)
-    return RepeatedRuns(places, number, page_of[places].astype(np.int64))
+    bits = np.uint64(max(int(corpus.n_texts - 1).bit_length(), 1))
+    packed = sorted_in_parts(_packed(corpus, is_compared, bits), len(corpus.words))
+    parts = [_of_several_pages(keys, bits) for keys in packed]
+    repeated = np.concatenate([np.zeros(0, np.uint64), *parts])
+    if not len(repeated):
+        return RepeatedRuns(*[np.zeros(0, np.int64)] * 3)
+    known = KnownHashes(repeated)
+    places, pages, whole = Growing(np.int64), Growing(np.int64), Growing(np.uint64)
+    for first, hashes, its_page in _runs(corpus, is_compared):
+        result = np.flatnonzero((known.numbers(hashes >> bits) >= 0) & (its_page >= 0))
+        places.add(result + first)
+        pages.add(its_page[result])
+        whole.add(hashes[result])
+    order, ordered = order_of_equal(whole.finished())
+    number = large_empty(len(order), np.int64)
+    number[order] = np.cumsum(first_of_equal(ordered)) - 1
+    return RepeatedRuns(places.finished(), number, pages.finished())
 
 
-def _runs(
-    words: Hashes, page_of: NDArray[np.uint32], is_compared: NDArray[np.bool_]
-) -> Iterator[tuple[int, Hashes, NDArray[np.bool_]]]:
-    """Hashes of the runs at all places, a part at a time: its first place, and which of them are runs of one page."""
+def _runs(corpus: Corpus, is_compared: NDArray[np.bool_]) -> Iterator[tuple[int, Hashes, Ints]]:
+    """Hashes of the runs at all places, a part at a time: its first place, and of each the page, -1 where they are two."""
+    words = corpus.words
     for first in range(0, len(words) - RUN_WORDS + 1, _WORDS_AT_ONCE):
-        part = slice(first, first + _WORDS_AT_ONCE + RUN_WORDS - 1)
-        hashes, pages = run_hashes(words[part]), page_of[part]
+        hashes = run_hashes(words[first : first + _WORDS_AT_ONCE + RUN_WORDS - 1])
+        pages = pages_of_words(corpus.offsets, first, first + len(hashes) + RUN_WORDS - 1)
         begins = pages[: len(hashes)]
-        yield first, hashes, (begins == pages[RUN_WORDS - 1 :]) & is_compared[begins]
+        yield first, hashes, np.where((begins == pages[RUN_WORDS - 1 :]) & is_compared[begins], begins, -1)
 
 
-def _repeated_runs(words: Hashes, page_of: NDArray[np.uint32], is_compared: NDArray[np.bool_]) -> tuple[Ints, Ints]:
-    """Places of the runs that stand on two pages or more, and the number of the run at each."""
-    bits = np.uint64(max(int(len(is_compared) - 1).bit_length(), 1))
-    keys, end = np.empty(len(words), np.uint64), 0
-    for first, hashes, is_run in _runs(words, page_of, is_compared):
-        hashes >>= bits
-        hashes <<= bits
-        hashes |= page_of[first : first + len(hashes)]
-        n_runs = int(np.count_nonzero(is_run))
-        keys[end : end + n_runs] = hashes[is_run]
-        end += n_runs
-    keys = keys[:end]
-    keys.sort()
+def pages_of_words(offsets: Offsets, begin: int, end: int) -> Ints:
+    """The page of each of the words from one place on to another.
+
+    Parameters
+    ----------
+    offsets : ndarray of int64, shape (n_pages + 1,)
+        Where the words of each page begin.
+    """
+    first, last = int(np.searchsorted(offsets, begin, side="right")) - 1, int(np.searchsorted(offsets, end))
+    ends = np.minimum(np.maximum(offsets[first : last + 1], begin), end)
+    return np.repeat(np.arange(first, last), np.diff(ends))
+
+
+def _packed(corpus: Corpus, is_compared: NDArray[np.bool_], bits: np.uint64) -> Iterator[Hashes]:
+    """The hashes of runs, each with its page in the lower bits."""
+    for _, hashes, pages in _runs(corpus, is_compared):
+        is_run = pages >= 0
+        yield ((hashes[is_run] >> bits) << bits) | pages[is_run].astype(np.uint64)
+
+
+def _of_several_pages(keys: Hashes, bits: np.uint64) -> Hashes:
+    """Of packed hashes in order those that two pages or more have, each once and without the page."""
     keys = keys[first_of_equal(keys)]  # a run twice on one page is no run of two pages
     keys >>= bits
     repeated = keys[~first_of_equal(keys)]
-    repeated = repeated[first_of_equal(repeated)]
-    del keys
-    if not len(repeated):
-        return np.zeros(0, np.int64), np.zeros(0, np.int64)
-    known = KnownHashes(repeated)
-    places, whole = [], []
-    for first, hashes, is_run in _runs(words, page_of, is_compared):
-        result = np.flatnonzero((known.numbers(hashes >> bits) >= 0) & is_run)
-        places.append(result + first)
-        whole.append(hashes[result])
-    runs = np.concatenate(whole)
-    order, ordered = order_of_equal(runs)
-    number = np.empty(len(runs), np.int64)
-    number[order] = np.cumsum(first_of_equal(ordered)) - 1
-    return np.concatenate(places), number
+    return repeated[first_of_equal(repeated)]

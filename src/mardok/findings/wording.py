@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 from mardok.compare.accounting import Accounted
 from mardok.compare.page_phrases import phrases_by_page
 from mardok.compare.passages import passages_of
-from mardok.compare.phrases import phrases_of, phrases_of_parts, uses_within
+from mardok.compare.phrases import phrases_of, phrases_of_parts, uses_within, words_of_texts
 from mardok.compare.runs import RepeatedRuns
+from mardok.large import large_empty, places_where
 from mardok.settings import Phrases
 from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES, TEASERS
 from mardok.text.hashes import Ints
@@ -27,6 +28,7 @@ from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stemmed
 from mardok.text.words import folded
 
+_WORDS_AT_ONCE = 1 << 20
 _SECTIONS, _SECTION_PAGES, _SECTION_PHRASES = 8, 2, 30
 """Sections whose phrases are told, least pages of one, and phrases of each."""
 _PAGE_PHRASES = 8
@@ -55,7 +57,8 @@ def phrases_table(
     sizes = range(settings.words[0], settings.words[1] + 1)
     none = np.zeros(len(is_compared), bool)
     result = phrases_of(stemmed, is_compared, none, sizes, settings.least_uses(int(is_compared.sum())), is_repeated)
-    result["boilerplate_uses"] = uses_within(stemmed, result, is_repeated & np.repeat(is_compared, stemmed.corpus.n_words))
+    of_compared = words_of_texts(stemmed.corpus, is_compared)
+    result["boilerplate_uses"] = uses_within(stemmed, result, np.logical_and(is_repeated, of_compared, out=of_compared))
     return PHRASES.frame({name: result[name] for name in PHRASES.names})
 
 
@@ -92,7 +95,7 @@ def section_phrases_table(
     part_of[rows] = [number.get(name, len(sections)) for name in section_of]
     words_told = range(max(settings.words[0], _TYPICAL_WORDS), settings.words[1] + 1)
     least_uses = [settings.least_uses(sizes[section]) for section in sections]
-    left_out = accounted.is_repeated | accounted.is_teaser
+    left_out = np.logical_or(accounted.is_repeated, accounted.is_teaser, out=large_empty(len(accounted.is_repeated), bool))
     of_parts = phrases_of_parts(stemmed, part_of, words_told, least_uses, left_out)
     parts = []
     for section, result in zip(sections, of_parts, strict=True):
@@ -115,10 +118,8 @@ def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.D
         Which of their words are boilerplate, shared or teasers.
     """
     result = passages_of(runs, len(site.pages))
-    selected = accounted.is_boilerplate | accounted.is_shared | accounted.is_teaser
-    marked, not_own = (
-        np.concatenate([np.zeros(1, np.int64), np.cumsum(words)]) for words in (accounted.is_boilerplate, selected)
-    )
+    marked = _running_counts(accounted.is_boilerplate)
+    not_own = _running_counts(accounted.is_boilerplate, accounted.is_shared, accounted.is_teaser)
     ends = result.stretch_place + result.stretch_words
     return PASSAGES.frame(
         {
@@ -134,13 +135,26 @@ def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.D
 
 def teasers_table(site: Site, is_teaser: NDArray[np.bool_]) -> pd.DataFrame:
     """Every stretch of words that are teasers, none beyond the end of its page."""
-    offsets = site.corpus.offsets
-    page = np.repeat(np.arange(len(site.pages)), site.corpus.n_words)
-    continues = np.zeros(len(is_teaser), bool)
-    continues[1:] = is_teaser[1:] & is_teaser[:-1] & (page[1:] == page[:-1])
-    starts = np.flatnonzero(is_teaser & ~continues)
-    n_words = np.bincount(np.cumsum(is_teaser & ~continues)[is_teaser] - 1, minlength=len(starts))
-    return TEASERS.frame({"page": page[starts], "word": starts - offsets[page[starts]], "words": n_words})
+    places, offsets = places_where(is_teaser), site.corpus.offsets
+    page = np.searchsorted(offsets, places, side="right") - 1
+    begins = np.ones(len(places), bool)
+    begins[1:] = (np.diff(places) > 1) | (np.diff(page) > 0)
+    at = np.flatnonzero(begins)
+    page = page[at]
+    n_words = np.diff(at, append=len(places))
+    return TEASERS.frame({"page": page, "word": places[at] - offsets[page], "words": n_words})
+
+
+def _running_counts(*marked: NDArray[np.bool_]) -> NDArray[np.integer]:
+    """How many words before each place, and before the end, are marked in any of these ways."""
+    n_words = len(marked[0])
+    result = large_empty(n_words + 1, np.int64 if n_words > np.iinfo(np.int32).max else np.int32)
+    result[0] = 0
+    for first in range(0, n_words, _WORDS_AT_ONCE):
+        part = slice(first, first + _WORDS_AT_ONCE)
+        is_counted = np.logical_or.reduce([words[part] for words in marked])
+        result[first + 1 : first + 1 + len(is_counted)] = np.cumsum(is_counted) + result[first]
+    return result
 
 
 @dataclass(frozen=True)

@@ -117,7 +117,7 @@ def texts_of_site(site: Site, is_compared: NDArray[np.bool_], is_boilerplate: ND
     return ProofTexts(
         [page.url for page in site.pages],
         [page.language for page in site.pages],
-        blocks.texts.tolist(),
+        blocks.texts,
         blocks.text[blocks.at[places]],
         blocks.page[places],
         numbers_in_page(blocks)[places],

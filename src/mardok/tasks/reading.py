@@ -88,7 +88,7 @@ def read_in_parts(
     _make(missing, kept, runner, counting.one_more)
     kept.forget(_NAME, {task.name for task in tasks})
 
-    columns, intake = with_sources(*reading_of_parts([_part(task, kept, runner) for task in tasks]), _names(paths))
+    columns, intake = with_sources(*reading_of_parts(_part(task, kept, runner) for task in tasks), _names(paths))
     met.add(intake)
     kept.put_together("reading", [task.name for task in tasks])
     give_back_memory()
@@ -160,7 +160,7 @@ def _read_in_halves(task: ReadingTask, lost: Lost, kept: KeptParts, runner: Runn
         for number, part in enumerate(parts)
     ]
     _make(halves, kept, runner)
-    columns, _ = reading_of_parts([_part(half, kept, runner) for half in halves])
+    columns, _ = reading_of_parts(_part(half, kept, runner) for half in halves)
     kept.forget(f"{task.name}-", ())
     named = {number: path for path, number in task.sources.items()}
     return _tables_of(task, intake, with_sources(columns, Intake(), named)[0])

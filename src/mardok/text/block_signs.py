@@ -17,6 +17,7 @@ from hashlib import blake2b
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.large import stretches
 from mardok.text.columns import Blocks, Links
 from mardok.text.hashes import Corpus, Hashes, Ints, sequence_hashes
 from mardok.text.known_hashes import KnownHashes
@@ -150,10 +151,15 @@ def _numbers_in(written: Corpus) -> _NumbersIn:
 
 def _masked_texts(blocks: Blocks, written: Corpus, numbers: _NumbersIn, is_masked: NDArray[np.bool_]) -> Hashes:
     """A hash for each different text, of some with numbers masked; signs without words are themselves."""
-    words = written.words.copy()
     hit = is_masked[numbers.text]
-    words[numbers.at[hit]] = numbers.masked[hit]
-    result = sequence_hashes(words, written.offsets)
+    at, masked = numbers.at[hit], numbers.masked[hit]
+    result = np.empty(len(blocks.texts), np.uint64)
+    for first, last in stretches(written.offsets, _WORDS_AT_ONCE):
+        offsets = written.offsets[first : last + 1]
+        words = written.words[offsets[0] : offsets[-1]].copy()
+        its = slice(*np.searchsorted(at, offsets[[0, -1]]))
+        words[at[its] - offsets[0]] = masked[its]
+        result[first:last] = sequence_hashes(words, offsets - offsets[0])
     bare = np.flatnonzero(written.n_words == 0)
     result[bare] = np.array([_hash(blocks.texts[text]) for text in bare.tolist()], np.uint64)
     return result

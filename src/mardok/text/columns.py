@@ -20,18 +20,19 @@ from numpy.typing import ArrayLike, NDArray
 
 from mardok.extract.batch import Batch, Coded, Numbers
 from mardok.extract.page import Context, Page
+from mardok.large import Growing, Texts, gathered, laid_down, large_empty
 from mardok.text.hashes import Ints
 from mardok.text.words import is_invisible
 
 Codes = NDArray[np.int32]
-Strings = NDArray[np.object_]
+_PLACES_AT_ONCE, _PAGES_AT_ONCE = 1 << 18, 1 << 12
 
 
 @dataclass(frozen=True)
 class Blocks:
     """All blocks of a site: the different ones, and where they stand."""
 
-    texts: Strings
+    texts: Texts
     """Each different text."""
     text: Codes
     """Number in ``texts`` of each block's text, shape (n_blocks,); that of ``""`` where there are only links."""
@@ -52,7 +53,7 @@ class Blocks:
     @property
     def page(self) -> Codes:
         """Page of each place."""
-        return np.repeat(np.arange(len(self.first) - 1, dtype=np.int32), np.diff(self.first))
+        return pages_of(self.first)
 
     @cached_property
     def has_text(self) -> NDArray[np.bool_]:
@@ -63,7 +64,7 @@ class Blocks:
     @property
     def lengths(self) -> Ints:
         """Characters of each different text."""
-        return np.fromiter(map(len, self.texts), np.int64, len(self.texts))
+        return self.texts.lengths
 
     def where(self, holds: Callable[[Context], bool]) -> NDArray[np.bool_]:
         """Whether something holds for the context of each block."""
@@ -84,9 +85,9 @@ class Links:
     """Number of the rel attribute in ``rels``."""
     start: Codes
     end: Codes
-    urls: Strings
-    anchors: Strings
-    rels: Strings
+    urls: Texts
+    anchors: Texts
+    rels: Texts
     page: Codes
     """Page of each link of each place, shape (n_placed,)."""
     place: Codes
@@ -110,8 +111,8 @@ class Images:
     alt: Codes
     """Number of the alt text in ``alts``."""
     has_alt: NDArray[np.bool_]
-    urls: Strings
-    alts: Strings
+    urls: Texts
+    alts: Texts
 
 
 @dataclass(frozen=True)
@@ -153,13 +154,13 @@ class _Column:
     """Numbers, as they come."""
 
     def __init__(self) -> None:
-        self._parts: list[Codes] = []
+        self._grown = Growing(np.int32)
 
     def add(self, numbers: array[int] | Codes) -> None:
-        self._parts.append(np.asarray(numbers, np.int32))
+        self._grown.add(numbers)
 
     def array(self) -> Codes:
-        return np.concatenate(self._parts) if self._parts else np.zeros(0, np.int32)
+        return self._grown.finished()
 
 
 class _CodedColumn(_Column):
@@ -172,8 +173,8 @@ class _CodedColumn(_Column):
     def add_coded(self, column: Coded) -> None:
         self.add(np.array([self._numbers[name] for name in column.names], np.int32)[np.asarray(column.codes, np.int32)])
 
-    def names(self) -> Strings:
-        return strings(self._numbers)
+    def names(self) -> Texts:
+        return Texts.of(self._numbers)
 
 
 class _BlockColumns:
@@ -207,7 +208,7 @@ class _BlockColumns:
     def finished(self, first: Ints, order: Ints) -> Blocks:
         """The blocks, with the places in the order given."""
         return Blocks(
-            strings(self.texts),
+            Texts.of(self.texts),
             self.text.array(),
             tuple(self.contexts),
             self.context.array(),
@@ -215,7 +216,7 @@ class _BlockColumns:
             self.n_letters.array(),
             self.n_linked_letters.array(),
             first,
-            self.places.array()[order],
+            gathered(self.places.array(), order),
         )
 
     def links(self, blocks: Blocks) -> Links:
@@ -268,28 +269,38 @@ def links_of(blocks: Blocks, n_links: Codes, **known: Any) -> Links:
     **known
         The other fields of :class:`Links` but ``first``, ``page``, ``place`` and ``at``.
     """
-    sizes = n_links.astype(np.int64)
-    first = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
-    with_links = np.flatnonzero((sizes > 0)[blocks.at]).astype(np.int32)
-    placed, n_placed = blocks.at[with_links], sizes[blocks.at[with_links]]
-    begins = np.cumsum(n_placed) - n_placed
-    at = np.repeat(first[placed] - begins, n_placed) + np.arange(n_placed.sum())
-    place = np.repeat(with_links, n_placed)
-    return Links(first=first, page=blocks.page[place], place=place, at=at.astype(np.int32), **known)
+    first = np.concatenate([np.zeros(1, np.int64), np.cumsum(n_links, dtype=np.int64)])
+    ats, places = Growing(np.int32), Growing(np.int32)
+    for begin in range(0, len(blocks.at), _PLACES_AT_ONCE):
+        placed = blocks.at[begin : begin + _PLACES_AT_ONCE]
+        n_placed = n_links[placed].astype(np.int64)
+        ends = np.cumsum(n_placed)
+        ats.add(np.repeat(first[placed] - ends + n_placed, n_placed) + np.arange(n_placed.sum()))
+        places.add(np.repeat(np.arange(begin, begin + len(placed)), n_placed))
+    place = places.finished()
+    return Links(first=laid_down(first), page=gathered(blocks.page, place), place=place, at=ats.finished(), **known)
 
 
-def strings(texts: Iterable[str]) -> Strings:
-    """Texts as an array of objects."""
-    listed = list(texts)
-    result = np.empty(len(listed), object)
-    result[:] = listed
+def pages_of(first: Ints) -> Codes:
+    """The page of each item, from where the items of each page begin."""
+    result = large_empty(int(first[-1]), np.int32)
+    for begin in range(0, len(first) - 1, _PAGES_AT_ONCE):
+        ends = first[begin : begin + _PAGES_AT_ONCE + 1]
+        result[ends[0] : ends[-1]] = np.repeat(np.arange(begin, begin + len(ends) - 1, dtype=np.int32), np.diff(ends))
+    result.flags.writeable = False
     return result
 
 
 def reordered(counts: ArrayLike, order: Ints) -> tuple[Ints, Ints]:
     """Where each page begins in a column once pages are in order, and from which place of the old column each item comes."""
     sizes = np.asarray(counts, np.int64)
-    begins = np.cumsum(sizes) - sizes
+    moved = np.cumsum(sizes) - sizes
     sizes = sizes[order]
     first = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
-    return first, np.repeat(begins[order] - first[:-1], sizes) + np.arange(first[-1])
+    moved = moved[order] - first[:-1]
+    places = large_empty(int(first[-1]), np.int64)
+    for page in range(0, len(order), _PAGES_AT_ONCE):
+        part = slice(page, page + _PAGES_AT_ONCE)
+        begin, end = first[part][0], first[part.start : part.stop + 1][-1]
+        places[begin:end] = np.repeat(moved[part], sizes[part]) + np.arange(begin, end)
+    return first, places

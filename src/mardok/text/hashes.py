@@ -30,6 +30,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compiled import compiled
+from mardok.large import Growing, laid_down, large_empty
 from mardok.text.distinct import distinct
 from mardok.text.words import clause_signs, letter_kinds
 
@@ -42,7 +43,7 @@ RUN_WORDS = 8
 """Words of the shortest run that counts as shared between pages."""
 _BATCH = 1 << 15
 """Characters handled at once: the arrays stay in the processor's cache."""
-_BLOCKS_AT_ONCE = 1 << 14
+_BLOCKS_AT_ONCE, _WORDS_AT_ONCE = 1 << 14, 1 << 22
 _SLOT_BITS = 20
 _TABLE = 0x10000
 """Code points whose values are looked up: the basic plane."""
@@ -129,8 +130,8 @@ class Corpus:
         clause_first = np.searchsorted(self.clause_offsets, self.offsets)
         n_clauses = np.diff(clause_first)[texts]
         clause_ends = np.concatenate([zero, np.cumsum(n_clauses)])
-        words = np.empty(int(block_offsets[-1]), np.uint64)
-        clauses = np.empty(int(clause_ends[-1]), np.int64)
+        words = large_empty(int(block_offsets[-1]), np.uint64)
+        clauses = large_empty(int(clause_ends[-1]), np.int64)
         for start in range(0, len(texts), _BLOCKS_AT_ONCE):
             part = slice(start, start + _BLOCKS_AT_ONCE)
             of_part = texts[part]
@@ -142,8 +143,17 @@ class Corpus:
             moved = np.repeat(clause_first[of_part] - clause_ends[start:stop], n_clauses[part])
             shift = np.repeat(block_offsets[start:stop] - self.offsets[of_part], n_clauses[part])
             clauses[begin:end] = self.clause_offsets[moved + np.arange(begin, end)] + shift
-        vocabulary = {word: self.vocabulary[word] for word in distinct(words).tolist()}
-        return Corpus(words, block_offsets[first], block_offsets, first, distinct(clauses), vocabulary)
+        words.flags.writeable = clauses.flags.writeable = False
+        vocabulary = {word: self.vocabulary[word] for word in _different(words).tolist()}
+        return Corpus(words, block_offsets[first], laid_down(block_offsets), first, clauses, vocabulary)
+
+
+def _different(words: Hashes) -> Hashes:
+    """Each word once, in order."""
+    result = words[:0]
+    for first in range(0, len(words), _WORDS_AT_ONCE):
+        result = distinct(np.concatenate([result, words[first : first + _WORDS_AT_ONCE]]))
+    return result
 
 
 def corpus_of(texts: Iterable[str]) -> Corpus:
@@ -156,8 +166,8 @@ def corpus_of(texts: Iterable[str]) -> Corpus:
     first_blocks = np.concatenate([zero, np.cumsum(is_block)])[np.concatenate([zero, lines.of_texts])]
     block_offsets = np.concatenate([zero, lines.ends[is_block]])
     clause_offsets = distinct(np.concatenate([lines.clauses, block_offsets[:-1]]))
-    clause_offsets = clause_offsets[clause_offsets < len(lines.words)]  # what follows the last sign is no clause
-    return Corpus(lines.words, lines.text_offsets, block_offsets, first_blocks, clause_offsets, vocabulary.words)
+    clause_offsets = laid_down(clause_offsets[clause_offsets < len(lines.words)])  # what follows the last sign is no clause
+    return Corpus(lines.words, lines.text_offsets, laid_down(block_offsets), first_blocks, clause_offsets, vocabulary.words)
 
 
 def word_hashes(texts: Iterable[str]) -> tuple[Hashes, Offsets]:
@@ -203,9 +213,7 @@ class _Lines:
 
 def _hashed_lines(texts: Iterable[str], vocabulary: _Vocabulary | None = None) -> _Lines:
     """The words of texts; new ones are put into the vocabulary, if there is one."""
-    words: list[Hashes] = []
-    ends: list[Offsets] = []
-    clauses: list[Offsets] = []
+    words, ends, clauses = Growing(np.uint64), Growing(np.int64), Growing(np.int64)
     of_texts, cuts = array("q"), array("q")
     batch: list[str] = []
     size, n_lines, n_words, is_ascii = 0, 0, 0, True
@@ -215,9 +223,9 @@ def _hashed_lines(texts: Iterable[str], vocabulary: _Vocabulary | None = None) -
         result = _Found(text, *hashed_words(text))
         if vocabulary is not None:
             vocabulary.add(result)
-        words.append(result.hashes)
-        ends.append(result.line_ends + n_words)
-        clauses.append(result.clauses + n_words)
+        words.add(result.hashes)
+        ends.add(result.line_ends + n_words)
+        clauses.add(result.clauses + n_words)
         return n_words + len(result.hashes)
 
     for text in texts:
@@ -235,11 +243,11 @@ def _hashed_lines(texts: Iterable[str], vocabulary: _Vocabulary | None = None) -
     if batch:
         hash_batch()
     return _Lines(
-        np.concatenate([np.zeros(0, np.uint64), *words]),
-        np.concatenate([np.zeros(0, np.int64), *ends]),
+        words.finished(),
+        ends.finished(),
         np.array(of_texts, np.int64),
         np.array(cuts, np.int64),
-        np.concatenate([np.zeros(0, np.int64), *clauses]),
+        clauses.finished(),
     )
 
 

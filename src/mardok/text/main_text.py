@@ -200,7 +200,7 @@ def _folders(pages: Sequence[Page]) -> Ints:
 def _say_the_title(blocks: Blocks, pages: Sequence[Page], page: Codes, at: Codes) -> NDArray[np.bool_]:
     """Whether blocks say most of the title of their page, and nothing else."""
     titles = [page.title for page in pages]
-    long, lengths = (np.fromiter(map(len, listed), np.int64, len(listed)) for listed in (titles, blocks.texts))
+    long, lengths = np.fromiter(map(len, titles), np.int64, len(titles)), blocks.lengths
     text = blocks.text[at]
     result = (lengths[text] > 0) & (lengths[text] <= long[page]) & (lengths[text] >= _TITLE_SHARE * long[page])
     asked = np.flatnonzero(result)

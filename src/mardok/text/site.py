@@ -18,6 +18,7 @@ from mardok.extract.batch import Numbers
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Page
 from mardok.kept import KeptParts, Tables
+from mardok.large import gathered, laid_down
 from mardok.settings import Settings
 from mardok.text.columns import Blocks, Codes, Columns, Images, Links
 from mardok.text.hashes import Corpus, corpus_of
@@ -99,9 +100,9 @@ def site_of(columns: Columns, settings: Settings, kept: KeptParts | None = None)
         links,
         columns.images,
         words.reasons,
-        target_of_url[links.placed_url],
-        ~words.reasons.is_main[links.place],
-        main_places,
+        gathered(gathered(target_of_url, links.url), links.at),
+        gathered(~words.reasons.is_main, links.place),
+        laid_down(main_places),
         words.text_hashes,
         words.corpus,
     )

@@ -10,7 +10,7 @@ but for the words in it that name or describe something, such as "free" or "home
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from hashlib import blake2b
@@ -21,6 +21,7 @@ import snowballstemmer
 from numpy.typing import NDArray
 
 from mardok.extract.language import function_words
+from mardok.large import gathered, large_empty, stretches
 from mardok.text.distinct import distinct
 from mardok.text.hashes import Corpus, Hashes
 from mardok.text.known_hashes import KnownHashes
@@ -134,18 +135,20 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
     stop_words : collection of str
         Folded words that are function words in any language.
     """
-    number = np.empty(len(corpus.words), np.int32)
-    is_function = np.zeros(len(corpus.words), bool)
+    number = large_empty(len(corpus.words), np.int32)
+    is_function = large_empty(len(corpus.words), bool)
     names = sorted(set(languages))
     of_text = np.array([names.index(language) for language in languages], np.int64)
     parts = []
     n_stems = 0
     for code, language in enumerate(names):
         texts = np.flatnonzero(of_text == code)
-        places = _words_of(corpus, texts)
-        words = corpus.words[places]
         # Sorting the vocabulary is quicker than finding out which words a language uses, where there is only one.
-        different = np.array(sorted(corpus.vocabulary), np.uint64) if len(names) == 1 else distinct(words)
+        different = np.array(sorted(corpus.vocabulary), np.uint64)
+        if len(names) > 1:
+            different = different[:0]
+            for places in _words_of(corpus, texts):
+                different = distinct(np.concatenate([different, corpus.words[places]]))
         written = [corpus.vocabulary[word] for word in different.tolist()]
         hashes = stem_hashes(written, language)
         known = distinct(hashes)
@@ -155,23 +158,25 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
         functions = plain_words(language)
         of_function = np.array([word in functions or word in stop_words for word in written], bool)
         sought = KnownHashes(different)
-        for first in range(0, len(words), _WORDS_AT_ONCE):
-            part = slice(first, first + _WORDS_AT_ONCE)
-            at, its = sought.numbers(words[part]), part if isinstance(places, slice) else places[part]
-            number[its], is_function[its] = stem_of[at], of_function[at]
+        for places in _words_of(corpus, texts):
+            at = sought.numbers(corpus.words[places])
+            number[places], is_function[places] = stem_of[at], of_function[at]
     # Languages have stems in common.
     every = np.concatenate([np.zeros(0, np.uint64), *parts])
     once = distinct(every)
-    return Stemmed(corpus, np.searchsorted(once, every).astype(np.int32)[number], once, is_function, tuple(names))
+    return Stemmed(corpus, gathered(np.searchsorted(once, every).astype(np.int32), number), once, is_function, tuple(names))
 
 
-def _words_of(corpus: Corpus, texts: NDArray[np.int64]) -> NDArray[np.int64] | slice:
-    """Places of the words of some texts."""
-    if len(texts) == corpus.n_texts:
-        return slice(None)
-    lengths = corpus.n_words[texts]
-    begins = np.cumsum(lengths) - lengths
-    return np.repeat(corpus.offsets[:-1][texts] - begins, lengths) + np.arange(lengths.sum())
+def _words_of(corpus: Corpus, texts: NDArray[np.int64]) -> Iterator[NDArray[np.int64] | slice]:
+    """Places of the words of some texts, some at a time."""
+    offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(corpus.n_words[texts])])
+    for first, last in stretches(offsets, _WORDS_AT_ONCE):
+        ends = offsets[first : last + 1]
+        if len(texts) == corpus.n_texts:
+            yield slice(ends[0], ends[-1])
+        else:
+            moved = np.repeat(corpus.offsets[texts[first:last]] - ends[:-1], np.diff(ends))
+            yield moved + np.arange(ends[0], ends[-1])
 
 
 def is_bare(word: str) -> bool:

@@ -1,0 +1,405 @@
+"""Arrays and texts as large as a site.
+
+In:  numbers, and texts as bytes.
+Out: the same as arrays; with a working folder they lie in files there, which are mapped: the system holds in memory what is
+     at hand of them, and writes the rest to disk.
+
+Such a file has no name: whatever happens, nothing of it is left. What lies there is made once and only read afterwards, by
+processes that are forked, too.
+"""
+
+from __future__ import annotations
+
+import mmap
+import os
+import tempfile
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from itertools import pairwise
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, BinaryIO, overload
+
+import numpy as np
+import xxhash
+from numpy.typing import ArrayLike, DTypeLike, NDArray
+
+from mardok.errors import FolderError
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+_LEAST_BYTES = 1 << 20
+"""From how many bytes on an array lies in a file: each takes a few pages of memory of its own."""
+_ITEMS_AT_ONCE, _TEXTS_AT_ONCE = 1 << 16, 1 << 10
+_SORTED_AT_ONCE, _COUNTED_AT_ONCE = 1 << 24, 1 << 20
+_folders: list[Path] = []
+
+
+@contextmanager
+def large_arrays_in(folder: Path | None) -> Iterator[None]:
+    """Lay large arrays into files of a folder meanwhile; in memory, if it is None."""
+    if folder is None:
+        yield
+        return
+    _folders.append(folder)
+    try:
+        yield
+    finally:
+        _folders.remove(folder)
+
+
+def large_empty(n: int, dtype: DTypeLike) -> NDArray[Any]:
+    """An array to be filled.
+
+    Raises
+    ------
+    FolderError
+        If the disk does not take it.
+    """
+    n_bytes = n * np.dtype(dtype).itemsize
+    if not _folders or n_bytes < _LEAST_BYTES:
+        return np.empty(n, dtype)
+    folder = _folders[-1]
+    try:
+        with tempfile.TemporaryFile(dir=folder) as file:
+            # Reserved first: a disk that is full when a mapped array is written to would end the process.
+            if hasattr(os, "posix_fallocate"):
+                os.posix_fallocate(file.fileno(), 0, n_bytes)
+            else:
+                file.truncate(n_bytes)
+            return np.frombuffer(mmap.mmap(file.fileno(), n_bytes), dtype)
+    except OSError as error:
+        raise _no_room(folder, n_bytes, error) from error
+
+
+def laid_down(array: NDArray[Any]) -> NDArray[Any]:
+    """An array that is only read from now on."""
+    if not _folders or array.nbytes < _LEAST_BYTES:
+        return array
+    result = large_empty(len(array), array.dtype)
+    result[:] = array
+    result.flags.writeable = False
+    return result
+
+
+def gathered(array: NDArray[Any], at: NDArray[np.integer]) -> NDArray[Any]:
+    """``array[at]``, as an array that is only read from now on."""
+    if not _folders or len(at) * array.itemsize < _LEAST_BYTES:
+        return np.asarray(array[at])
+    result = large_empty(len(at), array.dtype)
+    for first in range(0, len(at), _ITEMS_AT_ONCE):
+        result[first : first + _ITEMS_AT_ONCE] = array[at[first : first + _ITEMS_AT_ONCE]]
+    result.flags.writeable = False
+    return result
+
+
+def kept_where(array: NDArray[Any], is_kept: NDArray[np.bool_]) -> NDArray[Any]:
+    """``array[is_kept]``, as an array that is only read from now on."""
+    if not _folders or array.nbytes < _LEAST_BYTES:
+        return np.asarray(array[is_kept])
+    growing = Growing(array.dtype)
+    for first in range(0, len(array), _ITEMS_AT_ONCE):
+        part = slice(first, first + _ITEMS_AT_ONCE)
+        growing.add(array[part][is_kept[part]])
+    return growing.finished()
+
+
+def stretches(offsets: NDArray[np.int64], n_items: int) -> Iterator[tuple[int, int]]:
+    """Some rows at a time, by the first and the one after the last: as many as have so many items, or one that has more.
+
+    Parameters
+    ----------
+    offsets : ndarray of int64, shape (n_rows + 1,)
+        Where the items of each row begin.
+    """
+    first, n_rows = 0, len(offsets) - 1
+    while first < n_rows:
+        last = max(int(np.searchsorted(offsets, offsets[first] + n_items, side="right")) - 1, first + 1)
+        yield first, last
+        first = last
+
+
+def places_where(array: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Where something holds, in order: as :func:`numpy.flatnonzero` tells, as an array that is only read from now on."""
+    if not _folders or len(array) < _LEAST_BYTES:
+        return np.flatnonzero(array)
+    growing = Growing(np.int64)
+    for first in range(0, len(array), _COUNTED_AT_ONCE):
+        growing.add(np.flatnonzero(array[first : first + _COUNTED_AT_ONCE]) + first)
+    return growing.finished()
+
+
+def n_of_each(numbers: NDArray[np.integer], least: int = 0) -> NDArray[np.int64]:
+    """How often each number stands there, as :func:`numpy.bincount` tells, without a copy of all of them.
+
+    Parameters
+    ----------
+    least : int
+        Numbers that are told of at least.
+    """
+    result = np.zeros(max(least, int(numbers.max(initial=-1)) + 1), np.int64)
+    for first in range(0, len(numbers), _COUNTED_AT_ONCE):
+        part = numbers[first : first + _COUNTED_AT_ONCE]
+        low = int(part.min())
+        counts = np.bincount(part - low)
+        result[low : low + len(counts)] += counts
+    return result
+
+
+def sorted_in_parts(pieces: Iterable[NDArray[np.uint64]], most: int) -> Iterator[NDArray[np.uint64]]:
+    """Numbers in order, a range of them at a time; numbers that agree in their upper bits are in one range.
+
+    Parameters
+    ----------
+    pieces : iterable of ndarray of uint64
+        The numbers, in pieces; hashes, whose upper bits are spread.
+    most : int
+        How many they are at most.
+    """
+    if not _folders or most <= _SORTED_AT_ONCE:
+        numbers, end = np.empty(most, np.uint64), 0
+        for piece in pieces:
+            numbers[end : end + len(piece)] = piece
+            end += len(piece)
+        numbers = numbers[:end]
+        numbers.sort()
+        yield numbers
+        return
+    bits = (most // _SORTED_AT_ONCE).bit_length()
+    bounds = np.arange(1, 1 << bits, dtype=np.uint64) << np.uint64(64 - bits)
+    ranges = [Growing(np.uint64) for _ in range(1 << bits)]
+    for piece in pieces:
+        ordered = np.sort(piece)
+        for growing, its in zip(ranges, np.split(ordered, np.searchsorted(ordered, bounds)), strict=True):
+            growing.add(its.copy())  # a part of it would hold all of the piece
+    for number, growing in enumerate(ranges):
+        ranges[number] = Growing(np.uint64)  # its file goes when it has been sorted
+        yield np.sort(growing.finished())
+
+
+class Growing:
+    """An array of which one piece comes after the other."""
+
+    def __init__(self, dtype: DTypeLike) -> None:
+        self._dtype = np.dtype(dtype)
+        self._pieces: list[NDArray[Any]] = []
+        self._n_bytes = 0
+        self._file: BinaryIO | None = None
+
+    def add(self, piece: ArrayLike) -> None:
+        """Add a piece."""
+        numbers = np.ascontiguousarray(piece, self._dtype)
+        self._pieces.append(numbers)
+        self._n_bytes += numbers.nbytes
+        if _folders and self._n_bytes >= _LEAST_BYTES:
+            self._write()
+
+    def _write(self) -> None:
+        folder = _folders[-1]
+        try:
+            if self._file is None:
+                self._file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115 it is open for as long as it grows
+            for piece in self._pieces:
+                self._file.write(piece.data)
+        except OSError as error:
+            raise _no_room(folder, self._n_bytes, error) from error
+        self._pieces, self._n_bytes = [], 0
+
+    def finished(self) -> NDArray[Any]:
+        """The array, which is only read from now on."""
+        if self._file is None:
+            return np.concatenate(self._pieces) if self._pieces else np.zeros(0, self._dtype)
+        self._write()
+        with self._file as file:
+            file.flush()
+            return np.frombuffer(mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ), self._dtype)
+
+
+class Texts(Sequence[str]):
+    """Texts as bytes, one after the other: each is made when it is asked for.
+
+    Parameters
+    ----------
+    raw : ndarray of uint8
+        The texts in UTF-8; a page may hold halves of surrogate pairs, which stand there as such.
+    ends : ndarray of int64, shape (n_texts + 1,)
+        Where each text begins.
+
+    Examples
+    --------
+    >>> texts = Texts.of(["violin", "", "琴"])
+    >>> texts[2], texts[np.array([2, 0])].tolist(), texts.lengths.tolist()
+    ('琴', ['琴', 'violin'], [6, 0, 1])
+    """
+
+    def __init__(self, raw: NDArray[np.uint8], ends: NDArray[np.int64]) -> None:
+        self._raw, self._ends = raw, ends
+
+    @classmethod
+    def of(cls, texts: Iterable[str]) -> Texts:
+        """These texts."""
+        growing = GrowingTexts()
+        growing.add(texts)
+        return growing.finished()
+
+    @classmethod
+    def stored(cls, array: pa.LargeBinaryArray) -> Texts:
+        """Those that Arrow has as bytes."""
+        _, offsets, raw = array.buffers()
+        ends = np.frombuffer(offsets, np.int64)[array.offset : array.offset + len(array) + 1]
+        return cls(np.frombuffer(raw if raw is not None else b"", np.uint8), ends if len(ends) else np.zeros(1, np.int64))
+
+    def __len__(self) -> int:
+        return len(self._ends) - 1
+
+    @overload
+    def __getitem__(self, at: int) -> str: ...
+    @overload
+    def __getitem__(self, at: slice | NDArray[Any]) -> Any: ...
+    def __getitem__(self, at: Any) -> Any:
+        if isinstance(at, (int, np.integer)):
+            return _text(self.bytes_of(int(at) + len(self) * int(at < 0)))
+        numbers = np.arange(len(self))[at]
+        result = np.empty(len(numbers), object)
+        result[:] = [_text(self.bytes_of(number)) for number in numbers.tolist()]
+        return result
+
+    def __iter__(self) -> Iterator[str]:
+        for first in range(0, len(self), _TEXTS_AT_ONCE):
+            ends = self._ends[first : first + _TEXTS_AT_ONCE + 1]
+            raw = self._raw[ends[0] : ends[-1]].tobytes()
+            bounds = pairwise((ends - ends[0]).tolist())
+            if raw.isascii():
+                together = raw.decode("ascii")
+                yield from (together[begin:end] for begin, end in bounds)
+            else:
+                yield from (_text(raw[begin:end]) for begin, end in bounds)
+
+    def bytes_of(self, number: int) -> bytes:
+        """One text as it is stored."""
+        if not 0 <= number < len(self):
+            raise IndexError(number)
+        return self._raw[self._ends[number] : self._ends[number + 1]].tobytes()
+
+    def tolist(self) -> list[str]:
+        """All of them."""
+        return list(self)
+
+    @property
+    def lengths(self) -> NDArray[np.int64]:
+        """Characters of each."""
+        return np.fromiter(map(len, self), np.int64, len(self))
+
+    def digests(self, seed: int) -> NDArray[np.uint64]:
+        """128 bits for each, shape (n_texts, 2)."""
+        raw, bounds = self._raw.data, pairwise(self._ends.tolist())
+        told = b"".join(xxhash.xxh3_128_digest(raw[begin:end], seed) for begin, end in bounds)
+        return np.frombuffer(told, np.uint64).reshape(-1, 2)
+
+    def selected(self, numbers: NDArray[np.int64]) -> Texts:
+        """Some of them, in this order."""
+        sizes = np.diff(self._ends)[numbers]
+        ends = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
+        raw = large_empty(int(ends[-1]), np.uint8)
+        for first in range(0, len(numbers), _TEXTS_AT_ONCE):
+            part = slice(first, first + _TEXTS_AT_ONCE)
+            begins, its = self._ends[numbers[part]], sizes[part]
+            places = np.repeat(begins - (ends[:-1][part] - ends[first]), its) + np.arange(its.sum())
+            raw[ends[first] : ends[first] + len(places)] = self._raw[places]
+        raw.flags.writeable = False
+        return Texts(raw, laid_down(ends))
+
+    def as_bytes(self) -> pa.LargeBinaryArray:
+        """As Arrow stores them."""
+        import pyarrow as pa
+
+        return pa.LargeBinaryArray.from_buffers(
+            pa.large_binary(), len(self), [None, pa.py_buffer(np.ascontiguousarray(self._ends)), pa.py_buffer(self._raw)]
+        )
+
+    def as_strings(self) -> pa.LargeStringArray:
+        """As Arrow stores text: what is no valid UTF-8 is replaced."""
+        import pyarrow as pa
+
+        try:
+            return self.as_bytes().cast(pa.large_string())
+        except pa.ArrowInvalid:
+            return pa.array((text.encode("utf-8", "replace").decode() for text in self), pa.large_string())
+
+
+class GrowingTexts:
+    """Texts of which some come after the others."""
+
+    def __init__(self) -> None:
+        self._raw, self._sizes = Growing(np.uint8), Growing(np.int64)
+
+    def add(self, texts: Iterable[str]) -> None:
+        """Add texts."""
+        if isinstance(texts, Texts):
+            self._raw.add(texts._raw[texts._ends[0] : texts._ends[-1]])
+            self._sizes.add(np.diff(texts._ends))
+            return
+        each = [text.encode("utf-8", "surrogatepass") for text in texts]
+        self._raw.add(np.frombuffer(b"".join(each), np.uint8))
+        self._sizes.add(np.fromiter(map(len, each), np.int64, len(each)))
+
+    def finished(self) -> Texts:
+        """All of them."""
+        sizes = self._sizes.finished()
+        ends = large_empty(len(sizes) + 1, np.int64)
+        ends[0] = 0
+        np.cumsum(sizes, out=ends[1:])
+        ends.flags.writeable = False
+        return Texts(self._raw.finished(), ends)
+
+
+class United:
+    """The different texts of several columns.
+
+    They are told apart by 128 bits of a hash whose seed nobody can know before, so that no page can be written to have that
+    of another text.
+
+    Examples
+    --------
+    >>> united = United()
+    >>> united.add(Texts.of(["violin", "cello"])), united.add(Texts.of(["bow", "violin"]))
+    (0, 2)
+    >>> texts, number = united.finished()
+    >>> texts.tolist(), number.tolist()
+    (['violin', 'cello', 'bow'], [0, 1, 2, 0])
+    """
+
+    def __init__(self) -> None:
+        self._texts, self._digests = GrowingTexts(), Growing(np.uint64)
+        self._seed = int.from_bytes(os.urandom(8), "little")
+        self._n_texts = 0
+
+    def add(self, column: Texts) -> int:
+        """Add a column; how many texts were added before."""
+        begin = self._n_texts
+        self._texts.add(column)
+        self._digests.add(column.digests(self._seed).ravel())
+        self._n_texts += len(column)
+        return begin
+
+    def finished(self) -> tuple[Texts, NDArray[np.int32]]:
+        """Each text once, in the order in which they come first, and the number of each that was added."""
+        digests = self._digests.finished().reshape(-1, 2)
+        order = np.lexsort((digests[:, 1], digests[:, 0]))  # stable: the first of equal ones comes first
+        is_first = np.ones(len(order), bool)
+        is_first[1:] = (digests[order[1:]] != digests[order[:-1]]).any(axis=1)
+        firsts = order[is_first]
+        by_place = np.argsort(firsts, kind="stable")
+        rank = np.empty(len(firsts), np.int32)
+        rank[by_place] = np.arange(len(firsts), dtype=np.int32)
+        numbers = np.empty(len(order), np.int32)
+        numbers[order] = rank[np.cumsum(is_first) - 1]
+        return self._texts.finished().selected(firsts[by_place]), laid_down(numbers)
+
+
+def _text(raw: bytes) -> str:
+    return raw.decode("utf-8", "surrogatepass")
+
+
+def _no_room(folder: Path, n_bytes: int, error: OSError) -> FolderError:
+    return FolderError(f"{folder}: has no room for {n_bytes / 1e9:.1f} GB: {error.strerror or error}")
