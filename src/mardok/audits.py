@@ -19,7 +19,7 @@ from mardok.errors import SelectionError, UnknownPageError
 from mardok.meta import AuditMeta, read_meta
 from mardok.sentences import counted, path_of, sentence
 from mardok.sheets import PageSheet
-from mardok.store import FolderStore, TableStore
+from mardok.store import FolderStore, MadeStore, TableStore
 from mardok.urls import normal_url
 
 if TYPE_CHECKING:
@@ -182,7 +182,8 @@ class Audit:
 
         report = begin(lambda: report_html(self.tables, self.meta), jobs)
         keep = self.kept.write if self.kept is not None else None
-        write_folder(Path(path), self.tables, self.meta.text, {"report.html": report}, keep)
+        filed = self.tables.files if isinstance(self.tables, MadeStore) else None
+        write_folder(Path(path), self.tables, self.meta.text, {"report.html": report}, keep, filed)
 
     def _repr_html_(self) -> str:
         from mardok.deliver.notebook import audit_html  # only where a notebook asks for it

@@ -21,9 +21,9 @@ import shutil
 import sys
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, TextIO
+from typing import TYPE_CHECKING, BinaryIO, TextIO
 
 from mardok.errors import FolderError
 from mardok.locks import BusyError, sole_right
@@ -35,6 +35,7 @@ from mardok.vocabulary import GainUnit
 
 if TYPE_CHECKING:
     import pandas as pd
+    import pyarrow as pa
 
 log = logging.getLogger(__name__)
 _SET_ASIDE = "-old"
@@ -42,7 +43,6 @@ _HERE, _EXCHANGE = -100, 2
 """``AT_FDCWD`` and ``RENAME_EXCHANGE`` (``linux/fs.h``)."""
 _unfinished: set[Path] = set()
 _PAGES_AT_ONCE, _ROWS_AT_ONCE = 1 << 10, 1 << 16
-"""Rows of a Parquet file that are read together: a question about one page reads no more than it must."""
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")
 _MARKS = ("'", "=", "+", "-", "@")
 """With what text begins that a spreadsheet may run, but for signs that are not printed."""
@@ -81,6 +81,7 @@ def write_folder(
     meta: str,
     texts: Mapping[str, Callable[[], str]],
     keep: Callable[[Path], None] | None = None,
+    filed: Mapping[str, Path | bytes] | None = None,
 ) -> None:
     """Write an audit folder beside its place, then put it there.
 
@@ -96,6 +97,8 @@ def write_folder(
         Further files, name to what gives the contents; asked for when the tables are written.
     keep : callable, optional
         Writes what the next audit need not make again.
+    filed : mapping of str to Path or bytes, optional
+        Of some of the tables the file they stand in, or what would stand in it: :func:`write_filed` has written it.
 
     Raises
     ------
@@ -105,13 +108,18 @@ def write_folder(
     check_replaceable(folder)
     with rare_search_for_cycles(), _replacing(folder) as sibling:
         (sibling / "data").mkdir()
-        for name, frame in tables.items():
-            TABLES[name].check(frame)
-            _write_parquet(
-                sibling / "data" / f"{name}.parquet", frame, _PAGES_AT_ONCE if name == PAGES.name else _ROWS_AT_ONCE
-            )
-            if TABLES[name].csv:
-                write_csv(sibling / f"{name}.csv", TABLES[name], frame)
+        for name in tables:
+            place = sibling / "data" / f"{name}.parquet"
+            known = (filed or {}).get(name)
+            if isinstance(known, Path):
+                shutil.copyfile(known, place)
+            elif known is not None:
+                place.write_bytes(known)
+            else:
+                with place.open("wb") as file:
+                    write_filed(file, TABLES[name], [tables[name]])
+                if TABLES[name].csv:
+                    write_csv(sibling / f"{name}.csv", TABLES[name], tables[name])
             give_back_memory()
         for name, contents in texts.items():
             (sibling / name).write_text(contents(), "utf-8", newline="\n")
@@ -278,21 +286,55 @@ def _exchanged(one: Path, other: Path) -> bool:
     return rename is not None and not rename(_HERE, os.fsencode(one), _HERE, os.fsencode(other), _EXCHANGE)
 
 
-def _write_parquet(path: Path, frame: pd.DataFrame, rows_at_once: int) -> None:
-    """Write a table as Parquet, so many rows together, with the names that occur among these and no others."""
+def rows_at_once(table: Table) -> int:
+    """Rows of a Parquet file that are read together: a question about one page reads no more than it must."""
+    return _PAGES_AT_ONCE if table.name == PAGES.name else _ROWS_AT_ONCE
+
+
+def write_filed(file: BinaryIO, table: Table, parts: Iterable[pd.DataFrame]) -> None:
+    """Write a table as Parquet.
+
+    Parameters
+    ----------
+    parts : iterable of DataFrame
+        The rows in order, all or a multiple of :func:`rows_at_once` at a time; one without rows, if there are none at all.
+
+    Raises
+    ------
+    ValueError
+        If they are not as the table declares them.
+    """
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    stored = pa.Table.from_pandas(frame, preserve_index=False)
-    with path.open("wb") as file, pq.ParquetWriter(file, stored.schema) as writer:
-        for first in range(0, max(len(frame), 1), rows_at_once):
-            part = stored.slice(first, rows_at_once)
-            for at, column in enumerate(part.schema):
-                if pa.types.is_dictionary(column.type):
-                    # Arrow would write all names of the table with each group of rows.
-                    names = part.column(at).cast(column.type.value_type).combine_chunks().dictionary_encode()
-                    part = part.set_column(at, column, names.cast(column.type))
-            writer.write_table(part, row_group_size=rows_at_once)
+    n_rows = rows_at_once(table)
+    with ExitStack() as closing:
+        writer, before = None, None
+        for frame in parts:
+            table.check(frame)
+            if before is not None:
+                if frame.empty:
+                    continue
+                table.check_order(before, frame)
+            before = frame.iloc[-1:]
+            stored = pa.Table.from_pandas(frame, preserve_index=False)
+            for first in range(0, max(len(frame), 1), n_rows):
+                part = _with_own_names(stored.slice(first, n_rows))
+                if writer is None:
+                    writer = closing.enter_context(pq.ParquetWriter(file, part.schema))
+                writer.write_table(part, row_group_size=n_rows)
+
+
+def _with_own_names(part: pa.Table) -> pa.Table:
+    """Rows of a table with the names that occur among them: Arrow would write all of the table with each group of rows."""
+    import pyarrow as pa
+
+    names_of = pa.dictionary(pa.int32(), pa.large_string())
+    for at, column in enumerate(part.schema):
+        if pa.types.is_dictionary(column.type):
+            names = part.column(at).cast(column.type.value_type).combine_chunks().dictionary_encode()
+            part = part.set_column(at, column.with_type(names_of), names.cast(names_of))
+    return part
 
 
 def write_csv(path: Path, table: Table, frame: pd.DataFrame) -> None:

@@ -13,6 +13,7 @@ from there.
 
 from __future__ import annotations
 
+import io
 import json
 import logging
 import os
@@ -22,7 +23,7 @@ import sys
 import tempfile
 import threading
 import weakref
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version
@@ -34,11 +35,12 @@ import xxhash
 from numpy.typing import NDArray
 
 from mardok.errors import FolderError
-from mardok.folder import goes_if_interrupted
+from mardok.folder import goes_if_interrupted, write_filed
 from mardok.large import Growing, GrowingTexts, Texts
 from mardok.locks import BusyError, sole_right
 from mardok.meta import FORMAT
 from mardok.processes import is_running
+from mardok.store import FileStore
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -84,14 +86,15 @@ class KeptParts:
         """Where the files of these parts lie."""
         self._keys: dict[str, str] = {}
         self._stays = work is not None
-        if work is not None:
-            self._room: Path | None = work / _PARTS
-            self._earlier.insert(0, _Earlier(work / _PARTS))
-            return
         # Made here, and not by a process that is forked: its folder would go when that has ended.
-        self._room = _new_room()
-        if self._room is not None:
-            weakref.finalize(self, _remove, self._room, os.getpid())
+        own = _new_room(work or Path(tempfile.gettempdir()))
+        if own is not None:
+            weakref.finalize(self, _remove, own, os.getpid())
+        self.filed = FiledTables(own)
+        """The large tables of the audit at hand."""
+        self._room = work / _PARTS if work is not None else own
+        if work is not None:
+            self._earlier.insert(0, _Earlier(work / _PARTS))
 
     @classmethod
     def carried(cls, folder: Path) -> KeptParts:
@@ -359,14 +362,55 @@ def _files_of(name: str, stated: Mapping[str, Any]) -> list[str]:
     return [*(_file_name(name, table) for table in stated["tables"]), f"{name}{_TOLD}"]
 
 
-def _new_room() -> Path | None:
-    """A temporary folder that goes with this process, None if there is no place; what killed ones left behind goes now."""
-    for other in Path(tempfile.gettempdir()).glob(f"{_ROOM}*"):
+class FiledTables:
+    """Tables of an audit that are written as soon as they are made, since they are large.
+
+    Parameters
+    ----------
+    room : Path or None
+        A folder for them; what has no place there is held in memory, as it would stand in the file.
+    """
+
+    def __init__(self, room: Path | None) -> None:
+        self._room = room
+        self._files: dict[str, Path | bytes] = {}
+
+    def file(self, table: Table, make: Callable[[], Iterable[pd.DataFrame]]) -> None:
+        """Write a table.
+
+        Parameters
+        ----------
+        make : callable
+            Gives its rows, as :func:`mardok.folder.write_filed` asks for them.
+        """
+        if self._room is not None:
+            place = self._room / f"{table.name}.parquet"
+            try:
+                with place.open("wb") as file:
+                    write_filed(file, table, make())
+                self._files[table.name] = place
+                return
+            except OSError as error:
+                place.unlink(missing_ok=True)
+                log.warning("%s: has no room for %s: %s", self._room, table.name, error.strerror or error)
+        held = io.BytesIO()
+        write_filed(held, table, make())
+        self._files[table.name] = held.getvalue()
+
+    @property
+    def store(self) -> FileStore:
+        """What has been written."""
+        return FileStore(self._room or Path(), dict(self._files))
+
+
+def _new_room(parent: Path) -> Path | None:
+    """A folder that goes with this process, None if there is no place; what killed ones left behind goes now."""
+    for other in parent.glob(f"{_ROOM}*"):
         process = other.name.removeprefix(_ROOM).partition("-")[0]
         if process.isdecimal() and not is_running(int(process)):
             shutil.rmtree(other, ignore_errors=True)
     try:
-        result = Path(tempfile.mkdtemp(prefix=f"{_ROOM}{os.getpid()}-"))
+        result = Path(tempfile.mkdtemp(prefix=f"{_ROOM}{os.getpid()}-", dir=parent))
     except OSError as error:
         log.warning("nothing is kept for the next audit: %s", error.strerror or error)
         return None

@@ -14,9 +14,7 @@ from os import PathLike, fspath
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
 import pandas as pd
-from numpy.typing import NDArray
 
 from mardok.audits import Audit
 from mardok.compare.fingerprints import all_fingerprints
@@ -47,13 +45,13 @@ from mardok.proofing.texts import texts_of_site
 from mardok.renewal import renewed
 from mardok.settings import Settings
 from mardok.sources.opening import resolved_sources
-from mardok.store import MemoryStore
+from mardok.store import MadeStore
 from mardok.tables import FINGERPRINTS, UNREAD
 from mardok.tasks.cluster import cluster_of
 from mardok.tasks.runners import Processes
 from mardok.text.furniture_parts import furniture_table
 from mardok.text.site import Site, site_of
-from mardok.text.site_tables import site_tables
+from mardok.text.site_tables import alternates_table, file_site_tables
 from mardok.vocabulary import CheckId
 
 if TYPE_CHECKING:
@@ -185,6 +183,14 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     # A dictionary is opened in a process of its own, which one that works beside another may not begin.
     proof_jobs = 1 if settings.proof.spelling else jobs
     proofreading = begin(lambda: (proofread(texts, told, settings.proof, kept), kept.made), proof_jobs)
+    file_site_tables(site.without_words, attribution.words.boilerplate_blocks, kept.filed)
+    kept.filed.file(
+        FINGERPRINTS,
+        lambda: (
+            FINGERPRINTS.frame({"hash": hashes, "page": pages})
+            for hashes, pages in all_fingerprints(site.corpus, copies.rows)
+        ),
+    )
     tables = _site_tables(site, facts, attribution, rivals, PageFindings(promises, attribution, phrases, thin))
     proof, made = proofreading()
     kept.take(made)
@@ -207,7 +213,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     }
     meta = _meta(files, inputs, settings, counts, is_rendered=facts.is_rendered)
     meta = meta.model_copy(update={"not_computed": {**meta.not_computed, **proof.not_computed}})
-    return Audit(MemoryStore(tables), meta, kept)
+    return Audit(MadeStore(tables, kept.filed.store), meta, kept)
 
 
 def _site_tables(
@@ -215,11 +221,9 @@ def _site_tables(
 ) -> dict[str, pd.DataFrame]:
     """The tables that the plan has no part in, by name."""
     copies = attribution.copies
-    # Those of blocks and links are the largest, and what is needed to make one goes before the next is made.
-    shown = site.without_words
     return {
-        **site_tables(shown, attribution.words.boilerplate_blocks),
-        "furniture": furniture_table(shown),
+        "alternates": alternates_table(site),
+        "furniture": furniture_table(site),
         "pages": pages_table(site, facts, findings),
         "groups": groups_table(site, [*(group.table_row for group in copies.grouping.groups), *rivals.rows], facts.strength),
         "pairs": pairs_table(site, copies.kept),
@@ -227,15 +231,8 @@ def _site_tables(
         "unanswered": rivals.unanswered,
         "positions": positions_table(rivals.rivalries, facts.demand),
         **attribution.tables,
-        "fingerprints": _fingerprints_table(site, copies.rows),
         "unread": UNREAD.frame((row.source, row.place, row.url, row.reason) for row in facts.unread),
     }
-
-
-def _fingerprints_table(site: Site, rows: NDArray[np.int64]) -> pd.DataFrame:
-    """What other texts are compared with the pages by."""
-    hashes, pages = all_fingerprints(site.corpus, rows)
-    return FINGERPRINTS.frame({"hash": hashes, "page": pages})
 
 
 def _meta(files: InputFiles, inputs: Inputs, settings: Settings, counts: dict[str, Any], *, is_rendered: bool) -> AuditMeta:

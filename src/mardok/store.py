@@ -9,6 +9,7 @@ Parquet keeps of each.
 
 from __future__ import annotations
 
+import io
 from abc import abstractmethod
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -29,12 +30,16 @@ Columns = dict[str, list[Any]]
 """Some rows of a table, by column; None where a cell is missing."""
 Wanted = Sequence[str] | Callable[[str], bool]
 """Which cells of a column of text are wanted; see :meth:`TableStore.matching`."""
+Choice = Callable[..., NDArray[np.bool_]]
 _PAGE = "page"
 _GROUPS_AT_ONCE = 16
 
 
 class TableStore(Mapping[str, "pd.DataFrame"]):
     """Tables by name, as :data:`mardok.tables.TABLES` declares them; what it gives may not be changed."""
+
+    def __contains__(self, table: object) -> bool:
+        return any(table == name for name in self)  # no table is read for that
 
     @abstractmethod
     def column(self, table: str, name: str) -> NDArray[Any]:
@@ -98,6 +103,22 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
             Rows of the pages.
         names : sequence of str
             Columns; that of the page among them.
+        """
+
+    @abstractmethod
+    def chosen(self, table: str, names: Sequence[str], by: Sequence[str], is_wanted: Choice) -> Columns:
+        """Some cells of the rows of a table that are wanted.
+
+        Parameters
+        ----------
+        table : str
+            Name of the table.
+        names : sequence of str
+            Columns.
+        by : sequence of str
+            Columns of numbers that decide.
+        is_wanted : callable
+            Tells of these, some rows at a time, which rows are wanted.
         """
 
     @abstractmethod
@@ -188,6 +209,10 @@ class MemoryStore(TableStore):
         at = np.flatnonzero(np.isin(self._frames[table][_PAGE].to_numpy(), pages))
         return self.rows(table, at, names)
 
+    def chosen(self, table: str, names: Sequence[str], by: Sequence[str], is_wanted: Choice) -> Columns:
+        at = np.flatnonzero(is_wanted(*(self.column(table, name) for name in by)))
+        return self.rows(table, at, names)
+
     def rows(self, table: str, numbers: NDArray[np.int64], names: Sequence[str]) -> Columns:
         return _columns(self._frames[table][list(names)].iloc[numbers])
 
@@ -215,25 +240,25 @@ class MemoryStore(TableStore):
         return result
 
 
-class FolderStore(TableStore):
-    """Tables in an audit folder, read as they are asked for.
+class FileStore(TableStore):
+    """Tables in Parquet files, read as they are asked for.
 
-    Raises
-    ------
-    FolderError
-        If a table is missing, and whenever one turns out to be damaged or of another form.
+    Parameters
+    ----------
+    folder : Path
+        The folder that is named where a file turns out to be damaged.
+    files : mapping of str to Path or bytes
+        Tables by name: the path of the file, or what would stand in it.
     """
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, files: Mapping[str, Path | bytes]) -> None:
         from mardok.tables import TABLES
 
         self._folder = folder
-        self._declared = TABLES
+        self._places = files
+        self._declared = {name: TABLES[name] for name in TABLES if name in files}
         self._files: dict[str, pq.ParquetFile] = {}
         self._frames: dict[str, pd.DataFrame] = {}
-        missing = [name for name in TABLES if not self._path(name).is_file()]
-        if missing:
-            raise FolderError(f"{self._path(missing[0])}: is missing; {way_out(folder)}")
 
     def __getitem__(self, table: str) -> pd.DataFrame:
         import pandas as pd
@@ -243,7 +268,8 @@ class FolderStore(TableStore):
         if table not in self._frames:
             declared = self._declared[table]
             with _Damage(self._path(table), self._folder):
-                stored = pd.read_parquet(self._path(table))
+                place = self._places[table]
+                stored = pd.read_parquet(place if isinstance(place, Path) else io.BytesIO(place))
                 self._frames[table] = declared.frame({column: stored[column] for column in declared.names})
         return self._frames[table]
 
@@ -252,6 +278,11 @@ class FolderStore(TableStore):
 
     def __len__(self) -> int:
         return len(self._declared)
+
+    @property
+    def files(self) -> Mapping[str, Path | bytes]:
+        """The file of each table, or what would stand in it."""
+        return self._places
 
     def column(self, table: str, name: str) -> NDArray[Any]:
         with _Damage(self._path(table), self._folder):
@@ -306,9 +337,9 @@ class FolderStore(TableStore):
         with _Damage(self._path(table), self._folder):
             file = self._file(table)
             result: Columns = {name: [] for name in names}
-            ordered, column = np.unique(pages), file.schema_arrow.get_field_index(_PAGE)
+            ordered, at_page = np.unique(pages), file.schema_arrow.get_field_index(_PAGE)
             for group in range(file.num_row_groups):
-                stated = file.metadata.row_group(group).column(column).statistics
+                stated = file.metadata.row_group(group).column(at_page).statistics
                 if stated is not None and not np.diff(np.searchsorted(ordered, [stated.min, stated.max + 1]))[0]:
                     continue
                 its = file.read_row_group(group, list(names))
@@ -316,6 +347,18 @@ class FolderStore(TableStore):
                 if len(at):
                     for column, values in its.take(at).to_pydict().items():
                         result[column] += values
+            return result
+
+    def chosen(self, table: str, names: Sequence[str], by: Sequence[str], is_wanted: Choice) -> Columns:
+        with _Damage(self._path(table), self._folder):
+            file = self._file(table)
+            result: Columns = {name: [] for name in names}
+            for group in range(file.num_row_groups):
+                decisive = file.read_row_group(group, list(by))
+                at = np.flatnonzero(is_wanted(*(_array(decisive[name]) for name in by)))
+                if len(at):
+                    for name, values in file.read_row_group(group, list(names)).take(at).to_pydict().items():
+                        result[name] += values
             return result
 
     def rows(self, table: str, numbers: NDArray[np.int64], names: Sequence[str]) -> Columns:
@@ -361,18 +404,106 @@ class FolderStore(TableStore):
             first += n_rows
 
     def _path(self, table: str) -> Path:
-        # Resolved: "a:b/data" would be taken for an address.
-        return (self._folder / "data" / f"{table}.parquet").resolve()
+        place = self._places[table]
+        return place if isinstance(place, Path) else self._folder
 
     def _file(self, table: str) -> pq.ParquetFile:
         import pyarrow.parquet as pq
 
         if table not in self._files:
-            file = pq.ParquetFile(self._path(table))
+            place = self._places[table]
+            file = pq.ParquetFile(place if isinstance(place, Path) else io.BytesIO(place))
             if file.schema_arrow.names != self._declared[table].names:
                 raise KeyError(f"columns {file.schema_arrow.names}")
             self._files[table] = file
         return self._files[table]
+
+
+class FolderStore(FileStore):
+    """Tables in an audit folder.
+
+    Raises
+    ------
+    FolderError
+        If a table is missing, and whenever one turns out to be damaged or of another form.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        from mardok.tables import TABLES
+
+        # Resolved: "a:b/data" would be taken for an address.
+        files = {name: (folder / "data" / f"{name}.parquet").resolve() for name in TABLES}
+        missing = [path for path in files.values() if not path.is_file()]
+        if missing:
+            raise FolderError(f"{missing[0]}: is missing; {way_out(folder)}")
+        super().__init__(folder, files)
+
+
+class MadeStore(TableStore):
+    """Tables of an audit that was just made: small ones in memory, large ones in files.
+
+    Parameters
+    ----------
+    frames : mapping of str to DataFrame
+        Those in memory.
+    filed : FileStore
+        The others.
+    """
+
+    def __init__(self, frames: Mapping[str, pd.DataFrame], filed: FileStore) -> None:
+        self._frames, self._filed = MemoryStore(frames), filed
+
+    def _of(self, table: str) -> TableStore:
+        return self._filed if table in self._filed else self._frames
+
+    @property
+    def files(self) -> Mapping[str, Path | bytes]:
+        """The tables in files."""
+        return self._filed.files
+
+    def __getitem__(self, table: str) -> pd.DataFrame:
+        return self._of(table)[table]
+
+    def __iter__(self) -> Iterator[str]:
+        from mardok.tables import TABLES
+
+        return (name for name in TABLES if name in self._frames or name in self._filed)
+
+    def __len__(self) -> int:
+        return len(self._frames) + len(self._filed)
+
+    def column(self, table: str, name: str) -> NDArray[Any]:
+        return self._of(table).column(table, name)
+
+    def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
+        return self._of(table).row(table, number, names)
+
+    def find(self, table: str, name: str, value: str) -> int:
+        return self._of(table).find(table, name, value)
+
+    def where(self, table: str, name: str, value: str) -> Columns:
+        return self._of(table).where(table, name, value)
+
+    def numbered(self, table: str, name: str, value: int) -> Columns:
+        return self._of(table).numbered(table, name, value)
+
+    def of_page(self, table: str, page: int) -> Columns:
+        return self._of(table).of_page(table, page)
+
+    def of_pages(self, table: str, pages: NDArray[np.int64], names: Sequence[str]) -> Columns:
+        return self._of(table).of_pages(table, pages, names)
+
+    def chosen(self, table: str, names: Sequence[str], by: Sequence[str], is_wanted: Choice) -> Columns:
+        return self._of(table).chosen(table, names, by, is_wanted)
+
+    def rows(self, table: str, numbers: NDArray[np.int64], names: Sequence[str]) -> Columns:
+        return self._of(table).rows(table, numbers, names)
+
+    def matching(self, table: str, name: str, wanted: Wanted) -> NDArray[np.int64]:
+        return self._of(table).matching(table, name, wanted)
+
+    def matching_cells(self, table: str, name: str, wanted: Sequence[str], plain: Sequence[str]) -> dict[int, str]:
+        return self._of(table).matching_cells(table, name, wanted, plain)
 
 
 def stored_columns(folder: Path, table: str, names: Sequence[str]) -> Columns:
@@ -422,14 +553,22 @@ def _line(error: BaseException) -> str:
 def _array(column: pa.ChunkedArray) -> NDArray[Any]:
     """A column as an array. Arrow's own ways to one, its scalars and its filters import pandas; this does not."""
     kind = _NUMBERS.get(str(column.type))
+    if str(column.type) == "bool" and not column.null_count:
+        return np.concatenate([np.zeros(0, bool), *map(_bits, column.chunks)])
     if kind is None or column.null_count:
-        return np.array(column.to_pylist(), None if str(column.type) == "bool" else object)
+        return np.array(column.to_pylist(), object)
     parts = [
         np.frombuffer(chunk.buffers()[1], kind)[chunk.offset : chunk.offset + len(chunk)]
         for chunk in column.chunks
         if len(chunk)
     ]
     return np.concatenate([np.zeros(0, kind), *parts])
+
+
+def _bits(chunk: pa.BooleanArray) -> NDArray[np.bool_]:
+    raw = chunk.buffers()[1]
+    bits = np.unpackbits(np.frombuffer(raw if raw is not None else b"", np.uint8), bitorder="little")
+    return np.asarray(bits[chunk.offset : chunk.offset + len(chunk)], bool)
 
 
 _NUMBERS = {"int32": np.int32, "int64": np.int64, "double": np.float64}

@@ -132,6 +132,18 @@ class Table:
                 raise ValueError(f"table {self.name}, {column.name}: text must not be missing")
             if column.words and not set(result.unique()) <= set(column.words):
                 raise ValueError(f"table {self.name}, {column.name}: {set(result.unique()) - set(column.words)}")
+        self._check_order(frame)
+
+    def check_order(self, before: pd.DataFrame, after: pd.DataFrame) -> None:
+        """Raise ValueError if the last row of one frame does not come before the first of another."""
+        import pandas as pd
+
+        names = list({name.removeprefix("-") for name in self.order})
+        rows = {name: [before[name].iloc[-1], after[name].iloc[0]] for name in names} if len(before) and len(after) else {}
+        if rows:
+            self._check_order(pd.DataFrame(rows))
+
+    def _check_order(self, frame: pd.DataFrame) -> None:
         if not _is_ordered(frame, self.order):
             raise ValueError(f"table {self.name}: rows are not ordered by {self.order}")
 

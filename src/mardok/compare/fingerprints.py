@@ -10,9 +10,12 @@ leave the same hash in both, whatever stands around them. What is found so is a 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.large import sorted_in_parts, stretches
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints, mixed
 
@@ -70,33 +73,37 @@ def _kept(words: Hashes, text_of: Ints) -> tuple[NDArray[np.int32], Ints]:
     return (low[chosen] - _HALF).astype(np.int32), text_of[chosen]
 
 
-def all_fingerprints(corpus: Corpus, texts: Ints) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+def all_fingerprints(corpus: Corpus, texts: Ints) -> Iterator[tuple[NDArray[np.int32], NDArray[np.int32]]]:
     """Fingerprints of some texts, in order, and the text of each; of one hash in many texts the first of these.
 
     Parameters
     ----------
     texts : ndarray of int64
         Numbers of the texts, ascending.
+
+    Yields
+    ------
+    hashes, texts : ndarray of int32
+        A range of the hashes, all with one hash in one of them.
     """
-    hashes, owners = [np.zeros(0, np.int32)], [np.zeros(0, np.int32)]
-    ends = np.cumsum(corpus.n_words[texts])
-    first = 0
-    while first < len(texts):
-        before = int(ends[first - 1]) if first else 0
-        last = max(int(np.searchsorted(ends, before + _WORDS_AT_ONCE, side="right")), first + 1)
+    for keys in sorted_in_parts(_packed(corpus, texts), int(corpus.n_words[texts].sum())):
+        once = keys[first_of_equal(keys)]
+        hash_of = ((once >> np.uint64(32)).astype(np.int64) - _HALF).astype(np.int32)
+        owner = (once & np.uint64(0xFFFFFFFF)).astype(np.int32)
+        begins = np.maximum.accumulate(np.where(first_of_equal(hash_of), np.arange(len(hash_of)), 0))
+        few = np.arange(len(hash_of)) - begins < _MOST_TEXTS
+        yield hash_of[few], owner[few]
+
+
+def _packed(corpus: Corpus, texts: Ints) -> Iterator[Hashes]:
+    """Fingerprints of some texts at a time, each with its text in the lower bits."""
+    ends = np.concatenate([np.zeros(1, np.int64), np.cumsum(corpus.n_words[texts])])
+    for first, last in stretches(ends, _WORDS_AT_ONCE):
         part = texts[first:last]
         words, offsets = corpus.select(part)
         kept, number = _kept(words, np.repeat(np.arange(len(part)), np.diff(offsets)))
-        hashes.append(kept)
-        owners.append(part[number].astype(np.int32))
-        first = last
-    keys = np.concatenate(hashes).astype(np.int64) << 32
-    keys += np.concatenate(owners)
-    keys = distinct(keys)
-    hash_of, owner = (keys >> 32).astype(np.int32), (keys & 0xFFFFFFFF).astype(np.int32)
-    begins = np.maximum.accumulate(np.where(first_of_equal(hash_of), np.arange(len(hash_of)), 0))
-    few = np.arange(len(hash_of)) - begins < _MOST_TEXTS
-    return hash_of[few], owner[few]
+        hashes = (kept.astype(np.int64) + _HALF).astype(np.uint64)
+        yield (hashes << np.uint64(32)) | part[number].astype(np.uint64)
 
 
 def texts_with(hash_of: NDArray[np.int32], owner: NDArray[np.int32], asked: NDArray[np.int32]) -> list[NDArray[np.int32]]:

@@ -54,7 +54,7 @@ _MOST_STRETCHES = 10
 _MOST_RIVAL_GROUPS, _MOST_RIVAL_QUERIES = 300, 10
 _MOST_UNANSWERED, _MOST_WAITING = 500, 1000
 _MOST_SLIPS = 2_000
-_TEXT_PAGES, _SHEET_PAGES = 100, 1_000
+_TEXT_PAGES, _READ_PAGES, _SHEET_PAGES = 100, 2_000, 1_000
 """Pages whose texts, or sheets, make one part."""
 _SHEET = (
     "description", "site_name", "kind_reason", "declared_language", "canonical_url", "redirect_url", "robots", "index_state",
@@ -411,11 +411,6 @@ def _of_page(frame: pd.DataFrame, row: int) -> pd.DataFrame:
     return frame.iloc[np.searchsorted(page, row, "left") : np.searchsorted(page, row, "right")]
 
 
-def _bounds(frame: pd.DataFrame, n_pages: int) -> list[int]:
-    """Where the rows of each page begin in a table that is ordered by page; one more at the end."""
-    return [int(at) for at in np.searchsorted(frame["page"].to_numpy(), np.arange(n_pages + 1))]
-
-
 def _rivals(tables: Tables, order: Sequence[_Group], listed: _Listed, most: int) -> dict[str, Any]:
     """For each group of rivals the queries with figures, and the positions over time."""
     result = {}
@@ -510,28 +505,27 @@ def _pairs(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
     return {name: values[kept].tolist() for name, values in shown.items()}
 
 
-def _texts(tables: Tables, order: Sequence[_Group], listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
+def _texts(tables: TableStore, order: Sequence[_Group], listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
     """Blocks of the pages that stand in groups of variants, copies or rivals, the group that matters most first."""
     shown = [group for group in order[:_MOST_GROUPS] if group.kind != GroupKind.SERIES]
     grouped = [url for group in shown for url in group.urls[:_MOST_MEMBERS]]
     rows = [row for row in dict.fromkeys(map(listed.row_of.__getitem__, grouped)) if listed.number[row] >= 0]
-    blocks = tables["blocks"]
-    names, codes = blocks["text"].cat.categories, blocks["text"].cat.codes.to_numpy()
-    is_main, reasons = blocks["main"].to_numpy().astype(int), blocks["reason"].cat
-    reason_names, reason_codes = reasons.categories.astype(str).tolist(), reasons.codes.to_numpy()
-    bounds = _bounds(blocks, len(tables["pages"]))
     for begin in range(0, len(rows), _TEXT_PAGES):
         chunk = rows[begin : begin + _TEXT_PAGES]
-        known: dict[int, int] = {}
+        if begin % _READ_PAGES == 0:  # each time of reading goes through many pages that are not asked for
+            asked = np.array(rows[begin : begin + _READ_PAGES], np.int64)
+            blocks = tables.of_pages("blocks", asked, ["page", "text", "main", "reason"])
+            bounds = np.searchsorted(blocks["page"], np.arange(len(listed.number)))
+        known: dict[str, int] = {}
         pages = {}
         for row in chunk:
             own = slice(bounds[row], min(bounds[row + 1], bounds[row] + _MOST_BLOCKS))
             pages[str(int(listed.number[row]))] = {
-                "t": [known.setdefault(code, len(known)) for code in codes[own].tolist()],
-                "m": is_main[own].tolist(),
-                "r": [reason_names[code] for code in reason_codes[own].tolist()],
+                "t": [known.setdefault(text, len(known)) for text in blocks["text"][own]],
+                "m": list(map(int, blocks["main"][own])),
+                "r": blocks["reason"][own],
             }  # fmt: skip
-        yield [int(listed.number[row]) for row in chunk], {"texts": [str(names[code]) for code in known], "pages": pages}
+        yield [int(listed.number[row]) for row in chunk], {"texts": list(known), "pages": pages}
 
 
 def _short(value: Any) -> Any:
@@ -540,10 +534,13 @@ def _short(value: Any) -> Any:
 
 def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:
     """What else is known of each page: facts, headings, phrases, queries, what of its text stands elsewhere."""
-    blocks = tables["blocks"]
-    headings = blocks[(blocks["level"] > 0) & blocks["main"]]
-    outline = list(zip(headings["level"].tolist(), map(_short, headings["text"].astype(str)), strict=True))
-    first_heading = _bounds(headings, len(tables["pages"]))
+    is_listed = listed.number >= 0
+    headings = tables.chosen(
+        "blocks", ["page", "level", "text"], ["page", "level", "main"],
+        lambda page, level, main: (level > 0) & main & is_listed[page],
+    )  # fmt: skip
+    outline = list(zip(headings["level"], map(_short, headings["text"]), strict=True))
+    first_heading = np.searchsorted(headings["page"], np.arange(len(listed.number)))
     elsewhere = Elsewhere.of(tables)
     for begin in range(0, len(listed.rows), _SHEET_PAGES):
         chunk = listed.rows[begin : begin + _SHEET_PAGES]
@@ -559,7 +556,6 @@ def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], di
                 **{name: _short(known[name]) for name in _SHEET if known[name] not in ("", None)},
                 "topic": topic_text(*topic),
                 "alternates": [[one["hreflang"], listed.of_url(one["url"])] for one in alternates.get(row, ())],
-                # Not those of a page's sheet: it would make the texts of all blocks for the few that are headings.
                 "outline": outline[first_heading[row] : first_heading[row + 1]],
                 "phrases": [[one["phrase"], one["uses"]] for one in phrases.get(row, ())],
                 "queries": [_figures(query) for query in asked[:_MOST_QUERIES]],
