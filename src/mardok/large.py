@@ -129,6 +129,34 @@ def places_where(array: NDArray[np.bool_]) -> NDArray[np.int64]:
     return growing.finished()
 
 
+def counted_between(marked: NDArray[np.bool_], offsets: NDArray[np.int64]) -> NDArray[np.int64]:
+    """How many places are marked between each offset and the next.
+
+    Parameters
+    ----------
+    offsets : ndarray of int64, shape (n + 1,)
+        In order.
+    """
+    result = np.zeros(len(offsets) - 1, np.int64)
+    for first, last in stretches(offsets, _COUNTED_AT_ONCE):
+        ends = offsets[first : last + 1]
+        at = np.flatnonzero(marked[ends[0] : ends[-1]]) + ends[0]
+        result[first:last] = np.diff(np.searchsorted(at, ends))
+    return result
+
+
+def running_counts(*marked: NDArray[np.bool_]) -> NDArray[np.integer]:
+    """How many places before each, and before the end, are marked in any of these ways; shape (n_places + 1,)."""
+    n_places = len(marked[0])
+    result = large_empty(n_places + 1, np.int64 if n_places > np.iinfo(np.int32).max else np.int32)
+    result[0] = 0
+    for first in range(0, n_places, _ITEMS_AT_ONCE):
+        part = slice(first, first + _ITEMS_AT_ONCE)
+        is_counted = np.logical_or.reduce([marks[part] for marks in marked])
+        result[first + 1 : first + 1 + len(is_counted)] = np.cumsum(is_counted) + result[first]
+    return result
+
+
 def n_of_each(numbers: NDArray[np.integer], least: int = 0) -> NDArray[np.int64]:
     """How often each number stands there, as :func:`numpy.bincount` tells, without a copy of all of them.
 

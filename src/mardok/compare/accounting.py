@@ -23,14 +23,14 @@ from numpy.typing import NDArray
 
 from mardok.compare.runs import RepeatedRuns, pages_of_words
 from mardok.compiled import compiled
-from mardok.large import large_empty, stretches
+from mardok.large import counted_between, large_empty
 from mardok.settings import Boilerplate
 from mardok.text.distinct import distinct, first_of_equal, order_of_numbers
-from mardok.text.hashes import RUN_WORDS, Corpus, Ints, Offsets, short_block_hashes
+from mardok.text.hashes import RUN_WORDS, Corpus, Ints, short_block_hashes
 
 _TEASED = 2
 """Pages of which a page has runs that no other page it links to has, from which it is a list of pages."""
-_RUNS_AT_ONCE, _WORDS_AT_ONCE = 1 << 22, 1 << 22
+_RUNS_AT_ONCE, _WORDS_AT_ONCE = 1 << 22, 1 << 18
 _SHORT_BITS, _SPREAD = 24, np.uint64(0x9E3779B97F4A7C15)
 """Bits of a short hash, and the odd number that a number is multiplied with for it (D. E. Knuth, TAOCP 3, section 6.4)."""
 _MOST_CARRIERS = 64
@@ -62,7 +62,7 @@ class Accounted:
     def pasted_blocks(self, corpus: Corpus) -> NDArray[np.bool_]:
         """For each block of the corpus whether all of it is boilerplate, or a teaser of a page that its page links to."""
         lengths = np.diff(corpus.block_offsets)
-        in_teaser = _counted(self.is_teaser, corpus.block_offsets)
+        in_teaser = counted_between(self.is_teaser, corpus.block_offsets)
         return np.asarray(self.boilerplate_blocks | ((in_teaser == lengths) & (lengths > 0)))
 
 
@@ -128,9 +128,9 @@ def account(
     in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS)
     np.greater(in_shared, in_boilerplate, out=in_shared)  # and not boilerplate
 
-    boilerplate = _counted(in_boilerplate, corpus.offsets) * is_compared
-    shared = _counted(in_shared, corpus.offsets) * is_compared
-    in_block, lengths = _counted(in_boilerplate, corpus.block_offsets), np.diff(corpus.block_offsets)
+    boilerplate = counted_between(in_boilerplate, corpus.offsets) * is_compared
+    shared = counted_between(in_shared, corpus.offsets) * is_compared
+    in_block, lengths = counted_between(in_boilerplate, corpus.block_offsets), np.diff(corpus.block_offsets)
     return Accounted(
         own=corpus.n_words * is_compared - boilerplate - shared,
         shared=shared,
@@ -295,16 +295,6 @@ def _are_among(few: Ints, many: Ints) -> NDArray[np.bool_]:
     result = is_met[short(many)]
     likely = np.flatnonzero(result)
     result[likely] = np.isin(many[likely], few)
-    return result
-
-
-def _counted(words: NDArray[np.bool_], offsets: Offsets) -> Ints:
-    """How many of the words between each offset and the next are marked."""
-    result = np.zeros(len(offsets) - 1, np.int64)
-    for first, last in stretches(offsets, _WORDS_AT_ONCE):
-        ends = offsets[first : last + 1]
-        marked = np.flatnonzero(words[ends[0] : ends[-1]]) + ends[0]
-        result[first:last] = np.diff(np.searchsorted(marked, ends))
     return result
 
 

@@ -24,7 +24,7 @@ _RUN, _WINDOW = 5, 4
 _BASE = np.uint64(0x9E3779B97F4A7C15)
 _MOST_TEXTS = 64
 """Texts that are kept of one hash: what more of them have is found by any."""
-_WORDS_AT_ONCE = 1 << 21
+_WORDS_AT_ONCE, _HASHES_AT_ONCE = 1 << 18, 1 << 20
 _HALF = 1 << 31
 """What is taken off an unsigned hash, so that it fits into a signed number and keeps its place."""
 
@@ -84,7 +84,7 @@ def all_fingerprints(corpus: Corpus, texts: Ints) -> Iterator[tuple[NDArray[np.i
     Yields
     ------
     hashes, texts : ndarray of int32
-        A range of the hashes, all with one hash in one of them.
+        Some of them.
     """
     for keys in sorted_in_parts(_packed(corpus, texts), int(corpus.n_words[texts].sum())):
         once = keys[first_of_equal(keys)]
@@ -92,7 +92,9 @@ def all_fingerprints(corpus: Corpus, texts: Ints) -> Iterator[tuple[NDArray[np.i
         owner = (once & np.uint64(0xFFFFFFFF)).astype(np.int32)
         begins = np.maximum.accumulate(np.where(first_of_equal(hash_of), np.arange(len(hash_of)), 0))
         few = np.arange(len(hash_of)) - begins < _MOST_TEXTS
-        yield hash_of[few], owner[few]
+        hash_of, owner = hash_of[few], owner[few]
+        for first in range(0, max(len(hash_of), 1), _HASHES_AT_ONCE):
+            yield hash_of[first : first + _HASHES_AT_ONCE], owner[first : first + _HASHES_AT_ONCE]
 
 
 def _packed(corpus: Corpus, texts: Ints) -> Iterator[Hashes]:

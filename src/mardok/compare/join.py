@@ -97,8 +97,15 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
     >>> shingle_sets(*word_hashes(["hire a violin in town", "new strings"])).sizes.tolist()
     [3, 1]
     """
-    hashes, sizes = distinct_shingles(words, offsets)
-    return Sets(hashes, np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)]))
+    hashes, end, sizes = large_empty(len(words), np.uint64), 0, [np.zeros(0, np.int64)]  # no more shingles than words
+    for first, last in stretches(offsets, _SHINGLES_AT_ONCE):
+        begin, its = offsets[first], offsets[first : last + 1]
+        own, its_sizes = distinct_shingles(words[begin : its[-1]], its - begin)
+        hashes[end : end + len(own)] = own
+        end += len(own)
+        sizes.append(its_sizes)
+    hashes.flags.writeable = False
+    return Sets(hashes[:end], np.concatenate([np.zeros(1, np.int64), np.cumsum(np.concatenate(sizes))]))
 
 
 @compiled("overlaps")
@@ -110,7 +117,7 @@ def distinct_shingles(words: Hashes, offsets: Offsets) -> tuple[Hashes, Ints]:
     words, offsets : ndarray
         As :func:`mardok.text.hashes.word_hashes` gives them.
     """
-    result = large_empty(len(words), np.uint64)  # a text has no more shingles than words
+    result = np.empty(len(words), np.uint64)  # a text has no more shingles than words
     n_texts = len(offsets) - 1
     sizes = np.zeros(n_texts, np.int64)
     end = first = 0

@@ -461,7 +461,6 @@ def log_likelihood_ratio(uses: Ints, uses_in_rest: Ints, n_here: int, n_in_rest:
 def _is_told_by_longer(stemmed: Stemmed, result: pd.DataFrame, hashes: list[Hashes]) -> NDArray[np.bool_]:
     """Phrases nearly all of whose uses are inside a longer phrase of the table."""
     stated = np.zeros(len(result), bool)
-    stems = stemmed.stems
     uses, place = result["uses"].to_numpy(), result["place"].to_numpy()
     first_rows = np.cumsum([0, *map(len, hashes)])
     by_size = {
@@ -472,7 +471,7 @@ def _is_told_by_longer(stemmed: Stemmed, result: pd.DataFrame, hashes: list[Hash
         rows = np.arange(first_long, first_long + len(longer))
         for short, (first_short, _) in by_size.items():
             for offset in range(long - short + 1 if short < long else 0):
-                number = known_of[short].numbers(gram_hashes_at(stems, place[rows] + offset, short))
+                number = known_of[short].numbers(_stem_grams_at(stemmed, place[rows] + offset, short))
                 inner = first_short + number[number >= 0]
                 is_inside = uses[rows[number >= 0]] >= _FOLDED_SHARE * uses[inner]
                 stated[inner[is_inside]] = True

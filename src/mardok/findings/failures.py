@@ -17,6 +17,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from mardok.extract.page import Page
+from mardok.large import counted_between, gathered
 from mardok.settings import Variants
 from mardok.text.site import Site
 from mardok.text.words import folded, words
@@ -56,7 +57,7 @@ def failures(site: Site, probes: Iterable[Page], settings: Variants) -> list[Fai
     probes : iterable of Page
         What servers said of addresses that cannot exist. Some show their home page then; that is none of these itself.
     """
-    has_text = np.bincount(site.blocks.page[site.blocks.has_text[site.blocks.at]], minlength=len(site.pages)) > 0
+    has_text = counted_between(gathered(site.blocks.has_text, site.blocks.at), site.blocks.first) > 0
     said_often = _texts_that_say_missing(site)
     missing = [(probe.title, frozenset(folded(block.text) for block in probe.blocks)) for probe in probes]
     result = [Failure.NONE] * len(site.pages)

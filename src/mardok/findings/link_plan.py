@@ -35,6 +35,7 @@ from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import untranslated_guests
+from mardok.large import running_counts
 from mardok.tables import LINK_PLAN, WORDINGS
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import corpus_of
@@ -256,8 +257,7 @@ class _Places:
         at = site.blocks.at[site.main_places]
         self.may_hold = is_prose[site.blocks.context[at]] & ~attribution.is_pasted
         """Whether a link may be set in each block of the corpus."""
-        is_pasted = attribution.words.is_boilerplate | attribution.words.is_teaser
-        self.n_pasted = np.concatenate([np.zeros(1, np.int64), np.cumsum(is_pasted)])
+        self.n_pasted = running_counts(attribution.words.is_boilerplate, attribution.words.is_teaser)
         """Words up to each that are pasted, or tease another page."""
 
     def block_of(self, place: NDArray[np.int64]) -> NDArray[np.int64]:

@@ -19,7 +19,7 @@ from mardok.compare.page_phrases import phrases_by_page
 from mardok.compare.passages import passages_of
 from mardok.compare.phrases import phrases_of, phrases_of_parts, uses_within, words_of_texts
 from mardok.compare.runs import RepeatedRuns
-from mardok.large import large_empty, places_where
+from mardok.large import large_empty, places_where, running_counts
 from mardok.settings import Phrases
 from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES, TEASERS
 from mardok.text.hashes import Ints
@@ -28,7 +28,6 @@ from mardok.text.spans import WordSpans
 from mardok.text.stems import Stemmed, stemmed
 from mardok.text.words import folded
 
-_WORDS_AT_ONCE = 1 << 20
 _SECTIONS, _SECTION_PAGES, _SECTION_PHRASES = 8, 2, 30
 """Sections whose phrases are told, least pages of one, and phrases of each."""
 _PAGE_PHRASES = 8
@@ -118,8 +117,8 @@ def passages_table(site: Site, runs: RepeatedRuns, accounted: Accounted) -> pd.D
         Which of their words are boilerplate, shared or teasers.
     """
     result = passages_of(runs, len(site.pages))
-    marked = _running_counts(accounted.is_boilerplate)
-    not_own = _running_counts(accounted.is_boilerplate, accounted.is_shared, accounted.is_teaser)
+    marked = running_counts(accounted.is_boilerplate)
+    not_own = running_counts(accounted.is_boilerplate, accounted.is_shared, accounted.is_teaser)
     ends = result.stretch_place + result.stretch_words
     return PASSAGES.frame(
         {
@@ -143,18 +142,6 @@ def teasers_table(site: Site, is_teaser: NDArray[np.bool_]) -> pd.DataFrame:
     page = page[at]
     n_words = np.diff(at, append=len(places))
     return TEASERS.frame({"page": page, "word": places[at] - offsets[page], "words": n_words})
-
-
-def _running_counts(*marked: NDArray[np.bool_]) -> NDArray[np.integer]:
-    """How many words before each place, and before the end, are marked in any of these ways."""
-    n_words = len(marked[0])
-    result = large_empty(n_words + 1, np.int64 if n_words > np.iinfo(np.int32).max else np.int32)
-    result[0] = 0
-    for first in range(0, n_words, _WORDS_AT_ONCE):
-        part = slice(first, first + _WORDS_AT_ONCE)
-        is_counted = np.logical_or.reduce([words[part] for words in marked])
-        result[first + 1 : first + 1 + len(is_counted)] = np.cumsum(is_counted) + result[first]
-    return result
 
 
 @dataclass(frozen=True)

@@ -99,7 +99,8 @@ def _duplicates(tables: Mapping[str, pd.DataFrame]) -> dict[str, Any]:
     """
     pages, groups = tables["pages"], tables["groups"]
     is_copy = (groups["kind"] == GroupKind.COPIES) & (groups["role"] == GroupRole.MEMBER)
-    counted_pages = pages[pages["indexable"] & (pages["variant_of"] == "")]
+    is_counted = pages["indexable"] & (pages["variant_of"] == "")
+    counted_pages = pages.loc[is_counted, ["url", "words", "shared_words", "boilerplate_words"]]
     copies = counted_pages["url"].isin(groups.loc[is_copy, "url"])
     others = counted_pages[~copies]
     n_words = int(counted_pages["words"].sum())

@@ -82,12 +82,13 @@ def _says_any(text: str, wordings: Iterable[str]) -> bool:
 
 def _covered(corpus: Corpus, texts: Sequence[CarriedText]) -> NDArray[np.int64]:
     """How many words of each page stand in one of the texts; where two overlap a word counts once."""
-    edges = np.zeros(len(corpus.words) + 1, np.int32)
-    for text in texts:
-        np.add.at(edges, text.stretch_place, 1)
-        np.subtract.at(edges, text.stretch_place + text.stretch_words, 1)
-    sums = np.concatenate([np.zeros(1, np.int64), np.cumsum(np.cumsum(edges[:-1]) > 0)])
-    return np.asarray(np.diff(sums[corpus.offsets]))
+    place, n_words = (np.concatenate([getattr(text, name) for text in texts]) for name in ("stretch_place", "stretch_words"))
+    order = np.argsort(place, kind="stable")
+    place, end = place[order], (place + n_words)[order]
+    before = np.concatenate([np.zeros(1, np.int64), np.maximum.accumulate(end)[:-1]])
+    new = np.maximum(end - np.maximum(place, before), 0)
+    page = np.searchsorted(corpus.offsets, place, side="right") - 1
+    return np.bincount(page, new, minlength=corpus.n_texts).astype(np.int64)
 
 
 def _together(is_heavy: NDArray[np.bool_], texts: Sequence[CarriedText]) -> list[tuple[list[int], list[int]]]:

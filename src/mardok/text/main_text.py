@@ -39,7 +39,7 @@ _REASON_OF = {
 }
 """What is said of a block that :mod:`mardok.text.furniture` has decided about."""
 _FIXED = (*_REASON_OF.values(), BlockReason.OUTSIDE_MAIN, BlockReason.IGNORED, BlockReason.NOT_CHOSEN)
-_MAIN, _DOUBT = 0, 1
+_MAIN, DOUBT = 0, 1
 _LAST_RESORT = (
     "header", "footer", "aside", "dialog", BlockReason.NAMED_PART, BlockReason.EDGE, BlockReason.OUTSIDE_MAIN,
 )  # fmt: skip
@@ -61,7 +61,7 @@ class Reasons:
     @property
     def is_main(self) -> NDArray[np.bool_]:
         """Whether the block at each place is main text."""
-        return np.asarray(self.of <= _DOUBT)
+        return np.asarray(self.of <= DOUBT)
 
 
 def reasons_not_main(
@@ -102,7 +102,7 @@ def reasons_not_main(
     has_only = on_page(is_chosen)
     is_limited = has_only[page] & ~is_ignored
     reasons[is_limited] = np.where(is_chosen[is_limited], _MAIN, number[BlockReason.NOT_CHOSEN])
-    is_empty = ~on_page((reasons <= _DOUBT) & has_text) & ~has_only
+    is_empty = ~on_page((reasons <= DOUBT) & has_text) & ~has_only
     last_resort = np.isin(reasons, [number[name] for name in _LAST_RESORT if name in number]) & is_empty[page]
     reasons[last_resort & _stands_on_few(blocks, page, np.flatnonzero(last_resort), settings)] = _MAIN
     return Reasons(names, reasons)
