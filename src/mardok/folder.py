@@ -98,7 +98,8 @@ def write_folder(
     keep : callable, optional
         Writes what the next audit need not make again.
     filed : mapping of str to Path or bytes, optional
-        Of some of the tables the file they stand in, or what would stand in it: :func:`write_filed` has written it.
+        Files of tables that :func:`write_table` has written, by their names in the folder: where each lies, or what stands
+        in it.
 
     Raises
     ------
@@ -108,19 +109,18 @@ def write_folder(
     check_replaceable(folder)
     with rare_search_for_cycles(), _replacing(folder) as sibling:
         (sibling / "data").mkdir()
-        for name in tables:
-            place = sibling / "data" / f"{name}.parquet"
-            known = (filed or {}).get(name)
-            if isinstance(known, Path):
-                shutil.copyfile(known, place)
-            elif known is not None:
-                place.write_bytes(known)
+        for name, written in (filed or {}).items():
+            if isinstance(written, Path):
+                shutil.copyfile(written, sibling / name)
             else:
-                with place.open("wb") as file:
-                    write_filed(file, TABLES[name], [tables[name]])
-                if TABLES[name].csv:
-                    write_csv(sibling / f"{name}.csv", TABLES[name], tables[name])
-            give_back_memory()
+                (sibling / name).write_bytes(written)
+        for name in tables:
+            stored, listed = files_of(TABLES[name])
+            if stored not in (filed or {}):
+                with ExitStack() as opened:
+                    files = [opened.enter_context((sibling / one).open("wb")) for one in (stored, listed) if one]
+                    write_table(TABLES[name], [tables[name]], *files)
+                give_back_memory()
         for name, contents in texts.items():
             (sibling / name).write_text(contents(), "utf-8", newline="\n")
         if keep is not None:
@@ -291,13 +291,20 @@ def rows_at_once(table: Table) -> int:
     return _PAGES_AT_ONCE if table.name == PAGES.name else _ROWS_AT_ONCE
 
 
-def write_filed(file: BinaryIO, table: Table, parts: Iterable[pd.DataFrame]) -> None:
-    """Write a table as Parquet.
+def files_of(table: Table) -> tuple[str, str]:
+    """Names of the files of a table in an audit folder: Parquet and CSV, ``""`` without that."""
+    return f"data/{table.name}.parquet", f"{table.name}.csv" if table.csv else ""
+
+
+def write_table(table: Table, parts: Iterable[pd.DataFrame], file: BinaryIO, listed: BinaryIO | None = None) -> None:
+    """Write a table as Parquet, and as CSV.
 
     Parameters
     ----------
     parts : iterable of DataFrame
         The rows in order, all or a multiple of :func:`rows_at_once` at a time; one without rows, if there are none at all.
+    file, listed : binary file
+        Where Parquet and CSV go.
 
     Raises
     ------
@@ -310,12 +317,15 @@ def write_filed(file: BinaryIO, table: Table, parts: Iterable[pd.DataFrame]) -> 
     n_rows = rows_at_once(table)
     with ExitStack() as closing:
         writer, before = None, None
+        text = closing.enter_context(_as_text(listed)) if listed is not None else None
         for frame in parts:
             table.check(frame)
             if before is not None:
                 if frame.empty:
                     continue
                 table.check_order(before, frame)
+            if text is not None:
+                _write_rows(text, table, frame, with_head=before is None)
             before = frame.iloc[-1:]
             stored = pa.Table.from_pandas(frame, preserve_index=False)
             for first in range(0, max(len(frame), 1), n_rows):
@@ -337,8 +347,18 @@ def _with_own_names(part: pa.Table) -> pa.Table:
     return part
 
 
-def write_csv(path: Path, table: Table, frame: pd.DataFrame) -> None:
-    """Write a table as CSV, with the columns that stand there.
+@contextmanager
+def _as_text(file: BinaryIO) -> Iterator[TextIO]:
+    """A file of bytes to write text into, which stays open."""
+    text = io.TextIOWrapper(file, encoding="utf-8", errors="replace", newline="")
+    try:
+        yield text
+    finally:
+        text.detach()
+
+
+def csv_bytes(table: Table, frame: pd.DataFrame) -> bytes:
+    """A table as the bytes of its CSV file, with the columns that stand there.
 
     Parameters
     ----------
@@ -347,23 +367,18 @@ def write_csv(path: Path, table: Table, frame: pd.DataFrame) -> None:
     frame : DataFrame
         Its rows.
     """
-    with path.open("w", encoding="utf-8", errors="replace", newline="") as file:
-        _write_table(file, table, frame)
-
-
-def csv_bytes(table: Table, frame: pd.DataFrame) -> bytes:
-    """A table as the bytes of its CSV file; see :func:`write_csv`."""
     buffer = io.StringIO(newline="")
-    _write_table(buffer, table, frame)
+    _write_rows(buffer, table, frame)
     return buffer.getvalue().encode("utf-8", "replace")
 
 
-def _write_table(file: TextIO, table: Table, frame: pd.DataFrame) -> None:
+def _write_rows(file: TextIO, table: Table, frame: pd.DataFrame, *, with_head: bool = True) -> None:
     columns = [column for column in table.columns if column.csv]
     units = frame["gain_unit"] if "gain_unit" in frame.columns else None
     cells = [_cells(column, frame[column.name], units) for column in columns]
     writer = csv.writer(file, lineterminator="\n")
-    writer.writerow(column.name for column in columns)
+    if with_head:
+        writer.writerow(column.name for column in columns)
     writer.writerows(zip(*cells, strict=True))
 
 

@@ -24,7 +24,7 @@ import tempfile
 import threading
 import weakref
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
@@ -35,7 +35,7 @@ import xxhash
 from numpy.typing import NDArray
 
 from mardok.errors import FolderError
-from mardok.folder import goes_if_interrupted, write_filed
+from mardok.folder import files_of, goes_if_interrupted, write_table
 from mardok.large import Growing, GrowingTexts, Texts
 from mardok.locks import BusyError, sole_right
 from mardok.meta import FORMAT
@@ -373,7 +373,8 @@ class FiledTables:
 
     def __init__(self, room: Path | None) -> None:
         self._room = room
-        self._files: dict[str, Path | bytes] = {}
+        self.files: dict[str, Path | bytes] = {}
+        """The files by their names in an audit folder: where each lies, or what stands in it."""
 
     def file(self, table: Table, make: Callable[[], Iterable[pd.DataFrame]]) -> None:
         """Write a table.
@@ -381,26 +382,29 @@ class FiledTables:
         Parameters
         ----------
         make : callable
-            Gives its rows, as :func:`mardok.folder.write_filed` asks for them.
+            Gives its rows, as :func:`mardok.folder.write_table` asks for them.
         """
+        names = [name for name in files_of(table) if name]
         if self._room is not None:
-            place = self._room / f"{table.name}.parquet"
+            places = [self._room / Path(name).name for name in names]
             try:
-                with place.open("wb") as file:
-                    write_filed(file, table, make())
-                self._files[table.name] = place
+                with ExitStack() as opened:
+                    write_table(table, make(), *(opened.enter_context(place.open("wb")) for place in places))
+                self.files |= dict(zip(names, places, strict=True))
                 return
             except OSError as error:
-                place.unlink(missing_ok=True)
+                for place in places:
+                    place.unlink(missing_ok=True)
                 log.warning("%s: has no room for %s: %s", self._room, table.name, error.strerror or error)
-        held = io.BytesIO()
-        write_filed(held, table, make())
-        self._files[table.name] = held.getvalue()
+        held = [io.BytesIO() for _ in names]
+        write_table(table, make(), *held)
+        self.files |= {name: its.getvalue() for name, its in zip(names, held, strict=True)}
 
     @property
     def store(self) -> FileStore:
         """What has been written."""
-        return FileStore(self._room or Path(), dict(self._files))
+        stored = {Path(name).stem: its for name, its in self.files.items() if name.endswith(".parquet")}
+        return FileStore(self._room or Path(), stored)
 
 
 def _new_room(parent: Path) -> Path | None:

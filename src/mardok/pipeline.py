@@ -24,7 +24,7 @@ from mardok.findings.checks import checks_table, run_checks
 from mardok.findings.copy_analysis import find_copy_groups
 from mardok.findings.facts import SiteFacts, measure_site
 from mardok.findings.groups import groups_table
-from mardok.findings.inventory import PageFindings, pages_table, pairs_table, queries_table
+from mardok.findings.inventory import PageFindings, pages_frames, pairs_table, queries_table
 from mardok.findings.phrase_analysis import analyse_phrases
 from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
@@ -36,7 +36,7 @@ from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import AuditMeta, Source, is_audit_folder
 from mardok.plan.decisions import with_actions
 from mardok.plan.plan import make_plan
-from mardok.plan.totals import not_computed, outcomes, totals
+from mardok.plan.totals import COUNTED, not_computed, outcomes, totals
 from mardok.plan.whole import PlanInputs
 from mardok.processes import begin
 from mardok.progress import Progress, tell_nobody
@@ -46,7 +46,7 @@ from mardok.renewal import renewed
 from mardok.settings import Settings
 from mardok.sources.opening import resolved_sources
 from mardok.store import MadeStore
-from mardok.tables import FINGERPRINTS, UNREAD
+from mardok.tables import FINGERPRINTS, PAGES, UNREAD
 from mardok.tasks.cluster import cluster_of
 from mardok.tasks.runners import Processes
 from mardok.text.furniture_parts import furniture_table
@@ -191,7 +191,8 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
             for hashes, pages in all_fingerprints(site.corpus, copies.rows)
         ),
     )
-    tables = _site_tables(site, facts, attribution, rivals, PageFindings(promises, attribution, phrases, thin))
+    kept.filed.file(PAGES, lambda: pages_frames(site, facts, PageFindings(promises, attribution, phrases, thin)))
+    tables = _site_tables(site, facts, attribution, rivals)
     proof, made = proofreading()
     kept.take(made)
     checks += proof.checks
@@ -205,26 +206,26 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     checks = [one for one in checks if one.check != CheckId.TEXT_CONTRADICTS]
     checks += [one for one in within.checks if one.check == CheckId.TEXT_CONTRADICTS]
     tables |= {**plan.tables, "checks": checks_table(checks), **phrases.tables, **within.tables}
+    counted = {**tables, "pages": kept.filed.store.frame("pages", COUNTED)}
     counts = {
-        **totals(tables, facts, copies.grouping),
-        "outcome": outcomes(tables, settings.search.minimum_share),
+        **totals(counted, facts, copies.grouping),
+        "outcome": outcomes(counted, settings.search.minimum_share),
         "targets": rivals.targets,
         "decisions_without_proposal": [dict(one.told) for one in plan.unmatched if one.decision],
     }
     meta = _meta(files, inputs, settings, counts, is_rendered=facts.is_rendered)
     meta = meta.model_copy(update={"not_computed": {**meta.not_computed, **proof.not_computed}})
-    return Audit(MadeStore(tables, kept.filed.store), meta, kept)
+    return Audit(MadeStore(tables, kept.filed.store, kept.filed.files), meta, kept)
 
 
 def _site_tables(
-    site: Site, facts: SiteFacts, attribution: WordAttribution, rivals: RivalAnalysis, findings: PageFindings
+    site: Site, facts: SiteFacts, attribution: WordAttribution, rivals: RivalAnalysis
 ) -> dict[str, pd.DataFrame]:
     """The tables that the plan has no part in, by name."""
     copies = attribution.copies
     return {
         "alternates": alternates_table(site),
         "furniture": furniture_table(site),
-        "pages": pages_table(site, facts, findings),
         "groups": groups_table(site, [*(group.table_row for group in copies.grouping.groups), *rivals.rows], facts.strength),
         "pairs": pairs_table(site, copies.kept),
         "queries": queries_table(rivals.shown, facts.demand),

@@ -362,7 +362,7 @@ def passages(
     rows = selected_rows(audit, selection)
     stretches = audit.tables["passages"]
     kept = stretches.loc[stretches["page"].isin(rows), "passage"].unique()
-    return passage_texts(stretches[stretches["passage"].isin(kept)], audit.pages)
+    return passage_texts(stretches[stretches["passage"].isin(kept)], audit.tables)
 
 
 def near_phrases(audit: Audit, wording: str) -> list[str]:

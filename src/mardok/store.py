@@ -46,6 +46,10 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
         """One column of a table."""
 
     @abstractmethod
+    def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
+        """Some columns of a table, with its dtypes."""
+
+    @abstractmethod
     def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
         """Some cells of one row of a table; None where a cell is missing.
 
@@ -169,7 +173,6 @@ class MemoryStore(TableStore):
     def __init__(self, frames: Mapping[str, pd.DataFrame]) -> None:
         self._frames = dict(frames)
         self._cells: dict[tuple[str, str], Callable[[slice], list[Any]]] = {}
-        self._bounds: dict[str, NDArray[np.int64]] = {}
 
     def __getitem__(self, table: str) -> pd.DataFrame:
         return self._frames[table]
@@ -182,6 +185,9 @@ class MemoryStore(TableStore):
 
     def column(self, table: str, name: str) -> NDArray[Any]:
         return np.asarray(self._frames[table][name].to_numpy())
+
+    def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
+        return self._frames[table][list(names)]
 
     def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
         return _first(self._slice(table, slice(number, number + 1), names))
@@ -199,11 +205,8 @@ class MemoryStore(TableStore):
         return _columns(frame[frame[name] == value])
 
     def of_page(self, table: str, page: int) -> Columns:
-        if table not in self._bounds:
-            pages = self._frames[table][_PAGE].to_numpy()
-            self._bounds[table] = np.searchsorted(pages, np.arange(len(self._frames["pages"]) + 1))
-        bounds = self._bounds[table]
-        return self._slice(table, slice(int(bounds[page]), int(bounds[page + 1])), self._frames[table].columns)
+        first, end = np.searchsorted(self._frames[table][_PAGE].to_numpy(), [page, page + 1]).tolist()
+        return self._slice(table, slice(first, end), self._frames[table].columns)
 
     def of_pages(self, table: str, pages: NDArray[np.int64], names: Sequence[str]) -> Columns:
         at = np.flatnonzero(np.isin(self._frames[table][_PAGE].to_numpy(), pages))
@@ -279,14 +282,16 @@ class FileStore(TableStore):
     def __len__(self) -> int:
         return len(self._declared)
 
-    @property
-    def files(self) -> Mapping[str, Path | bytes]:
-        """The file of each table, or what would stand in it."""
-        return self._places
-
     def column(self, table: str, name: str) -> NDArray[Any]:
         with _Damage(self._path(table), self._folder):
             return _array(self._file(table).read([name]).column(0))
+
+    def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
+        if table in self._frames:
+            return self._frames[table][list(names)]
+        with _Damage(self._path(table), self._folder):
+            stored = self._file(table).read(list(names)).to_pandas()
+            return self._declared[table].part(stored, names)
 
     def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
         with _Damage(self._path(table), self._folder):
@@ -448,18 +453,16 @@ class MadeStore(TableStore):
         Those in memory.
     filed : FileStore
         The others.
+    files : mapping of str to Path or bytes
+        The files of these as they stand in an audit folder, by name: where each lies, or what stands in it.
     """
 
-    def __init__(self, frames: Mapping[str, pd.DataFrame], filed: FileStore) -> None:
+    def __init__(self, frames: Mapping[str, pd.DataFrame], filed: FileStore, files: Mapping[str, Path | bytes]) -> None:
         self._frames, self._filed = MemoryStore(frames), filed
+        self.files = files
 
     def _of(self, table: str) -> TableStore:
         return self._filed if table in self._filed else self._frames
-
-    @property
-    def files(self) -> Mapping[str, Path | bytes]:
-        """The tables in files."""
-        return self._filed.files
 
     def __getitem__(self, table: str) -> pd.DataFrame:
         return self._of(table)[table]
@@ -474,6 +477,9 @@ class MadeStore(TableStore):
 
     def column(self, table: str, name: str) -> NDArray[Any]:
         return self._of(table).column(table, name)
+
+    def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
+        return self._of(table).frame(table, names)
 
     def row(self, table: str, number: int, names: Sequence[str]) -> dict[str, Any]:
         return self._of(table).row(table, number, names)

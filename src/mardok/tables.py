@@ -96,27 +96,23 @@ class Table:
 
     def frame(self, rows: Iterable[Sequence[Any]] | Mapping[str, Any]) -> pd.DataFrame:
         """A data frame of this table from rows (in column order) or from columns by name, sorted."""
-        import pandas as pd
 
         if not isinstance(rows, Mapping):
             listed = list(zip(*rows, strict=True)) or [()] * len(self.names)
             rows = dict(zip(self.names, listed, strict=True))
-        typed = pd.DataFrame(
-            {
-                column.name: _category(rows[column.name])
-                if column.dtype == "name"
-                else _text_column(rows[column.name])
-                if column.dtype == "str"
-                else pd.Series(rows[column.name], dtype=_pandas_dtype(column.dtype), copy=False)
-                for column in self.columns
-            },
-            copy=False,
-        )
+        typed = self.part(rows, self.names)
         if _is_ordered(typed, self.order):  # a sort copies millions of rows
             return typed
         columns = [name.removeprefix("-") for name in self.order]
         is_rising = [not name.startswith("-") for name in self.order]
         return typed.sort_values(columns, ascending=is_rising, kind="stable", ignore_index=True)
+
+    def part(self, columns: Mapping[str, Any], names: Sequence[str]) -> pd.DataFrame:
+        """A data frame of some columns of this table, in the order given."""
+        import pandas as pd
+
+        declared = {column.name: column for column in self.columns}
+        return pd.DataFrame({name: _typed(declared[name], columns[name]) for name in names}, copy=False)
 
     def check(self, frame: pd.DataFrame) -> None:
         """Raise ValueError if `frame` is not as declared: columns, dtypes, fixed words, order."""
@@ -146,6 +142,17 @@ class Table:
     def _check_order(self, frame: pd.DataFrame) -> None:
         if not _is_ordered(frame, self.order):
             raise ValueError(f"table {self.name}: rows are not ordered by {self.order}")
+
+
+def _typed(column: Column, values: Any) -> Any:
+    """Values as pandas has them for a column."""
+    import pandas as pd
+
+    if column.dtype == "name":
+        return _category(values)
+    return (
+        _text_column(values) if column.dtype == "str" else pd.Series(values, dtype=_pandas_dtype(column.dtype), copy=False)
+    )
 
 
 def _is_ordered(frame: pd.DataFrame, order: Sequence[str]) -> bool:

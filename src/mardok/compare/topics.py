@@ -31,6 +31,8 @@ _LEAST_FIELDS = 2
 _LONGEST = 10
 """Words of the longest phrase that is told whole; of longer ones the part that says most."""
 _SHORT = 6
+_MOST_KNOWN = 1 << 16
+"""Texts whose words are kept: title, H1 and links of a page mostly say the same, those of others seldom."""
 _FILE = re.compile(r"\.(?:html?|php|aspx?|jsp|xhtml)$", re.IGNORECASE)
 _YEAR = re.compile(r"(?:19|20)\d\d")
 _VERSION = re.compile(r"(?<!\d)\d++(?:\.\d++)+")
@@ -76,6 +78,8 @@ class Stemmer:
         """Words of a text; title, H1 and links mostly say the same, so it is kept."""
         result = self._words.get(text)
         if result is None:
+            if len(self._words) > _MOST_KNOWN:
+                self._words.clear()
             result = self._words[text] = tuple(words(_VERSION.sub(_as_one_word, text)))
         return result
 
@@ -90,6 +94,8 @@ class Stemmer:
         """Stem of each word; ``""`` for words that promise nothing."""
         result = self._said.get((language, text_words))
         if result is None:
+            if len(self._said) > _MOST_KNOWN:
+                self._said.clear()
             known, plain = self._stems[language], plain_words(language)
             result = tuple(
                 "" if word in plain or word in self._generic or _YEAR.fullmatch(word) else known.get(word, word)

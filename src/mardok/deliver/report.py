@@ -8,7 +8,6 @@ Out: HTML without a single request. What the first screen says stands in it as t
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
@@ -46,7 +45,7 @@ class _Picture:
 
 def report_html(tables: TableStore, meta: AuditMeta) -> str:
     """The report as one HTML document of at most 25 MB."""
-    home = _home(tables["pages"])
+    home = _home(tables.frame("pages", ["url", "indexable"]))
     filters = {"figure": _figure, "local": lambda url: url.removeprefix(home) if home != url else url}
     plan, unread = tables["plan"], tables["unread"]
     first, rest = told_apart(plan)
@@ -92,7 +91,7 @@ def _own_style() -> str:
     return (files("mardok.deliver") / "templates" / "report" / "report.css").read_text("utf-8")
 
 
-def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
+def _pictures(tables: TableStore) -> list[_Picture]:
     """What is drawn once: gain against effort, and where the words come from."""
     result = []
     plan = tables["plan"]
@@ -105,7 +104,7 @@ def _pictures(tables: Mapping[str, pd.DataFrame]) -> list[_Picture]:
         )
         stated = str(sentence("picture.gain", proposals=counted("proposal", len(gaining)), named=named))
         result.append(_Picture(Markup(gain_picture(gaining, stated)), str(sentence("picture.gain-caption"))))
-    words = section_words(tables["pages"])
+    words = section_words(tables.frame("pages", ["url", "own_words", "shared_words", "boilerplate_words"]))
     if len(words):
         named = "; ".join(str(sentence("picture.section", **row)) for row in _records(words))
         stated = str(sentence("picture.words", named=named))

@@ -56,6 +56,11 @@ _MOST_UNANSWERED, _MOST_WAITING = 500, 1000
 _MOST_SLIPS = 2_000
 _TEXT_PAGES, _READ_PAGES, _SHEET_PAGES = 100, 2_000, 1_000
 """Pages whose texts, or sheets, make one part."""
+_LISTED = (
+    "url", "title", "h1", "nearest_url", "final_url", "reason", "language", "kind", "thin", "thin_reason", "indexable",
+    "status", "words", "own_words", "shared_words", "boilerplate_words", "copies", "inlinks", "clicks", "clicks_before",
+    "impressions", "link_weight", "nearest_resemblance",
+)  # fmt: skip
 _SHEET = (
     "description", "site_name", "kind_reason", "declared_language", "canonical_url", "redirect_url", "robots", "index_state",
     "in_sitemap", "depth", "script_words", "external_links", "conversions", "sessions",
@@ -111,7 +116,7 @@ def report_parts(tables: TableStore) -> Parts:
         parts.data[f"{kind}-index"] = _packed(index)
     totals = {
         "proposals": len(tables["plan"]) - _MOST_PROPOSALS,
-        "pages": len(tables["pages"]) - len(listed.rows),
+        "pages": len(listed.number) - 1 - len(listed.rows),
         "groups": len(order) - _MOST_GROUPS,
         "pairs": len(tables["pairs"]) - kept["pairs"],
     }
@@ -142,8 +147,8 @@ def _plain(value: Any) -> Any:
 class _Listed:
     """The pages that the report lists."""
 
-    def __init__(self, tables: Tables, most: int) -> None:
-        pages = tables["pages"]
+    def __init__(self, tables: TableStore, most: int) -> None:
+        pages = tables.frame("pages", ["url", "clicks", "link_weight"])
         n = len(pages)
         self.row_of = {url: row for row, url in enumerate(pages["url"])}
         rows = np.arange(n)
@@ -279,8 +284,8 @@ def _tenths(value: float) -> float | None:
     return None if pd.isna(value) else round(float(value), 1)
 
 
-def _pages(tables: Tables, listed: _Listed) -> dict[str, Any]:
-    pages = tables["pages"].iloc[listed.rows]
+def _pages(tables: TableStore, listed: _Listed) -> dict[str, Any]:
+    pages = tables.frame("pages", _LISTED).iloc[listed.rows]
     nearest = [int(listed.number[listed.row_of.get(url, -1)]) for url in pages["nearest_url"]]
     final = [int(listed.number[listed.row_of.get(url, -1)]) for url in pages["final_url"]]
     return {
@@ -335,8 +340,8 @@ def _groups_in_order(tables: Tables) -> list[_Group]:
     return sorted(groups.values(), key=order)
 
 
-def _groups(tables: Tables, order: Sequence[_Group], listed: _Listed, most_members: int) -> list[dict[str, Any]]:
-    hashes = tables["pages"]["text_hash"].tolist()
+def _groups(tables: TableStore, order: Sequence[_Group], listed: _Listed, most_members: int) -> list[dict[str, Any]]:
+    hashes = tables.column("pages", "text_hash")
     result = []
     for group in order[:_MOST_GROUPS]:
         rows = [row for row in (listed.row_of[url] for url in group.urls) if listed.number[row] >= 0][: max(most_members, 1)]
@@ -374,11 +379,11 @@ def _checks(tables: Tables, listed: _Listed, most_rows: int) -> list[dict[str, A
     return sorted(result, key=lambda one: (not one["templates"], -one["n"], one["check"]))
 
 
-def _wording(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
+def _wording(tables: TableStore, listed: _Listed, most: int) -> dict[str, Any]:
     phrases = tables["phrases"]
     phrases = phrases[phrases["words"] > 1].sort_values(["pages", "uses", "phrase"], ascending=[False, False, True])
     boilerplate = tables["boilerplate"].sort_values(["word_share", "text"], ascending=[False, True]).head(most)
-    passages = passage_texts(tables["passages"], tables["pages"], most)
+    passages = passage_texts(tables["passages"], tables, most)
     return {
         "phrases": phrases[["phrase", "pages", "uses"]].head(most).to_numpy(object).tolist(),
         "n_phrases": len(phrases),

@@ -6,7 +6,7 @@ Out: the tables of pages and of pairs.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -27,6 +27,9 @@ from mardok.sources.page_lists import Signal
 from mardok.tables import PAGES, PAIRS, QUERIES, Recurring
 from mardok.text.site import Site
 from mardok.vocabulary import Answer, Failure, GroupKind
+
+_PAGES_AT_ONCE = 1 << 13
+"""Pages whose rows are made together."""
 
 
 def pairs_table(site: Site, pairs: pd.DataFrame) -> pd.DataFrame:
@@ -98,8 +101,8 @@ class PageFindings:
     thin: ThinAnalysis
 
 
-def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.DataFrame:
-    """The table of pages.
+def pages_frames(site: Site, facts: SiteFacts, findings: PageFindings) -> Iterator[pd.DataFrame]:
+    """The table of pages, some pages at a time.
 
     Parameters
     ----------
@@ -115,77 +118,82 @@ def pages_table(site: Site, facts: SiteFacts, findings: PageFindings) -> pd.Data
     nearest = _nearest(copies.kept, [keeper_of.get(row, row) for row in range(n)])
     searched = strength.demand is not None
     nan = np.full(n, np.nan)
+    clicks_before = strength.demand.before("clicks") if strength.demand is not None else nan
     main_queries, positions = strength.demand.main_queries() if strength.demand is not None else ([""] * n, nan)
     variant_of = {
         row: group.keeper for group in grouping.groups if group.kind == GroupKind.VARIANTS for row in group.members
     }
-    return PAGES.frame(
-        {
-            "url": [page.url for page in site.pages],
-            "status": [pd.NA if page.status is None else page.status for page in site.pages],
-            "final_url": [destination.url for destination in facts.destinations],
-            "indexable": [not reason for reason in noindex_reasons],
-            "reason": [
-                str(reason.text)
-                if reason
-                else _comparison_limit(site, row, facts.failures[row], settings.copies.minimum_words)
-                for row, reason in enumerate(noindex_reasons)
-            ],
-            "variant_of": [site.pages[variant_of[row]].url if row in variant_of else "" for row in range(n)],
-            "language": [page.language for page in site.pages],
-            "kind": facts.kinds.kind,
-            "depth": [depth if depth >= 0 else pd.NA for depth in coverage.depth.tolist()],
-            "title": [page.title for page in site.pages],
-            "site_name": facts.titles.site,
-            "description": [page.description for page in site.pages],
-            "h1": [page.h1 for page in site.pages],
-            "title_characters": [len(page.title) for page in site.pages],
-            "title_px": [round(title_px(page.title)) for page in site.pages],
-            "description_characters": [len(page.description) for page in site.pages],
-            "description_px": [round(description_px(page.description)) for page in site.pages],
-            "target_phrase": [topic.phrase for topic in findings.promises.topics],
-            "main_query": main_queries,
-            "position": positions,
-            "words": n_words,
-            "own_words": pd.arrays.IntegerArray(accounted.own, ~is_counted),
-            "shared_words": pd.arrays.IntegerArray(accounted.shared, ~is_counted),
-            "boilerplate_words": pd.arrays.IntegerArray(accounted.boilerplate, ~is_counted),
-            "boilerplate_share": np.where(
-                is_counted & (n_words > 0), accounted.boilerplate / np.maximum(n_words, 1), np.nan
-            ),
-            "copies": grouping.n_copies,
-            "nearest_url": [site.pages[row].url if row >= 0 else "" for row, _ in nearest],
-            "nearest_resemblance": [value for _, value in nearest],
-            "inlinks": strength.inlinks,
-            "link_weight": np.where(strength.link_weight > 0, strength.link_weight, np.nan),
-            "clicks": strength.clicks if searched else nan,
-            "clicks_before": strength.demand.before("clicks") if strength.demand is not None else nan,
-            "impressions": strength.impressions if searched else nan,
-            "thin": [_answer(verdict.is_thin if verdict is not None else None) for verdict in verdicts],
-            "thin_reason": ["" if verdict is None else str(verdict.reason) for verdict in verdicts],
-            "noindex_reason": [reason.reason if reason is not None else "" for reason in noindex_reasons],
-            "kind_reason": list(map(str, facts.kinds.reason)),
-            "topic_fields": [", ".join(topic.fields) for topic in findings.promises.topics],
-            "topic_uses": of_topic.uses,
-            "topic_first_word": pd.arrays.IntegerArray(of_topic.first, of_topic.first < 0),
-            "external_links": [_told(facts.signals.get(page.url), "external_links") for page in site.pages],
-            "conversions": [_told(facts.signals.get(page.url), "conversions") for page in site.pages],
-            "sessions": [_told(facts.signals.get(page.url), "sessions") for page in site.pages],
-            "index_state": [facts.signals[page.url].index_state if page.url in facts.signals else "" for page in site.pages],
-            "declared_language": [page.declared_language for page in site.pages],
-            "canonical_url": [page.canonical_url for page in site.pages],
-            "canonical_is_relative": [page.signs.canonical_is_relative for page in site.pages],
-            "redirect_url": [page.redirect_url for page in site.pages],
-            "robots": [", ".join(": ".join(filter(None, text_words)) for text_words in page.robots) for page in site.pages],
-            "bytes_hash": [page.bytes_hash for page in site.pages],
-            "text_hash": list(site.text_hashes),
-            "main_text": [site.main_text(row) for row in range(n)],
-            "source": [page.source for page in site.pages],
-            "in_sitemap": [_answer(row in coverage.listed if coverage.has_sitemap else None) for row in range(n)],
-            "script_words": [pd.NA if page.script_words is None else page.script_words for page in site.pages],
-            "stated_day": [page.signs.stated_day for page in site.pages],
-        }
-    )
+    for begin in range(0, n, _PAGES_AT_ONCE):
+        part = slice(begin, min(begin + _PAGES_AT_ONCE, n))
+        rows, pages = range(part.start, part.stop), site.pages[part]
+        of_pages, counts, topics = n_words[part], is_counted[part], findings.promises.topics[part]
+        yield PAGES.frame(
+            {
+                "url": [page.url for page in pages],
+                "status": [pd.NA if page.status is None else page.status for page in pages],
+                "final_url": [facts.destinations[row].url for row in rows],
+                "indexable": [not noindex_reasons[row] for row in rows],
+                "reason": [
+                    str(reason.text)
+                    if reason
+                    else _comparison_limit(site, row, facts.failures[row], settings.copies.minimum_words)
+                    for row, reason in zip(rows, noindex_reasons[part], strict=True)
+                ],
+                "variant_of": [site.pages[variant_of[row]].url if row in variant_of else "" for row in rows],
+                "language": [page.language for page in pages],
+                "kind": facts.kinds.kind[part],
+                "depth": [depth if depth >= 0 else pd.NA for depth in coverage.depth[part].tolist()],
+                "title": [page.title for page in pages],
+                "site_name": facts.titles.site[part],
+                "description": [page.description for page in pages],
+                "h1": [page.h1 for page in pages],
+                "title_characters": [len(page.title) for page in pages],
+                "title_px": [round(title_px(page.title)) for page in pages],
+                "description_characters": [len(page.description) for page in pages],
+                "description_px": [round(description_px(page.description)) for page in pages],
+                "target_phrase": [topic.phrase for topic in topics],
+                "main_query": main_queries[part],
+                "position": positions[part],
+                "words": of_pages,
+                "own_words": pd.arrays.IntegerArray(accounted.own[part], ~counts),
+                "shared_words": pd.arrays.IntegerArray(accounted.shared[part], ~counts),
+                "boilerplate_words": pd.arrays.IntegerArray(accounted.boilerplate[part], ~counts),
+                "boilerplate_share": np.where(
+                    counts & (of_pages > 0), accounted.boilerplate[part] / np.maximum(of_pages, 1), np.nan
+                ),
+                "copies": grouping.n_copies[part],
+                "nearest_url": [site.pages[row].url if row >= 0 else "" for row, _ in nearest[part]],
+                "nearest_resemblance": [value for _, value in nearest[part]],
+                "inlinks": strength.inlinks[part],
+                "link_weight": np.where(strength.link_weight[part] > 0, strength.link_weight[part], np.nan),
+                "clicks": strength.clicks[part] if searched else nan[part],
+                "clicks_before": clicks_before[part],
+                "impressions": strength.impressions[part] if searched else nan[part],
+                "thin": [_answer(verdict.is_thin if verdict is not None else None) for verdict in verdicts[part]],
+                "thin_reason": ["" if verdict is None else str(verdict.reason) for verdict in verdicts[part]],
+                "noindex_reason": [reason.reason if reason is not None else "" for reason in noindex_reasons[part]],
+                "kind_reason": list(map(str, facts.kinds.reason[part])),
+                "topic_fields": [", ".join(topic.fields) for topic in topics],
+                "topic_uses": of_topic.uses[part],
+                "topic_first_word": pd.arrays.IntegerArray(of_topic.first[part], of_topic.first[part] < 0),
+                "external_links": [_told(facts.signals.get(page.url), "external_links") for page in pages],
+                "conversions": [_told(facts.signals.get(page.url), "conversions") for page in pages],
+                "sessions": [_told(facts.signals.get(page.url), "sessions") for page in pages],
+                "index_state": [facts.signals[page.url].index_state if page.url in facts.signals else "" for page in pages],
+                "declared_language": [page.declared_language for page in pages],
+                "canonical_url": [page.canonical_url for page in pages],
+                "canonical_is_relative": [page.signs.canonical_is_relative for page in pages],
+                "redirect_url": [page.redirect_url for page in pages],
+                "robots": [", ".join(": ".join(filter(None, directive)) for directive in page.robots) for page in pages],
+                "bytes_hash": [page.bytes_hash for page in pages],
+                "text_hash": site.text_hashes[part],
+                "main_text": [site.main_text(row) for row in rows],
+                "source": [page.source for page in pages],
+                "in_sitemap": [_answer(row in coverage.listed if coverage.has_sitemap else None) for row in rows],
+                "script_words": [pd.NA if page.script_words is None else page.script_words for page in pages],
+                "stated_day": [page.signs.stated_day for page in pages],
+            }
+        )
 
 
 def _answer(holds: bool | None) -> Answer:

@@ -6,20 +6,24 @@ Out: one row a passage, with its text, and how many pages carry it.
 
 from __future__ import annotations
 
+import numpy as np
 import pandas as pd
 
+from mardok.store import TableStore
 from mardok.text.spans import WordSpans
 
+_PASSAGES_AT_ONCE = 1 << 12
 
-def passage_texts(stretches: pd.DataFrame, pages: pd.DataFrame, most: int | None = None) -> pd.DataFrame:
+
+def passage_texts(stretches: pd.DataFrame, tables: TableStore, most: int | None = None) -> pd.DataFrame:
     """Passages with their text, that with most pasted words first.
 
     Parameters
     ----------
     stretches : DataFrame
         Rows of the table of passages.
-    pages : DataFrame
-        The table of pages.
+    tables : TableStore
+        The tables of the audit.
     most : int, optional
         How many to tell; all if None.
 
@@ -36,12 +40,16 @@ def passage_texts(stretches: pd.DataFrame, pages: pd.DataFrame, most: int | None
     longest = longest.sort_values(["page", "word"]).set_index("passage", drop=False)
     on_page = stretches.groupby(["passage", "page"])["words"].sum()
     carries = 2 * on_page >= longest["words"].reindex(on_page.index.get_level_values("passage")).to_numpy()
-    texts, urls = pages["main_text"], pages["url"]
-    written, shown, spans = [], -1, WordSpans("")
-    for page, word, n_words in longest[["page", "word", "words"]].itertuples(index=False):
-        if page != shown:
-            spans, shown = WordSpans(texts[page]), page
-        written.append(spans.written(word, n_words))
+    written, urls, shown, spans = [], [], -1, WordSpans("")
+    rows = longest[["page", "word", "words"]].to_numpy(np.int64)
+    for begin in range(0, len(rows), _PASSAGES_AT_ONCE):
+        part = rows[begin : begin + _PASSAGES_AT_ONCE]
+        told = tables.rows("pages", part[:, 0], ["url", "main_text"])
+        urls += told["url"]
+        for (page, word, n_words), text in zip(part.tolist(), told["main_text"], strict=True):
+            if page != shown:
+                spans, shown = WordSpans(text), page
+            written.append(spans.written(word, n_words))
     result = pd.DataFrame(
         {
             "text": pd.Series(written, longest.index, dtype="str"),  # of no passages, too
@@ -49,7 +57,7 @@ def passage_texts(stretches: pd.DataFrame, pages: pd.DataFrame, most: int | None
             "pages": carries.groupby(level="passage").sum().reindex(longest.index),
             "pasted_words": pasted.reindex(longest.index).astype("int64"),
             "boilerplate": longest["boilerplate"],
-            "example_url": urls.to_numpy()[longest["page"]],
+            "example_url": pd.Series(urls, longest.index, dtype="str"),
             "passage": longest["passage"],
         }
     )

@@ -21,6 +21,11 @@ from mardok.sentences import Sentence, counted, hours, sentence
 from mardok.sources.raw import Intake
 from mardok.vocabulary import Action, Answer, Band, Decision, GainUnit, GroupKind, GroupRole, NotComputed
 
+COUNTED = (
+    "url", "indexable", "reason", "variant_of", "language", "kind", "words", "own_words", "shared_words",
+    "boilerplate_words", "copies", "thin",
+)  # fmt: skip
+"""What is counted of each page."""
 _EXAMPLES = 20
 
 
