@@ -287,9 +287,12 @@ class Texts(Sequence[str]):
     def __getitem__(self, at: Any) -> Any:
         if isinstance(at, (int, np.integer)):
             return _text(self.bytes_of(int(at) + len(self) * int(at < 0)))
-        numbers = np.arange(len(self))[at]
+        if isinstance(at, slice):
+            numbers: Sequence[int] = range(len(self))[at]
+        else:
+            numbers = (np.flatnonzero(at) if at.dtype == bool else at).tolist()
         result = np.empty(len(numbers), object)
-        result[:] = [_text(self.bytes_of(number)) for number in numbers.tolist()]
+        result[:] = [_text(self.bytes_of(number)) for number in numbers]
         return result
 
     def __iter__(self) -> Iterator[str]:

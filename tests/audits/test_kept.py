@@ -112,7 +112,7 @@ def small_site(folder: Path) -> Path:
 
 
 EVERY = [one for one in others(mardok.Settings()) if one[0].split(".")[0] not in UNTOUCHED]
-OF_READING = ("sources.", "extract.", "language.", "text.only", "text.ignore")
+OF_READING = ("sources.", "extract.", "text.only", "text.ignore")
 
 
 @pytest.mark.parametrize("whole", [pytest.param(True, marks=pytest.mark.proof), False])

@@ -152,7 +152,7 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
         result.lacking[str(sentence("lacking.spelling"))] = str(sentence("lacking.no-library"))
         is_asked = False
     for language, numbers in texts.by_language.items():
-        shown = [texts.texts[number] for number in numbers.tolist()]
+        shown = texts.texts.selected(numbers)
         pieces = cache(lambda shown=shown: pieces_of(shown))
         over = _looked_over(shown, pieces, language, settings, _technical(texts, numbers.tolist()), kept)
         result.with_figures[language] = numbers[over.with_figures].tolist() if over.with_figures else []

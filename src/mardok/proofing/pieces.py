@@ -15,9 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.extract.batch import Numbers
+from mardok.large import Growing, gathered, n_of_each, places_where
 from mardok.text.distinct import distinct
 
 Flags = NDArray[np.bool_]
+_PIECES_AT_ONCE = 1 << 16
 
 
 @dataclass(frozen=True)
@@ -34,7 +36,7 @@ class Pieces:
     @property
     def uses(self) -> NDArray[np.int64]:
         """How often each different piece stands in the texts."""
-        return np.bincount(self.codes, minlength=len(self.number_of))
+        return n_of_each(self.codes, len(self.number_of))
 
     @property
     def lengths(self) -> NDArray[np.int64]:
@@ -53,7 +55,7 @@ class Pieces:
 
     def places(self, flags: Flags) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Where pieces with a flag stand: places in ``codes``, in order, and the text of each."""
-        places = np.flatnonzero(flags[self.codes])
+        places = places_where(gathered(flags, self.codes))
         return places, self._texts_at(places)
 
     def holding(self, flags: Flags) -> NDArray[np.int64]:
@@ -89,9 +91,13 @@ def pieces_of(texts: Sequence[str]) -> Pieces:
     (['a', 'bow', 'case'], [0, 1, 0, 2], [0, 2, 2, 4])
     """
     numbers: Numbers[str] = Numbers()
-    codes = array("i")
-    lengths = np.zeros(len(texts) + 1, np.int64)
+    codes, new, n_codes = Growing(np.int32), array("i"), 0
+    first = np.zeros(len(texts) + 1, np.int64)
     for number, text in enumerate(texts):
-        codes.extend(map(numbers.__getitem__, text.split()))
-        lengths[number + 1] = len(codes)
-    return Pieces(numbers, np.frombuffer(codes, np.int32) if codes else np.zeros(0, np.int32), lengths)
+        new.extend(map(numbers.__getitem__, text.split()))
+        first[number + 1] = n_codes + len(new)
+        if len(new) >= _PIECES_AT_ONCE:
+            codes.add(new)
+            n_codes, new = n_codes + len(new), array("i")
+    codes.add(new)
+    return Pieces(numbers, codes.finished(), first)

@@ -16,6 +16,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from mardok.large import Texts
 from mardok.text.columns import Codes
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
@@ -34,7 +35,7 @@ class ProofTexts:
     """Address of each page."""
     languages: Sequence[str]
     """Language of each page."""
-    texts: Sequence[str]
+    texts: Texts
     """Each different text."""
     text: Codes
     """Number of the text at each place, shape (n_places,); by page and block in rising order."""
@@ -151,7 +152,7 @@ def texts_of_tables(
     return ProofTexts(
         pages["url"].tolist(),
         pages["language"].astype(str).tolist(),
-        texts.categories.tolist(),
+        Texts.of(texts.categories),
         np.asarray(texts.codes, np.int32)[kept],
         page[kept],
         blocks["block"].to_numpy(np.int32)[kept],
