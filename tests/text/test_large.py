@@ -1,0 +1,181 @@
+"""Arrays in files are those in memory, and texts as bytes are the texts; a whole audit does not depend on where they lie."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from itertools import cycle, pairwise
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pytest
+from conftest import DEMO_SEARCH, DEMO_WARC
+from hypothesis import HealthCheck, given
+from hypothesis import settings as hypothesis_settings
+from hypothesis import strategies as st
+from random_sites import ADDRESSES, TEXTS, TITLES, write_site
+
+import mardok
+from mardok import large
+from mardok.compare.join import shingle_sets, shingles_of_several
+from mardok.compare.phrases import counted_phrases
+from mardok.compare.runs import repeated_runs
+from mardok.errors import FolderError
+from mardok.large import (
+    Growing,
+    Texts,
+    United,
+    counted_between,
+    gathered,
+    kept_where,
+    laid_down,
+    large_arrays_in,
+    large_empty,
+    n_of_each,
+    places_where,
+    running_counts,
+    sorted_in_parts,
+    stretches,
+)
+from mardok.text.hashes import corpus_of
+from mardok.text.stems import stemmed
+
+ANY_TEXT = st.text(st.characters(), max_size=9)
+
+
+@pytest.fixture
+def tiny(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
+    """A folder for arrays of a few numbers, which count as large and are gone through a few at a time."""
+    return at_once(7, monkeypatch, tmp_path)
+
+
+@pytest.fixture
+def small(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
+    """The same with thousands of numbers."""
+    return at_once(4_000, monkeypatch, tmp_path)
+
+
+def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
+    for name in ("_LEAST_BYTES", "_ITEMS_AT_ONCE", "_TEXTS_AT_ONCE", "_SORTED_AT_ONCE", "_COUNTED_AT_ONCE"):
+        monkeypatch.setattr(large, name, n)
+    return folder
+
+
+many = hypothesis_settings(deadline=None, max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+
+
+@many
+@given(st.lists(st.lists(ANY_TEXT, max_size=8), max_size=6), st.booleans())
+def test_texts_are_what_they_were_made_of(tiny: Path, columns: list[list[str]], in_files: bool) -> None:
+    with large_arrays_in(tiny if in_files else None):
+        united = United()
+        begins = [united.add(Texts.of(column)) for column in columns]
+        names, number = united.finished()
+        listed = [text for column in columns for text in column]
+        assert begins == [sum(map(len, columns[:at])) for at in range(len(columns))]
+        assert names.tolist() == list(dict.fromkeys(listed))
+        assert [names[code] for code in number.tolist()] == listed
+        texts = Texts.of(listed)
+        assert list(texts) == texts[: len(listed)].tolist() == listed
+        assert texts.lengths.tolist() == list(map(len, listed))
+        at = np.arange(len(listed))[::-2]
+        assert texts.selected(at).tolist() == texts[at].tolist() == listed[::-2]
+        assert Texts.stored(texts.as_bytes()).tolist() == listed
+        replaced = [text.encode("utf-8", "replace").decode() for text in listed]
+        assert texts.as_strings().to_pylist() == replaced
+        if listed:
+            assert texts[-1] == listed[-1]
+        with pytest.raises(IndexError):
+            texts[len(listed)]
+
+
+@many
+@given(
+    st.lists(st.integers(0, (1 << 64) - 1) | st.integers(0, 50), max_size=60),
+    st.integers(1, 9),
+    st.lists(st.integers(0, 9), max_size=9),
+    st.booleans(),
+)
+def test_arrays_do_not_depend_on_where_they_lie(
+    tiny: Path, listed: list[int], step: int, sizes: list[int], in_files: bool
+) -> None:
+    numbers = np.array(listed, np.uint64)
+    codes, marked = (numbers % np.uint64(11)).astype(np.int64), numbers % np.uint64(3) == 0
+    offsets = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
+    places = np.zeros(offsets[-1], bool)
+    places[::2] = True
+    with large_arrays_in(tiny if in_files else None):
+        pieces = [numbers[first : first + step] for first in range(0, len(numbers), step)]
+        parts = list(sorted_in_parts(iter(pieces), len(numbers)))
+        assert np.concatenate(parts).tolist() == sorted(listed)
+        growing = Growing(np.uint64)
+        for piece in pieces:
+            growing.add(piece)
+        assert growing.finished().tolist() == laid_down(numbers).tolist() == listed
+        assert gathered(numbers, np.arange(len(numbers))[::-1]).tolist() == listed[::-1]
+        assert kept_where(numbers, marked).tolist() == numbers[marked].tolist()
+        assert places_where(marked).tolist() == np.flatnonzero(marked).tolist()
+        assert n_of_each(codes, 13).tolist() == np.bincount(codes, minlength=13).tolist()
+        assert running_counts(marked, codes == 1).tolist() == [
+            int((marked | (codes == 1))[:at].sum()) for at in range(len(numbers) + 1)
+        ]
+        assert counted_between(places, offsets).tolist() == [
+            int(places[begin:end].sum()) for begin, end in pairwise(offsets.tolist())
+        ]
+        found = [row for first, last in stretches(offsets, step) for row in range(first, last)]
+        assert found == list(range(len(sizes)))
+
+
+WORDS = st.lists(st.sampled_from(["violin", "violins", "bow", "琴弓", "of", "hire."]), max_size=30).map(" ".join)
+
+
+@many
+@given(st.lists(WORDS, min_size=1, max_size=8))
+def test_any_cut_into_ranges_gives_the_same_shingles_runs_and_phrases(tiny: Path, texts: list[str]) -> None:
+    def found() -> Iterator[list[list[int]]]:
+        corpus = corpus_of(texts)
+        several = shingles_of_several(shingle_sets(corpus.words, corpus.offsets))
+        yield [several.text.tolist(), several.shingle.tolist()]
+        runs = repeated_runs(corpus, np.ones(len(texts), bool))
+        yield [runs.places.tolist(), runs.number.tolist(), runs.pages.tolist()]
+        words = stemmed(corpus, ["en"] * len(texts), ())
+        phrases = counted_phrases(words, np.ones(len(corpus.words), bool), range(1, 5), 2)
+        yield [phrases[name].tolist() for name in phrases.columns]
+
+    expected = list(found())
+    with large_arrays_in(tiny):
+        assert list(found()) == expected
+
+
+def of_files(tiny: Path, source: Path, **asked: Any) -> None:
+    """An audit, and the same with large arrays in files, in tables and in the files of its folder."""
+    held, filed = mardok.audit(source, **asked), mardok.audit(source, work=tiny / "work", **asked)
+    for name in held.tables:
+        pd.testing.assert_frame_equal(held.tables[name], filed.tables[name], obj=name)
+    held.save(tiny / "held")
+    filed.save(tiny / "filed")
+    for path in sorted((tiny / "held").glob("*.csv")):
+        assert path.read_bytes() == (tiny / "filed" / path.name).read_bytes(), path.name
+
+
+def test_an_audit_whose_arrays_lie_in_files_is_the_audit(small: Path) -> None:
+    of_files(small, DEMO_WARC, search=DEMO_SEARCH)
+
+
+def test_so_is_that_of_a_site_in_two_languages(tiny: Path) -> None:
+    told = zip(ADDRESSES, cycle(TEXTS), cycle(TITLES), cycle(["en", "en", "de"]), strict=False)
+    plain = {"status": 200, "target": "", "canonical": None, "robots": "", "links": ADDRESSES[:3]}
+    pages = {url: {**plain, "text": text, "title": title, "lang": lang} for url, text, title, lang in told}
+    of_files(tiny, write_site(tiny / "site.jsonl", pages))
+
+
+def test_what_the_disk_does_not_take_is_said_in_one_line(tiny: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "posix_fallocate", full)
+    with large_arrays_in(tiny), pytest.raises(FolderError, match=r"has no room for 0\.0 GB: No space left on device"):
+        large_empty(100, np.int64)
+    assert not list(tiny.iterdir())
