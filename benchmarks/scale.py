@@ -1,7 +1,8 @@
 """What a large site costs, stage by stage, with a working folder: seconds and memory a page, and how both grow.
 
-Run: ``python benchmarks/scale.py [JOBS] [N_PAGES ...]``. Each site is written as a WARC file first. Memory is that of all processes
-together that no file backs: what the system cannot take back by writing it to disk.
+Run: ``python benchmarks/scale.py [JOBS] [N_PAGES ...]``. Each site is written as a WARC file first, with a family of up to 5,000
+pages. Memory is that of all processes together that no file backs: what the system cannot take back by writing it to disk.
+Beside each figure a page stands how it has grown since the site before.
 """
 
 from __future__ import annotations
@@ -72,14 +73,13 @@ def main() -> None:
             called = [sys.executable, __file__, "--audit", str(warc), folder, str(jobs)]
             stages = json.loads(subprocess.run(called, stdout=subprocess.PIPE, check=True).stdout)
         stages["in all"] = [sum(told[0] for told in stages.values()), max(told[1] for told in stages.values())]
-        print(f"{n_pages:,} pages")
+        print(f"{n_pages:,} pages", flush=True)
         for name, (seconds, memory) in stages.items():
             now = 1e3 * seconds / n_pages, memory / n_pages / 1e3
             was = before.get(name, now)
             grown = ", ".join(f"{a / b:.2f}" if b else "-" for a, b in zip(now, was, strict=True))
-            print(
-                f"  {name:34} {seconds:8.1f} s {now[0]:6.2f} ms a page {memory / 2**30:6.2f} GiB {now[1]:6.1f} KB a page; {grown}"
-            )
+            each = f"{seconds:8.1f} s {now[0]:6.2f} ms a page {memory / 2**30:6.2f} GiB {now[1]:6.1f} KB a page"
+            print(f"  {name:34} {each}; {grown}", flush=True)
             before[name] = now
 
 
