@@ -1,8 +1,8 @@
 """What a large site costs, stage by stage, with a working folder: seconds and memory a page, and how both grow.
 
-Run: ``python benchmarks/scale.py [JOBS] [N_PAGES ...]``. Each site is written as a WARC file first, with a family of up to 5,000
-pages. Memory is that of all processes together that no file backs: what the system cannot take back by writing it to disk.
-Beside each figure a page stands how it has grown since the site before.
+Run: ``python benchmarks/scale.py [JOBS] [N_PAGES ...]``. Each site is written as a WARC file first, with a family of up to
+5,000 pages. Memory is that of all processes together that no file backs: what the system cannot take back by writing it to
+disk. Beside each figure a page stands how it has grown since the site before.
 """
 
 from __future__ import annotations
@@ -21,16 +21,16 @@ from sites import Site, write_warc
 import mardok
 
 _SIZES = (20_000, 100_000)
-_PAUSE_S = 0.05
+_PAUSE_S = 0.2
 
 
 def _memory(process: str = "self") -> int:
-    """Bytes of a process and of those it began."""
+    """Bytes of a process and of those it began; of what several of them share each counts its part."""
     try:
-        status = Path(f"/proc/{process}/status").read_text().splitlines()
-        own = next((int(line.split()[1]) << 10 for line in status if line.startswith("RssAnon")), 0)
+        told = Path(f"/proc/{process}/smaps_rollup").read_text().splitlines()
+        own = next((int(line.split()[1]) << 10 for line in told if line.startswith("Pss_Anon")), 0)
         begun = Path(f"/proc/{process}/task").glob("*/children")
-        return own + sum(_memory(child) for told in begun for child in told.read_text().split())
+        return own + sum(_memory(child) for listed in begun for child in listed.read_text().split())
     except OSError:  # it has ended
         return 0
 

@@ -20,6 +20,7 @@ import pytest
 from openpyxl import load_workbook
 
 import mardok
+from mardok.deliver import shown_pages
 from mardok.deliver.redirects import (
     APACHE_FILE,
     APACHE_MAP,
@@ -30,6 +31,8 @@ from mardok.deliver.redirects import (
     nginx_map,
     plain_addresses,
 )
+from mardok.deliver.report_parts import report_parts
+from mardok.deliver.workbook import workbook
 from mardok.demo import troubles
 from mardok.demo.troubles import url
 
@@ -256,6 +259,24 @@ def test_the_workbook_holds_every_row_and_no_formula(page_table: Callable[..., P
     converted = next(tmp_path.glob("audit*.csv")).read_text("utf-8")
     seen = list(csv.DictReader(io.StringIO(converted)))
     assert [row["url"] for row in seen] == audit.pages["url"].tolist()
+
+
+def test_of_many_pages_those_of_the_plan_and_the_first_others_by_clicks_are_listed(
+    demo: mardok.Audit, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(shown_pages, "MOST_OTHERS", 2)
+    book = load_workbook(io.BytesIO(workbook(demo.tables)))
+    planned = {*demo.plan["keeper"], *demo.steps["url"], *demo.steps["target"]}
+    others = demo.pages[~demo.pages["url"].isin(planned)]
+    first = others.sort_values(["clicks", "link_weight"], ascending=False, kind="stable").head(2)["url"]
+    expected = demo.pages.loc[demo.pages["url"].isin({*planned, *first}), "url"].tolist()
+    assert len(expected) < len(demo.pages)
+    assert [row[0].value for row in book["pages"].iter_rows(min_row=2)] == expected
+    assert [[cell.value for cell in row] for row in book["left out"].iter_rows(min_row=2)] == [
+        ["pages", len(expected), len(demo.pages), "pages.csv"]
+    ]
+    left = report_parts(demo.tables).left_out
+    assert left["pages"] == len(demo.pages) - len(expected)
 
 
 def test_only_what_a_person_accepted_is_handed_over(demo: mardok.Audit, tmp_path: Path, run: Callable[..., Any]) -> None:

@@ -3,9 +3,8 @@
 In:  the tables of an audit.
 Out: parts by name, JSON as gzip (RFC 1952) as base64; the most needed first, as many as the report may hold.
 
-Pages go by numbers, their places in the part ``pages``. Where there are more pages than a report lists, those come first
-that proposals, groups and checks are about, then those with the most clicks and link weight. Texts are told of pages in
-groups.
+Pages go by numbers, their places in the part ``pages``: those that the plan is about, and the first 50,000 others by clicks
+and link weight. Texts are told of pages in groups.
 """
 
 from __future__ import annotations
@@ -22,6 +21,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
+from mardok.deliver.shown_pages import pages_by_importance
 from mardok.figures import section_of
 from mardok.findings.elsewhere import Elsewhere
 from mardok.findings.passage_texts import passage_texts
@@ -37,7 +37,6 @@ MOST_BYTES = 25_000_000
 """Bytes of the whole report."""
 _KEPT_BYTES = 600_000
 """Bytes that are left for what is not a part."""
-_MOST_PAGES = 100_000
 _MOST_PROPOSALS, _MOST_STEPS, _MOST_BASIS = 2_000, 200, 6_000
 _MOST_GROUPS, _MOST_MEMBERS = 4_000, 1_000
 _MOST_PAIRS = 400_000
@@ -84,8 +83,13 @@ def report_parts(tables: TableStore) -> Parts:
     room = MOST_BYTES - _KEPT_BYTES
     order = _groups_in_order(tables)
     # The pages come first, since all else goes by their numbers; half of the room at most is theirs.
-    parts.data["pages"], most_pages = _fitting(room // 2, _MOST_PAGES, lambda most: _pages(tables, _Listed(tables, most)))
-    listed = _Listed(tables, most_pages)
+    urls = tables.frame("pages", ["url", "clicks", "link_weight"])
+    ordered, most_pages = pages_by_importance(urls, tables["plan"], tables["steps"])
+    row_of = {url: row for row, url in enumerate(urls["url"])}
+    parts.data["pages"], most_pages = _fitting(
+        room // 2, most_pages, lambda most: _pages(tables, _Listed(row_of, ordered[:most]))
+    )
+    listed = _Listed(row_of, ordered[:most_pages])
     room -= len(parts.data["pages"])
     kept: dict[str, int] = {}
     builders: list[tuple[str, int, Callable[[int], Any]]] = [
@@ -147,21 +151,11 @@ def _plain(value: Any) -> Any:
 class _Listed:
     """The pages that the report lists."""
 
-    def __init__(self, tables: TableStore, most: int) -> None:
-        pages = tables.frame("pages", ["url", "clicks", "link_weight"])
-        n = len(pages)
-        self.row_of = {url: row for row, url in enumerate(pages["url"])}
-        rows = np.arange(n)
-        if n > most:
-            about = pd.concat([tables["steps"]["url"], tables["groups"]["url"], tables["checks"]["url"]])
-            is_needed = pages["url"].isin(about.unique()).to_numpy()
-            clicks = pages["clicks"].fillna(0.0).to_numpy()
-            weight = pages["link_weight"].fillna(0.0).to_numpy()
-            rows = np.sort(np.lexsort((rows, -weight, -clicks, ~is_needed))[:most])
-        self.rows = rows
-        self.number = np.full(n + 1, -1, np.int64)
+    def __init__(self, row_of: Mapping[str, int], rows: NDArray[np.int64]) -> None:
+        self.row_of, self.rows = row_of, np.sort(rows)
+        self.number = np.full(len(row_of) + 1, -1, np.int64)
         """Number of each row's page; -1 for pages that are not listed, and for row -1."""
-        self.number[rows] = np.arange(len(rows))
+        self.number[self.rows] = np.arange(len(rows))
 
     def of_url(self, url: str) -> int | str:
         """Number of a page, or its address where it is not listed."""

@@ -10,14 +10,16 @@ import io
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+import numpy as np
 import pandas as pd
 from openpyxl import Workbook
 from openpyxl.cell import WriteOnlyCell
 from openpyxl.styles import Alignment, Font
 from openpyxl.utils import get_column_letter
 
+from mardok.deliver.shown_pages import pages_by_importance
 from mardok.folder import neutral_cell
-from mardok.tables import SMALL_GAIN_DECIMALS, TABLES, Column, Table
+from mardok.tables import PAGES, SMALL_GAIN_DECIMALS, TABLES, Column, Table
 
 SHEETS = ("plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks", "contradictions", "slips")
 _MOST_ROWS = 1_000_000
@@ -43,19 +45,41 @@ _WRAPPED = ("why", "unless", "summary")
 def workbook(tables: Mapping[str, pd.DataFrame]) -> bytes:
     """The workbook as bytes."""
     book = Workbook(write_only=True)
+    left_out = []
     for name in SHEETS:
-        _write_sheet(book, TABLES[name], tables[name])
+        shown = _shown(name, tables)
+        _write_sheet(book, TABLES[name], shown)
+        if len(shown) < len(tables[name]):
+            left_out.append((name, len(shown), len(tables[name])))
+    if left_out:
+        _write_left_out(book, left_out)
     buffer = io.BytesIO()
     book.save(buffer)
     return buffer.getvalue()
+
+
+def _shown(name: str, tables: Mapping[str, pd.DataFrame]) -> pd.DataFrame:
+    """The rows of a table that have room in a sheet: of pages those of the plan, and the first others by clicks."""
+    frame = tables[name]
+    if name == PAGES.name:
+        rows, most = pages_by_importance(frame, tables["plan"], tables["steps"])
+        frame = frame.iloc[np.sort(rows[:most])]
+    return frame.head(_MOST_ROWS)
+
+
+def _write_left_out(book: Workbook, left_out: Sequence[tuple[str, int, int]]) -> None:
+    """A sheet that says which tables are not here as a whole, and where they are."""
+    sheet = book.create_sheet("left out")
+    sheet.append(["sheet", "rows here", "rows in all", "all of them"])
+    for name, shown, n_rows in left_out:
+        sheet.append([name, shown, n_rows, f"{name}.csv"])
 
 
 def _write_sheet(book: Workbook, table: Table, frame: pd.DataFrame) -> None:
     columns = [column for column in table.columns if column.csv]
     sheet = book.create_sheet(table.name)
     sheet.freeze_panes = "A2"
-    rows = frame.head(_MOST_ROWS)
-    sheet.auto_filter.ref = f"A1:{get_column_letter(len(columns))}{len(rows) + 1}"
+    sheet.auto_filter.ref = f"A1:{get_column_letter(len(columns))}{len(frame) + 1}"
     for place, column in enumerate(columns, start=1):
         letter = get_column_letter(place)
         sheet.column_dimensions[letter].width = _WIDE.get(
@@ -67,9 +91,9 @@ def _write_sheet(book: Workbook, table: Table, frame: pd.DataFrame) -> None:
         cell.font = Font(bold=True)
         header.append(cell)
     sheet.append(header)
-    is_linked = len(rows) * sum(column.name in _LINKED for column in columns) <= _MOST_LINKS
+    is_linked = len(frame) * sum(column.name in _LINKED for column in columns) <= _MOST_LINKS
     names = [column.name for column in columns]
-    for values in rows[names].itertuples(index=False, name=None):
+    for values in frame[names].itertuples(index=False, name=None):
         sheet.append(_cells(sheet, columns, values, is_linked=is_linked))
 
 
