@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -49,6 +50,8 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 # pandas and pyarrow are imported where a frame is made: what only asks for columns and words does without them.
+
+_ROWS_AT_ONCE = 1 << 14
 
 
 @dataclass(frozen=True)
@@ -96,16 +99,26 @@ class Table:
 
     def frame(self, rows: Iterable[Sequence[Any]] | Mapping[str, Any]) -> pd.DataFrame:
         """A data frame of this table from rows (in column order) or from columns by name, sorted."""
-
-        if not isinstance(rows, Mapping):
-            listed = list(zip(*rows, strict=True)) or [()] * len(self.names)
-            rows = dict(zip(self.names, listed, strict=True))
-        typed = self.part(rows, self.names)
+        typed = self.part(rows if isinstance(rows, Mapping) else self._of_rows(rows), self.names)
         if _is_ordered(typed, self.order):  # a sort copies millions of rows
             return typed
         columns = [name.removeprefix("-") for name in self.order]
         is_rising = [not name.startswith("-") for name in self.order]
         return typed.sort_values(columns, ascending=is_rising, kind="stable", ignore_index=True)
+
+    def _of_rows(self, rows: Iterable[Sequence[Any]]) -> dict[str, Any]:
+        """Columns from rows: text is stored some rows at a time, since as strings it takes several times the memory."""
+        import pyarrow as pa
+
+        left = iter(rows)
+        columns: list[list[Any]] = [[] for _ in self.columns]
+        while some := list(islice(left, _ROWS_AT_ONCE)):
+            for column, values, known in zip(self.columns, zip(*some, strict=True), columns, strict=True):
+                known += [_arrow_text(values)] if column.dtype == "str" else values
+        return {
+            column.name: pa.chunked_array(known, pa.large_string()).combine_chunks() if column.dtype == "str" else known
+            for column, known in zip(self.columns, columns, strict=True)
+        }
 
     def part(self, columns: Mapping[str, Any], names: Sequence[str]) -> pd.DataFrame:
         """A data frame of some columns of this table, in the order given."""
@@ -209,6 +222,8 @@ def _arrow_text(texts: Iterable[str]) -> pa.LargeStringArray:
     """Strings for Arrow, laid down at once: growing with each string, it would hold three times the memory for a while."""
     import pyarrow as pa
 
+    if isinstance(texts, pa.LargeStringArray):
+        return texts
     if isinstance(texts, Texts):
         return texts.as_strings()
     listed = list(texts)
