@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 from mardok.compare.difference import Run, difference
 from mardok.compare.resemblance import common_wording
 from mardok.errors import SelectionError, UnknownPageError
+from mardok.memory import give_back_memory
 from mardok.meta import AuditMeta, read_meta
 from mardok.sentences import counted, path_of, sentence
 from mardok.sheets import PageSheet
@@ -180,6 +181,7 @@ class Audit:
         from mardok.folder import write_folder
         from mardok.processes import begin
 
+        give_back_memory()
         report = begin(lambda: report_html(self.tables, self.meta), jobs)
         keep = self.kept.write if self.kept is not None else None
         filed = self.tables.files if isinstance(self.tables, MadeStore) else None

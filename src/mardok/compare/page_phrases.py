@@ -18,7 +18,7 @@ from mardok.text.distinct import first_of_equal
 from mardok.text.hashes import Corpus, mixed
 from mardok.text.stems import Stemmed
 
-_WORDS_AT_ONCE = 1 << 21
+_WORDS_AT_ONCE = 1 << 19
 _LEAST_USES = 2
 _APART = np.uint64(0x9FB21C651E98DF25)
 

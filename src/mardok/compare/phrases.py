@@ -30,7 +30,7 @@ from mardok.large import Growing, large_empty, sorted_in_parts, stretches
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints
 from mardok.text.known_hashes import KnownHashes
-from mardok.text.stems import Stemmed, is_bare, joined
+from mardok.text.stems import Stemmed, joined
 
 LONGEST = 6
 """Words of the longest phrase."""
@@ -245,8 +245,7 @@ def _told_once(result: pd.DataFrame) -> pd.DataFrame:
 
 def _says_nothing(stemmed: Stemmed, result: pd.DataFrame) -> NDArray[np.bool_]:
     """Whether phrases hold numbers and single letters only."""
-    corpus = stemmed.corpus
-    bare = KnownHashes(np.array(sorted(word for word, written in corpus.vocabulary.items() if is_bare(written)), np.uint64))
+    corpus, bare = stemmed.corpus, KnownHashes(stemmed.bare)
     place, n_words = result["place"].to_numpy(), result["words"].to_numpy()
     says_none = np.ones(len(result), bool)
     for k in range(LONGEST):

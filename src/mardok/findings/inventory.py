@@ -28,7 +28,7 @@ from mardok.tables import PAGES, PAIRS, QUERIES, Recurring
 from mardok.text.site import Site
 from mardok.vocabulary import Answer, Failure, GroupKind
 
-_PAGES_AT_ONCE = 1 << 13
+_PAGES_AT_ONCE = 1 << 11
 """Pages whose rows are made together."""
 
 

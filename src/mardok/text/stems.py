@@ -69,6 +69,8 @@ class Stemmed:
     """Whether each word is a function word."""
     languages: tuple[str, ...]
     """Languages of the texts, each once."""
+    bare: Hashes
+    """Hashes of words that say nothing by themselves, in order."""
 
     @property
     def stems(self) -> Hashes:
@@ -164,7 +166,9 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
     # Languages have stems in common.
     every = np.concatenate([np.zeros(0, np.uint64), *parts])
     once = distinct(every)
-    return Stemmed(corpus, gathered(np.searchsorted(once, every).astype(np.int32), number), once, is_function, tuple(names))
+    bare = np.array(sorted(word for word, written in corpus.vocabulary.items() if is_bare(written)), np.uint64)
+    number = gathered(np.searchsorted(once, every).astype(np.int32), number)
+    return Stemmed(corpus, number, once, is_function, tuple(names), bare)
 
 
 def _words_of(corpus: Corpus, texts: NDArray[np.int64]) -> Iterator[NDArray[np.int64] | slice]:
