@@ -433,4 +433,5 @@ def _text(raw: bytes) -> str:
 
 
 def _no_room(folder: Path, n_bytes: int, error: OSError) -> FolderError:
-    return FolderError(f"{folder}: has no room for {n_bytes / 1e9:.1f} GB: {error.strerror or error}")
+    reason = f"has no room for {n_bytes / 1e9:.1f} GB more: {error.strerror or error}"
+    return FolderError(f"{folder}: {reason}; what is done stays there, and the same command goes on from it")

@@ -36,7 +36,7 @@ ORDER = [
     "__main__",
 ]
 ROOT = {
-    "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "locks", "memory",
+    "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "large", "locks", "memory",
     "processes", "progress", "kept", "visible", "figures", "compiled", "_speed", "__init__",
 }  # fmt: skip
 

@@ -176,6 +176,6 @@ def test_what_the_disk_does_not_take_is_said_in_one_line(tiny: Path, monkeypatch
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(os, "posix_fallocate", full)
-    with large_arrays_in(tiny), pytest.raises(FolderError, match=r"has no room for 0\.0 GB: No space left on device"):
+    with large_arrays_in(tiny), pytest.raises(FolderError, match=r"has no room for 0\.0 GB more: No space left on device"):
         large_empty(100, np.int64)
     assert not list(tiny.iterdir())
