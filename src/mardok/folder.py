@@ -302,7 +302,7 @@ def write_table(table: Table, parts: Iterable[pd.DataFrame], file: BinaryIO, lis
     Parameters
     ----------
     parts : iterable of DataFrame
-        The rows in order, all or a multiple of :func:`rows_at_once` at a time; one without rows, if there are none at all.
+        The rows in order, some at a time; one part without rows, if there are none at all.
     file, listed : binary file
         Where Parquet and CSV go.
 

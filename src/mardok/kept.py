@@ -88,8 +88,6 @@ class KeptParts:
         self._stays = work is not None
         # Made here, and not by a process that is forked: its folder would go when that has ended.
         own = _new_room(work or Path(tempfile.gettempdir()))
-        if own is not None:
-            weakref.finalize(self, _remove, own, os.getpid())
         self.filed = FiledTables(own)
         """The large tables of the audit at hand."""
         self._room = work / _PARTS if work is not None else own
@@ -368,11 +366,14 @@ class FiledTables:
     Parameters
     ----------
     room : Path or None
-        A folder for them; what has no place there is held in memory, as it would stand in the file.
+        A folder for them, which goes when nobody needs them any more; what has no place there is held in memory, as it
+        would stand in the file.
     """
 
     def __init__(self, room: Path | None) -> None:
         self._room = room
+        if room is not None:
+            weakref.finalize(self, _remove, room, os.getpid())
         self.files: dict[str, Path | bytes] = {}
         """The files by their names in an audit folder: where each lies, or what stands in it."""
 
@@ -404,7 +405,7 @@ class FiledTables:
     def store(self) -> FileStore:
         """What has been written."""
         stored = {Path(name).stem: its for name, its in self.files.items() if name.endswith(".parquet")}
-        return FileStore(self._room or Path(), stored)
+        return FileStore(self._room or Path(), stored, self)
 
 
 def _new_room(parent: Path) -> Path | None:

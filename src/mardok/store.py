@@ -252,13 +252,15 @@ class FileStore(TableStore):
         The folder that is named where a file turns out to be damaged.
     files : mapping of str to Path or bytes
         Tables by name: the path of the file, or what would stand in it.
+    owner : object
+        Whoever removes the files when nobody needs them any more.
     """
 
-    def __init__(self, folder: Path, files: Mapping[str, Path | bytes]) -> None:
+    def __init__(self, folder: Path, files: Mapping[str, Path | bytes], owner: object = None) -> None:
         from mardok.tables import TABLES
 
         self._folder = folder
-        self._places = files
+        self._places, self._owner = files, owner
         self._declared = {name: TABLES[name] for name in TABLES if name in files}
         self._files: dict[str, pq.ParquetFile] = {}
         self._frames: dict[str, pd.DataFrame] = {}

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pandas as pd
 import pytest
 from hypothesis import given, settings
-from random_sites import SITES, write_site
+from random_sites import ADDRESSES, SITES, TEXTS, write_site
 
 import mardok
+from mardok import folder
 from mardok.errors import FolderError
-from mardok.store import Columns, FolderStore, MemoryStore, TableStore, stored_columns
-from mardok.tables import TABLES
+from mardok.kept import FiledTables
+from mardok.store import Columns, FolderStore, MadeStore, MemoryStore, TableStore, stored_columns
+from mardok.tables import BLOCKS, TABLES
+from mardok.text import site_tables
 from tests.plan.test_plan import EXPENSIVE, SEARCH_ROWS, write_search
 
 BY_PAGE = [name for name, table in TABLES.items() if table.columns[0].name == "page"]
@@ -40,15 +45,35 @@ def same_rows(found: list[tuple[Any, ...]], expected: list[tuple[Any, ...]]) -> 
     )
 
 
-@settings(max_examples=15, deadline=None, **EXPENSIVE)
+@pytest.fixture
+def few_rows_together(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Tables are made and stored a few rows at a time."""
+    for module in (folder, site_tables):
+        monkeypatch.setattr(module, "_ROWS_AT_ONCE", 5)
+
+
+HOME = {
+    "text": TEXTS[0],
+    "title": "",
+    "status": 200,
+    "target": "",
+    "canonical": None,
+    "robots": "",
+    "lang": "en",
+    "links": [],
+}
+
+
+@pytest.mark.usefixtures("few_rows_together")
+@settings(max_examples=5, deadline=None, **EXPENSIVE)
 @given(pages=SITES, rows=SEARCH_ROWS)
-def test_both_stores_give_what_the_frames_hold(tmp_path: Path, pages: dict[str, Any], rows: list[Any]) -> None:
+def test_every_store_gives_what_the_frames_hold(tmp_path: Path, pages: dict[str, Any], rows: list[Any]) -> None:
     audit = mardok.audit(
         write_site(tmp_path / "site.jsonl", pages), search=write_search(tmp_path / "search.csv", list(pages), rows)
     )
     audit.save(tmp_path / "audit")
     frames = {name: audit.tables[name] for name in audit.tables}
-    stores: list[TableStore] = [MemoryStore(frames), FolderStore(tmp_path / "audit")]
+    stores: list[TableStore] = [MemoryStore(frames), FolderStore(tmp_path / "audit"), audit.tables]
     for store in stores:
         assert set(store) == set(TABLES)
         assert len(store) == len(TABLES)
@@ -58,6 +83,15 @@ def test_both_stores_give_what_the_frames_hold(tmp_path: Path, pages: dict[str, 
                 assert len(found) == len(frame)
                 assert all(map(same, found.tolist(), frame[column].astype(object).tolist())), (name, column)
         for name in BY_PAGE:
+            some = np.arange(0, len(frames["pages"]), 2)[::-1]
+            own = frames[name][frames[name]["page"].isin(some)]
+            found = store.of_pages(name, some, list(own.columns))
+            assert same_rows(as_rows(found), expected_rows(own)), name
+            chosen = store.chosen(name, list(own.columns), ["page"], lambda page: page % 2 == 0)
+            assert same_rows(as_rows(chosen), expected_rows(own)), name
+            at = own.index.to_numpy()[::-1]
+            assert same_rows(as_rows(store.rows(name, at, list(own.columns))), expected_rows(own)[::-1]), name
+            pd.testing.assert_frame_equal(store.frame(name, own.columns[::-1]), frames[name][own.columns[::-1]])
             for page in range(len(frames["pages"])):
                 expected = expected_rows(frames[name][frames[name]["page"] == page])
                 assert same_rows(as_rows(store.of_page(name, page)), expected), (name, page)
@@ -73,6 +107,24 @@ def test_both_stores_give_what_the_frames_hold(tmp_path: Path, pages: dict[str, 
         assert store.find("pages", "url", "https://nowhere.example/") == -1
         assert not as_rows(store.where("steps", "url", "https://nowhere.example/"))
     pd.testing.assert_frame_equal(stores[0]["pages"], stores[1]["pages"])
+
+
+def test_tables_in_files_last_as_long_as_anybody_has_them(caplog: pytest.LogCaptureFixture, tmp_path: Path) -> None:
+    tables = mardok.audit(write_site(tmp_path / "site.jsonl", {ADDRESSES[0]: HOME})).tables
+    assert isinstance(tables, MadeStore)
+    place = tables.files["pages.csv"]
+    assert isinstance(place, Path)
+    gc.collect()
+    blocks = tables["blocks"]
+    assert place.is_file()
+    filed = FiledTables(place.parent / "gone")
+    filed.file(BLOCKS, lambda: [blocks])
+    assert "has no room for blocks" in caplog.text
+    assert isinstance(filed.files["data/blocks.parquet"], bytes)
+    pd.testing.assert_frame_equal(filed.store["blocks"], blocks)
+    del tables, filed
+    gc.collect()
+    assert not place.exists()
 
 
 def test_no_store_has_a_table_that_is_not_declared(demo: mardok.Audit, demo_folder: Path) -> None:
