@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import random
 from collections.abc import Iterator
 from itertools import cycle, pairwise
 from pathlib import Path
@@ -21,6 +22,7 @@ import mardok
 from mardok import large
 from mardok.compare.join import shingle_sets, shingles_of_several
 from mardok.compare.phrases import counted_phrases
+from mardok.compare.relations import Relations, Traits, page_sets, relations_of
 from mardok.compare.runs import repeated_runs
 from mardok.errors import FolderError
 from mardok.large import (
@@ -149,11 +151,38 @@ def test_any_cut_into_ranges_gives_the_same_shingles_runs_and_phrases(tiny: Path
         assert list(found()) == expected
 
 
+def test_a_family_a_crowd_and_a_page_that_contains_hundreds_are_the_same_in_files(small: Path) -> None:
+    chance = random.Random(4)
+    words = [f"word{n}" for n in range(900)]
+    shared = chance.choices(words, k=60)
+    family = [" ".join(chance.choice(words) if chance.random() < 0.04 else word for word in shared) for _ in range(2_100)]
+    others = [" ".join(chance.choices(words, k=40)) for _ in range(400)]
+    texts = [*family, *[" ".join(chance.choices(words, k=50))] * 120, *others, " ".join(others)]
+    number = {text: code for code, text in enumerate(dict.fromkeys(texts))}
+
+    def found() -> Relations:
+        corpus = corpus_of(texts)
+        same = np.array([number[text] for text in texts], np.int64)
+        traits = Traits(np.zeros(len(texts), np.int64), same, np.ones(len(texts), bool), 0.8)
+        return relations_of(page_sets(corpus, np.arange(len(texts))), corpus, traits, mardok.Settings().pairs)
+
+    held = found()
+    with large_arrays_in(small):
+        filed = found()
+    pd.testing.assert_frame_equal(held.pairs, filed.pairs)
+    for name in ("cluster_of", "cluster_copies", "representative_of"):
+        assert (getattr(held, name) == getattr(filed, name)).all(), name
+    contained = held.pairs[held.pairs["b"] == len(texts) - 1]
+    assert int((contained["a_in_b"] > 0.9).sum()) == len(others)
+    assert (np.bincount(held.cluster_of[held.cluster_of >= 0]) >= 120).sum() == 2
+
+
 def of_files(tiny: Path, source: Path, **asked: Any) -> None:
-    """An audit, and the same with large arrays in files, in tables and in the files of its folder."""
-    held, filed = mardok.audit(source, **asked), mardok.audit(source, work=tiny / "work", **asked)
+    """An audit, the same with large arrays in files, and once more of what was kept, in tables and files of its folder."""
+    held, filed, again = (mardok.audit(source, work=work, **asked) for work in (None, tiny / "work", tiny / "work"))
     for name in held.tables:
         pd.testing.assert_frame_equal(held.tables[name], filed.tables[name], obj=name)
+        pd.testing.assert_frame_equal(held.tables[name], again.tables[name], obj=name)
     held.save(tiny / "held")
     filed.save(tiny / "filed")
     for path in sorted((tiny / "held").glob("*.csv")):
