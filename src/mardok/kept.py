@@ -451,6 +451,8 @@ def digest_of(*things: Any) -> str:
         if isinstance(thing, str):
             raw = thing.encode("utf-8", "surrogatepass")
             hasher.update(b'%d"' % len(raw) + raw)
+        elif isinstance(thing, Texts):
+            hasher.update(f"{len(thing)} texts".encode() + thing.digests(0).tobytes())
         elif isinstance(thing, np.ndarray):
             told = np.ascontiguousarray(thing)
             hasher.update(f"{told.dtype}{told.shape}".encode())

@@ -14,9 +14,11 @@ from typing import NamedTuple
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from mardok.findings.page_check import PageCheck
 from mardok.kept import KeptParts, Tables, digest_of
+from mardok.large import Texts
 from mardok.proofing.dictionary import DictionaryError, is_library_there
 from mardok.proofing.disagreeing import Disagreement, disagreements_in_groups, disagreements_over_site
 from mardok.proofing.lookup import Found, LanguageTexts, Looked, look_up, own_words
@@ -154,7 +156,7 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
     for language, numbers in texts.by_language.items():
         shown = texts.texts.selected(numbers)
         pieces = cache(lambda shown=shown: pieces_of(shown))
-        over = _looked_over(shown, pieces, language, settings, _technical(texts, numbers.tolist()), kept)
+        over = _looked_over(shown, pieces, language, settings, _technical(texts, numbers), kept)
         result.with_figures[language] = numbers[over.with_figures].tolist() if over.with_figures else []
         found = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
         looked = None
@@ -170,12 +172,12 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
                 _Unknown(language, word, uses[word], numbers[list(texts_with)].tolist())
                 for word, texts_with in looked.unknown.items()
             ]
-        result.rows += slip_rows(found, language, numbers.tolist(), texts, facts.template_pages)
+        result.rows += slip_rows(found, language, numbers, texts, facts.template_pages)
     return result
 
 
 def _looked_over(
-    shown: Sequence[str],
+    shown: Texts,
     pieces: Callable[[], Pieces],
     language: str,
     settings: Proof,
@@ -192,7 +194,7 @@ def _looked_over(
     depends = {
         "language": language,
         "settings": settings.model_dump(mode="json", include=_OF_SLIPS),
-        "texts": digest_of(*shown),
+        "texts": digest_of(shown),
         "technical": digest_of(np.fromiter(map(is_technical, range(len(shown))), bool, len(shown))),
     }
     # A page may state anything as its language; the name of the part is that of files.
@@ -307,11 +309,11 @@ def _contradictions_table(disagreements: Iterable[Disagreement], texts: ProofTex
     )  # fmt: skip
 
 
-def _technical(texts: ProofTexts, numbers: Sequence[int]) -> Callable[[int], bool]:
+def _technical(texts: ProofTexts, numbers: NDArray[np.int64]) -> Callable[[int], bool]:
     is_about_code = texts.is_technical
 
     def is_technical(number: int) -> bool:
-        return is_about_code or any(row in texts.pages_with_code for row in texts.pages_of(numbers[number]))
+        return is_about_code or any(row in texts.pages_with_code for row in texts.pages_of(int(numbers[number])))
 
     return is_technical
 

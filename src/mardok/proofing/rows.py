@@ -7,8 +7,11 @@ Out: :class:`SlipRow`.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
 
 from mardok.proofing.lookup import Found
 from mardok.proofing.spelling import Place
@@ -35,12 +38,12 @@ class SlipRow(NamedTuple):
 
 
 def slip_rows(
-    found: Iterable[Found], language: str, numbers: Sequence[int], texts: ProofTexts, template_pages: int
+    found: Iterable[Found], language: str, numbers: NDArray[np.int64], texts: ProofTexts, template_pages: int
 ) -> Iterator[SlipRow]:
     """Slips put together: one row for a text that several pages have, for a template, and else for a page."""
     by_slip: dict[tuple[CheckId, str, str, int], list[Place]] = defaultdict(list)
     for one in found:
-        place = Place(numbers[one.place.text], one.place.start, one.place.end)
+        place = Place(int(numbers[one.place.text]), one.place.start, one.place.end)
         by_slip[one.check, one.written, one.right, one.uses_of_right].append(place)
     for (check, written, right, uses), places in by_slip.items():
         # A variant is one decision for the whole site: each word of the other is one row.
