@@ -17,7 +17,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from itertools import pairwise
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, BinaryIO, overload
+from typing import TYPE_CHECKING, Any, overload
 
 import numpy as np
 import xxhash
@@ -212,7 +212,8 @@ class Growing:
         self._dtype = np.dtype(dtype)
         self._pieces: list[NDArray[Any]] = []
         self._n_bytes = 0
-        self._file: BinaryIO | None = None
+        self._file: Any = None
+        self._folder = Path()
 
     def add(self, piece: ArrayLike) -> None:
         """Add a piece."""
@@ -223,14 +224,19 @@ class Growing:
             self._write()
 
     def _write(self) -> None:
-        folder = _folders[-1]
         try:
             if self._file is None:
-                self._file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115 it is open for as long as it grows
+                self._folder = _folders[-1]
+                # Without a buffer: what is left in one would be tried again when nobody can be told any more.
+                self._file = tempfile.TemporaryFile(dir=self._folder, buffering=0)  # noqa: SIM115 open while it grows
             for piece in self._pieces:
-                self._file.write(piece.data)
+                left = piece.view(np.uint8).data
+                while len(left):
+                    left = left[self._file.write(left) :]
         except OSError as error:
-            raise _no_room(folder, self._n_bytes, error) from error
+            if self._file is not None:
+                self._file.close()
+            raise _no_room(self._folder, self._n_bytes, error) from error
         self._pieces, self._n_bytes = [], 0
 
     def finished(self) -> NDArray[Any]:
@@ -239,7 +245,6 @@ class Growing:
             return np.concatenate(self._pieces) if self._pieces else np.zeros(0, self._dtype)
         self._write()
         with self._file as file:
-            file.flush()
             return np.frombuffer(mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ), self._dtype)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import random
+import tempfile
 from collections.abc import Iterator
 from itertools import cycle, pairwise
 from pathlib import Path
@@ -207,4 +208,7 @@ def test_what_the_disk_does_not_take_is_said_in_one_line(tiny: Path, monkeypatch
     monkeypatch.setattr(os, "posix_fallocate", full)
     with large_arrays_in(tiny), pytest.raises(FolderError, match=r"has no room for 0\.0 GB more: No space left on device"):
         large_empty(100, np.int64)
+    monkeypatch.setattr(tempfile, "TemporaryFile", lambda **_: open("/dev/full", "wb", buffering=0))  # noqa: SIM115
+    with large_arrays_in(tiny), pytest.raises(FolderError, match="has no room for"):
+        Growing(np.int64).add(np.arange(100))
     assert not list(tiny.iterdir())
