@@ -415,7 +415,8 @@ def _new_room(parent: Path) -> Path | None:
         if process.isdecimal() and not is_running(int(process)):
             shutil.rmtree(other, ignore_errors=True)
     try:
-        result = Path(tempfile.mkdtemp(prefix=f"{_ROOM}{os.getpid()}-", dir=parent))
+        # Resolved: "a:b/x.parquet" would be taken for an address.
+        result = Path(tempfile.mkdtemp(prefix=f"{_ROOM}{os.getpid()}-", dir=parent)).resolve()
     except OSError as error:
         log.warning("nothing is kept for the next audit: %s", error.strerror or error)
         return None
@@ -528,7 +529,12 @@ def _write(path: Path, columns: Columns) -> int:
     # Hashes of words recur, and are nothing that a compressor sees through.
     recurring = [name for name, values in columns.items() if getattr(values, "dtype", None) == np.uint64]
     pq.write_table(
-        table, path, compression="zstd", compression_level=1, use_dictionary=recurring or False, write_statistics=False
+        table,
+        path.resolve(),
+        compression="zstd",
+        compression_level=1,
+        use_dictionary=recurring or False,
+        write_statistics=False,
     )
     return int(table.num_rows)
 

@@ -273,8 +273,7 @@ class FileStore(TableStore):
         if table not in self._frames:
             declared = self._declared[table]
             with _Damage(self._path(table), self._folder):
-                place = self._places[table]
-                stored = pd.read_parquet(place if isinstance(place, Path) else io.BytesIO(place))
+                stored = pd.read_parquet(self._source(table))
                 self._frames[table] = declared.frame({column: stored[column] for column in declared.names})
         return self._frames[table]
 
@@ -414,12 +413,15 @@ class FileStore(TableStore):
         place = self._places[table]
         return place if isinstance(place, Path) else self._folder
 
+    def _source(self, table: str) -> Path | io.BytesIO:
+        place = self._places[table]
+        return place if isinstance(place, Path) else io.BytesIO(place)
+
     def _file(self, table: str) -> pq.ParquetFile:
         import pyarrow.parquet as pq
 
         if table not in self._files:
-            place = self._places[table]
-            file = pq.ParquetFile(place if isinstance(place, Path) else io.BytesIO(place))
+            file = pq.ParquetFile(self._source(table))
             if file.schema_arrow.names != self._declared[table].names:
                 raise KeyError(f"columns {file.schema_arrow.names}")
             self._files[table] = file

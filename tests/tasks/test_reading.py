@@ -217,6 +217,17 @@ def test_a_folder_that_is_no_working_folder_is_left_alone(
     assert (refused.returncode, "is a file" in refused.stderr) == (2, True)
 
 
+def test_a_working_folder_may_have_a_name_that_looks_like_an_address(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, warc: Callable[..., Path]
+) -> None:
+    path = warc(*SITE[:3])
+    monkeypatch.chdir(tmp_path)
+    for _ in range(2):
+        audit = mardok.audit(path, work="a:b")
+        audit.save("c:d")
+        same(audit, mardok.audit(path))
+
+
 def test_one_audit_works_in_a_folder_at_a_time(tmp_path: Path, warc: Callable[..., Path]) -> None:
     work = tmp_path / "work"
     command = [sys.executable, "-m", "mardok", "audit", str(warc(*SITE[:2])), "-o", str(tmp_path / "a"), "--work", str(work)]
