@@ -28,7 +28,7 @@ from contextlib import ExitStack, contextmanager
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeAlias, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeAlias, TypeVar
 
 import numpy as np
 import xxhash
@@ -79,6 +79,7 @@ class KeptParts:
     """
 
     def __init__(self, folders: Sequence[Path] = (), work: Path | None = None) -> None:
+        self._audits = tuple(folders)
         self._earlier = [_Earlier(folder / KEPT_FOLDER) for folder in folders]
         self._made: dict[str, dict[str, Any]] = {}
         """What is told of each part of the audit at hand."""
@@ -130,8 +131,8 @@ class KeptParts:
         self.keep(name, depends, tables_of(value))
         return value
 
-    def found(self, name: str, depends: Mapping[str, Any], value_of: Callable[[Tables], _Value]) -> _Value | None:
-        """A part, if it is kept; see :meth:`part`."""
+    def found(self, name: str, depends: Mapping[str, Any], value_of: Callable[[Tables], _Value | None]) -> _Value | None:
+        """A part, if it is kept; see :meth:`part`. `value_of` gives None where it lacks something that is kept elsewhere."""
         key = self._keys[name] = _key(depends)
         for earlier in self._earlier:
             if not earlier.has(name, key):
@@ -142,8 +143,9 @@ class KeptParts:
                 reason = " ".join(str(error).split())[:_LONGEST_REASON]
                 log.warning("%s: %s is made again: %s", earlier.folder, name, reason)
                 continue
-            self._take(earlier, name, earlier.told[name])
-            return result
+            if result is not None:
+                self._take(earlier, name, earlier.told[name])
+                return result
         return None
 
     def has(self, name: str, depends: Mapping[str, Any]) -> bool:
@@ -186,33 +188,39 @@ class KeptParts:
                     for file in (path, *(self._room / file for file in _files_of(path.stem, told or {"tables": {}}))):
                         file.unlink(missing_ok=True)
 
-    def frame(self, name: str, depends: Mapping[str, Any], table: Table, make: Callable[[], pd.DataFrame]) -> pd.DataFrame:
-        """A table of numbers and texts, from where it is kept or made anew; see :meth:`part`."""
+    def file(self, table: Table, depends: Mapping[str, Any] | None, make: Callable[[], Iterable[pd.DataFrame]]) -> None:
+        """Write a table, or take its files from an earlier audit that made it of the same things.
 
-        def columns(frame: pd.DataFrame) -> Tables:
-            is_text = {column.name: column.dtype in ("str", "name") for column in table.columns}
-            return {
-                table.name: {
-                    name: frame[name].astype(object).tolist() if is_text[name] else frame[name].to_numpy()
-                    for name in table.names
-                }
-            }
+        Parameters
+        ----------
+        depends : mapping of str to JSON, or None
+            All that it depends on, as :meth:`part` asks for it; None where that is not known.
+        make : callable
+            Gives its rows, as :func:`mardok.folder.write_table` asks for them.
+        """
+        if depends is None:
+            self.filed.file(table, make)
+            return
+        name, names = f"table_{table.name}", [name for name in files_of(table) if name]
 
-        return self.part(name, depends, make, columns, lambda tables: table.frame(_lists(tables[table.name])))
+        def taken(tables: Tables) -> bool | None:
+            # They may be those of an audit whose folder is gone.
+            return self.filed.take(names, list(map(str, tables["files"]["digest"])), self._audits) or None
+
+        if self.found(name, depends, taken) is None:
+            self.filed.file(table, make)
+            self.keep(name, depends, {"files": {"digest": [self.filed.digest(name) for name in names]}})
 
     @property
-    def made(self) -> Mapping[str, tuple[dict[str, Any], dict[str, Path]]]:
-        """Each part of the audit at hand: what is told of it, and where its files lie."""
-        return {
-            name: (stated, {file: self._files[file] for file in _files_of(name, stated)})
-            for name, stated in self._made.items()
-        }
+    def made(self) -> MadeParts:
+        """All that was made or taken up so far."""
+        return MadeParts(dict(self._made), dict(self._files), dict(self.filed.files))
 
-    def take(self, made: Mapping[str, tuple[dict[str, Any], dict[str, Path]]]) -> None:
-        """Take over parts that a process forked from this one has made."""
-        for name, (stated, files) in made.items():
-            self._made[name] = stated
-            self._files |= files
+    def take(self, made: MadeParts) -> None:
+        """Take over what a process forked from this one has made."""
+        self._made |= made.told
+        self._files |= made.files
+        self.filed.files |= made.filed
 
     def key_of(self, name: str) -> str:
         """The key of a part that was asked for, on which others may depend; ``""`` of none."""
@@ -322,6 +330,17 @@ def _put_there(place: Path) -> Iterator[Path]:
         beside.unlink(missing_ok=True)
 
 
+class MadeParts(NamedTuple):
+    """What one process has made of an audit, for another."""
+
+    told: Mapping[str, dict[str, Any]]
+    """What is told of each part."""
+    files: Mapping[str, Path]
+    """Where the files of these lie."""
+    filed: Mapping[str, Path | bytes]
+    """The files of tables, as :attr:`FiledTables.files` has them."""
+
+
 def _key(depends: Mapping[str, Any]) -> str:
     return digest_of({**depends, "program": program_digest()})
 
@@ -400,6 +419,31 @@ class FiledTables:
         held = [io.BytesIO() for _ in names]
         write_table(table, make(), *held)
         self.files |= {name: its.getvalue() for name, its in zip(names, held, strict=True)}
+
+    def take(self, names: Sequence[str], digests: Sequence[str], folders: Iterable[Path]) -> bool:
+        """Take files from one of some audit folders that has all of them; whether there is one.
+
+        Parameters
+        ----------
+        names, digests : sequence of str
+            The files by their names in an audit folder, and what was written.
+        """
+        if self._room is None:
+            return False
+        for folder in folders:
+            try:
+                taken = {name: Path(shutil.copyfile(folder / name, self._room / Path(name).name)) for name in names}
+            except OSError:  # it has no such file, or there is no room for it: it is made, and what is wrong is told then
+                continue
+            if list(map(_digest_of_file, taken.values())) == list(digests):
+                self.files |= taken
+                return True
+        return False
+
+    def digest(self, name: str) -> str:
+        """The digest of a file."""
+        its = self.files[name]
+        return _digest_of_file(its) if isinstance(its, Path) else xxhash.xxh3_128_hexdigest(its)
 
     @property
     def store(self) -> FileStore:
@@ -496,10 +540,6 @@ def digest_of_sources(paths: Sequence[Path]) -> list[list[Any]]:
                 told.append([name, str(error.errno)])
         result.append([str(path.resolve()), digest_of(told)])
     return result
-
-
-def _lists(columns: Columns) -> dict[str, Any]:
-    return {name: list(column) if isinstance(column, Texts) else column for name, column in columns.items()}
 
 
 def _file_name(part: str, table: str) -> str:

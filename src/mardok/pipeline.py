@@ -30,7 +30,7 @@ from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
 from mardok.findings.thin_analysis import find_thin_pages
 from mardok.inputs import InputFiles, Inputs, Workplace, read_inputs
-from mardok.kept import KeptParts, claimed_working_folder
+from mardok.kept import KeptParts, claimed_working_folder, digest_of
 from mardok.large import large_arrays_in
 from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import AuditMeta, Source, is_audit_folder
@@ -40,7 +40,7 @@ from mardok.plan.totals import COUNTED, not_computed, outcomes, totals
 from mardok.plan.whole import PlanInputs
 from mardok.processes import begin
 from mardok.progress import Progress, tell_nobody
-from mardok.proofing.job import merged_rows, proof_facts, proofread, with_groups
+from mardok.proofing.job import merged_rows, proof_facts, proofread_or_kept, with_groups
 from mardok.proofing.texts import texts_of_site
 from mardok.renewal import renewed
 from mardok.settings import Settings
@@ -180,14 +180,17 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     kept.take(made)
     give_back_memory()
     progress("proofreading", 0)
-    texts = texts_of_site(site, copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks)
+    is_read, boilerplate_blocks = copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks
+    texts = texts_of_site(site, is_read, boilerplate_blocks)
+    of_texts = {"words": kept.key_of("words"), "pages": digest_of(is_read), "boilerplate": digest_of(boilerplate_blocks)}
     told = proof_facts(site, inputs.accepted, settings)
     # A dictionary is opened in a process of its own, which one that works beside another may not begin.
     proof_jobs = 1 if settings.proof.spelling else jobs
-    proofreading = begin(lambda: (proofread(texts, told, settings.proof, kept), kept.made), proof_jobs)
-    file_site_tables(site.without_words, attribution.words.boilerplate_blocks, kept.filed)
-    kept.filed.file(
+    proofreading = begin(lambda: (proofread_or_kept(texts, told, settings.proof, kept, of_texts), kept.made), proof_jobs)
+    file_site_tables(site.without_words, boilerplate_blocks, kept)
+    kept.file(
         FINGERPRINTS,
+        {"words": kept.key_of("words"), "pages": digest_of(copies.rows)},
         lambda: (
             FINGERPRINTS.frame({"hash": hashes, "page": pages})
             for hashes, pages in all_fingerprints(site.corpus, copies.rows)
@@ -207,7 +210,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     within = with_groups(proof, merged_rows(plan.tables["plan"], plan.tables["steps"], site.row_of), site.main_text, texts)
     checks = [one for one in checks if one.check != CheckId.TEXT_CONTRADICTS]
     checks += [one for one in within.checks if one.check == CheckId.TEXT_CONTRADICTS]
-    tables |= {**plan.tables, "checks": checks_table(checks), **phrases.tables, **within.tables}
+    tables |= {**plan.tables, "checks": checks_table(checks), **within.tables}
     counted = {**tables, "pages": kept.filed.store.frame("pages", COUNTED)}
     counts = {
         **totals(counted, facts, copies.grouping),

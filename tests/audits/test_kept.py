@@ -26,6 +26,7 @@ from mardok.findings import copy_analysis, phrase_analysis
 from mardok.kept import KeptParts, digest_of
 from mardok.proofing import job
 from mardok.settings import Section
+from mardok.text import site_tables
 
 UNTOUCHED = {"work", "crawl", "drafts", "topic", "versus", "recheck"}
 """Sections that no audit looks at."""
@@ -160,7 +161,7 @@ def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int]
     first = mardok.audit(source, jobs=2)
     first.save(audit, jobs=2)
     parts = {path.stem: json.loads(path.read_text("utf-8")) for path in (audit / "kept").glob("*.json")}
-    assert {"reading", "words", "page_phrases", "relations"} <= set(parts)
+    assert {"reading", "words", "table_page_phrases", "proofread", "link_plan", "relations"} <= set(parts)
     files = {path.name for path in (audit / "kept").iterdir()}
     tables = {f"{name}-{table}.parquet" for name, told in parts.items() for table in told["tables"]}
     assert files == tables | {f"{name}.json" for name in parts}
@@ -168,7 +169,9 @@ def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int]
         for table, stated in told["tables"].items():
             assert len(pd.read_parquet(audit / "kept" / f"{name}-{table}.parquet")) == stated["rows"]
     reads.clear()
-    monkeypatch.setattr(phrase_analysis, "page_phrases_table", lambda *_: pytest.fail("made again"))
+    monkeypatch.setattr(phrase_analysis, "stemmed_site", lambda *_: pytest.fail("made again"))
+    monkeypatch.setattr(job, "proofread", lambda *_: pytest.fail("made again"))
+    monkeypatch.setattr(site_tables, "_blocks_frames", lambda *_: pytest.fail("made again"))
     monkeypatch.setattr(job, "look_over", lambda *_: pytest.fail("made again"))
     monkeypatch.setattr(copy_analysis, "relations_of", lambda *_: pytest.fail("made again"))
     same(mardok.audit(source, jobs=1, earlier=audit), first)

@@ -12,7 +12,7 @@ pages get none.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -81,11 +81,8 @@ class LinkPlan:
     wordings: Sequence[Wording]
     """The phrases that were looked for."""
 
-    def tables(self, site: Site) -> dict[str, pd.DataFrame]:
-        """Those of the plan and of the phrases."""
-        return {"link_plan": self._plan_table(site), "wordings": self._wordings_table()}
-
-    def _wordings_table(self) -> pd.DataFrame:
+    def wordings_table(self) -> pd.DataFrame:
+        """The table of the phrases."""
         languages = sorted({language for language, *_ in self.wordings})
         rows = [
             row
@@ -94,7 +91,8 @@ class LinkPlan:
         ]
         return WORDINGS.frame(sorted(rows))
 
-    def _plan_table(self, site: Site) -> pd.DataFrame:
+    def plan_table(self, site: Site) -> pd.DataFrame:
+        """The table of the plan."""
         return LINK_PLAN.frame(
             (
                 site.pages[target].url, site.pages[link.source].url, link.block, link.anchor, link.sentence, link.weight,
@@ -105,19 +103,29 @@ class LinkPlan:
         )  # fmt: skip
 
 
-def plan_links(
-    site: Site, stems: Stemmed, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution
-) -> LinkPlan:
-    """The best links that wait to be made to each page.
+@dataclass(frozen=True)
+class Linkable:
+    """What links may lead to, and by which phrases it is known."""
+
+    stays: NDArray[np.bool_]
+    """Pages that links may lead to and come from, shape (n_pages,)."""
+    wordings: Sequence[Wording]
+    """What each page is called by."""
+    named: Sequence[tuple[str, int]]
+    """Phrases with the rows of the pages that a person named for them."""
+    keeper_of: NDArray[np.int64]
+    """Page that each is a variant or copy of; itself if of none."""
+
+
+def linkable(site: Site, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution) -> Linkable:
+    """The pages that links may lead to, with their phrases.
 
     Parameters
     ----------
-    stems : Stemmed
-        The words of the site with their stems.
     promises : PagePromises
         The target phrase of each page.
     attribution : WordAttribution
-        Whose the words are: what is pasted gets no link.
+        Which pages are copies.
     """
     copies = attribution.copies
     stays = copies.is_compared & facts.strength.is_indexable
@@ -126,27 +134,48 @@ def plan_links(
     stays[sorted({*copies.in_copies, *guests})] = False
     is_told = stays.copy()
     stays &= np.array([kind != PageKind.UTILITY for kind in facts.kinds.kind], bool)
+    named = list(_named_rows(site, facts))
+    return Linkable(stays, list(target_wordings(site, named, promises, stays, is_told)), named, _keepers(attribution))
+
+
+def plan_links(site: Site, stems: Stemmed, facts: SiteFacts, attribution: WordAttribution, asked: Linkable) -> LinkPlan:
+    """The best links that wait to be made to each page.
+
+    Parameters
+    ----------
+    stems : Stemmed
+        The words of the site with their stems.
+    attribution : WordAttribution
+        Whose the words are: what is pasted gets no link.
+    asked : Linkable
+        What is looked for.
+    """
     number = {name: code for code, name in enumerate(stems.languages)}
     language_of = np.array([number[page.language] for page in site.pages], np.int64)
-    keeper_of = _keepers(attribution)
-    wordings = _without_patterns(site, facts, list(target_wordings(site, facts, promises, stays, is_told)))
+    wordings = _without_patterns(site, facts, asked)
     found = longest_mentions(stems, language_of, wordings)
-    linking = _linking(site, facts, keeper_of)
+    linking = _linking(site, facts, asked.keeper_of)
     passes = _passed_weight(site, facts)
     places = _Places(site, attribution)
-    found = found.select(np.flatnonzero(_may_link(site, found, places, stays, linking)))
+    found = found.select(np.flatnonzero(_may_link(site, found, places, asked.stays, linking)))
     n_pages = len(site.pages)
     n_linking = np.bincount(linking % max(n_pages, 1), minlength=n_pages)
     return LinkPlan(_best(found, places, passes, facts.settings.links.most), n_linking, passes, wordings)
 
 
 def target_wordings(
-    site: Site, facts: SiteFacts, promises: PagePromises, stays: NDArray[np.bool_], is_told: NDArray[np.bool_]
+    site: Site,
+    phrases: Iterable[tuple[str, int]],
+    promises: PagePromises,
+    stays: NDArray[np.bool_],
+    is_told: NDArray[np.bool_],
 ) -> Iterator[Wording]:
     """What each page is called by, and no other: its target phrase, its H1, and phrases that a person named it for.
 
     Parameters
     ----------
+    phrases : iterable of tuple
+        Phrases with the rows of the pages that a person named for them.
     stays : ndarray of bool, shape (n_pages,)
         Pages that links may lead to.
     is_told : ndarray of bool, shape (n_pages,)
@@ -154,7 +183,7 @@ def target_wordings(
     """
     stemmer = promises.stemmer
     named: dict[tuple[str, frozenset[str]], tuple[int, str]] = {}
-    for phrase, end in _named_rows(site, facts):
+    for phrase, end in phrases:
         if end >= 0 and stays[end]:
             language = site.pages[end].language
             stemmer.learn({language: [phrase]})
@@ -181,13 +210,13 @@ def target_wordings(
             yield language, row, words(phrase)
 
 
-def _without_patterns(site: Site, facts: SiteFacts, wordings: Sequence[Wording]) -> list[Wording]:
+def _without_patterns(site: Site, facts: SiteFacts, known: Linkable) -> list[Wording]:
     """Phrases without those that several titles or H1 hold: a page of a series is not what its pattern says.
 
     "Workshop diary" means none of "Workshop diary: May", "Workshop diary: June" ...; but it means a page that is called so
     and no more, and one that a person named for it.
     """
-    n_pages = len(site.pages)
+    n_pages, wordings = len(site.pages), known.wordings
     titles = facts.titles.own
     heads = [page.h1 if page.h1 != title else "" for page, title in zip(site.pages, titles, strict=True)]
     languages = [page.language for page in site.pages] * 2
@@ -199,7 +228,7 @@ def _without_patterns(site: Site, facts: SiteFacts, wordings: Sequence[Wording])
     pages = (np.searchsorted(stems.corpus.offsets, found.place, side="right") - 1) % max(n_pages, 1)
     saying = distinct_edges(found.thing, pages, max(n_pages, 1))
     n_saying = np.bincount(saying // max(n_pages, 1), minlength=len(wordings))
-    named = {(row, " ".join(words(phrase))) for phrase, row in _named_rows(site, facts)}
+    named = {(row, " ".join(words(phrase))) for phrase, row in known.named}
     return [
         (language, row, wording)
         for (language, row, wording), n in zip(wordings, n_saying.tolist(), strict=True)

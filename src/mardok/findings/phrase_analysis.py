@@ -1,23 +1,28 @@
 """What pages say: their phrases, who mentions what, and how each page uses the phrase it is about.
 
 In:  the site, what is known of its pages, what they promise, whose their words are.
-Out: :class:`PhraseAnalysis`.
+Out: :class:`PhraseAnalysis`; the tables of phrases and links are filed.
 """
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cache
+from typing import Any, NamedTuple
 
-import pandas as pd
+import numpy as np
 
 from mardok.compare.mentions import OwnUses, own_uses
 from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
-from mardok.findings.link_plan import LinkPlan, plan_links
+from mardok.findings.link_plan import Linkable, LinkPlan, WaitingLink, linkable, plan_links
 from mardok.findings.wording import page_phrases_table, phrases_table, section_phrases_table, stemmed_site
-from mardok.kept import KeptParts
-from mardok.tables import PAGE_PHRASES
+from mardok.kept import KeptParts, Tables, digest_of
+from mardok.kept_rows import columns_of_rows, rows_of_columns
+from mardok.tables import LINK_PLAN, PAGE_PHRASES, PHRASES, SECTION_PHRASES, WORDINGS
 from mardok.text.site import Site
 
 
@@ -25,8 +30,6 @@ from mardok.text.site import Site
 class PhraseAnalysis:
     """What the pages say."""
 
-    tables: dict[str, pd.DataFrame]
-    """Those of phrases."""
     link_plan: LinkPlan
     """Pages that mention what others are about and do not link to them."""
     of_topic: OwnUses
@@ -45,20 +48,92 @@ def analyse_phrases(
     attribution : WordAttribution
         Whose the words are: what is pasted counts once.
     kept : KeptParts
-        What an earlier audit kept of the same words.
+        What an earlier audit kept of the same words; takes the tables.
     """
-    settings, copies = facts.settings.phrases, attribution.copies
-    is_compared, stems = copies.is_compared, stemmed_site(site, settings)
-    link_plan = plan_links(site, stems, facts, promises, attribution)
-    of_topic = own_uses(stems, [page.language for page in site.pages], [topic.phrase for topic in promises.topics])
-    tables = {
-        **link_plan.tables(site),
-        # last, when what is done beside needs less memory: they need the most
-        "phrases": phrases_table(stems, is_compared, attribution.words.is_repeated, settings),
-        "page_phrases": kept.frame(
-            "page_phrases", {"words": kept.key_of("words"), "phrases": settings.model_dump(mode="json")}, PAGE_PHRASES,
-            lambda: page_phrases_table(stems, settings),
-        ),
-        "section_phrases": section_phrases_table(site, stems, is_compared, attribution.words, settings),
-    }  # fmt: skip
-    return PhraseAnalysis(tables, link_plan, of_topic)
+    settings, is_compared, accounted = facts.settings.phrases, attribution.copies.is_compared, attribution.words
+    of_words = {"words": kept.key_of("words"), "phrases": settings.model_dump(mode="json")}
+    stems = cache(lambda: stemmed_site(site, settings))
+
+    asked = linkable(site, facts, promises, attribution)
+    depends = of_words | _depends_of_links(asked, facts, attribution)
+    link_plan = kept.part(
+        "link_plan",
+        depends,
+        lambda: plan_links(site, stems(), facts, attribution, asked),
+        _tables_of_links,
+        _links_of_tables,
+    )
+    kept.file(LINK_PLAN, depends, lambda: [link_plan.plan_table(site)])
+    kept.file(WORDINGS, depends, lambda: [link_plan.wordings_table()])
+    phrases = [topic.phrase for topic in promises.topics]
+    of_topic = kept.part(
+        "own_uses",
+        {**of_words, "topics": digest_of(phrases)},
+        lambda: own_uses(stems(), [page.language for page in site.pages], phrases),
+        lambda uses: {"pages": {"uses": uses.uses, "first": uses.first}},
+        lambda tables: OwnUses(*(np.asarray(tables["pages"][name]) for name in ("uses", "first"))),
+    )
+    # last, when what is done beside needs less memory: they need the most
+    of_pages = {**of_words, "pages": digest_of(is_compared), "repeated": digest_of(accounted.is_repeated)}
+    kept.file(PHRASES, of_pages, lambda: [phrases_table(stems(), is_compared, accounted.is_repeated, settings)])
+    kept.file(PAGE_PHRASES, of_words, lambda: [page_phrases_table(stems(), settings)])
+    kept.file(
+        SECTION_PHRASES,
+        {**of_pages, "teasers": digest_of(accounted.is_teaser)},
+        lambda: [section_phrases_table(site, stems(), is_compared, accounted, settings)],
+    )
+    return PhraseAnalysis(link_plan, of_topic)
+
+
+def _depends_of_links(asked: Linkable, facts: SiteFacts, attribution: WordAttribution) -> dict[str, Any]:
+    """What a link plan depends on beside the words of the site."""
+    words = attribution.words
+    return {
+        "asked": digest_of(asked.stays, [list(one) for one in asked.wordings], asked.keeper_of),
+        "names": digest_of(list(facts.titles.own), [list(one) for one in asked.named]),
+        "links": facts.settings.links.model_dump(mode="json"),
+        "leads": digest_of(np.array([end.row for end in facts.destinations], np.int64), facts.strength.link_weight),
+        "pasted": digest_of(words.is_boilerplate, words.is_teaser, attribution.is_pasted),
+    }
+
+
+class _Link(NamedTuple):
+    """A waiting link as it is kept."""
+
+    target: int
+    source: int
+    block: int
+    anchor: str
+    sentence: str
+    weight: float
+
+
+class _Phrase(NamedTuple):
+    """A phrase that was looked for, as it is kept."""
+
+    language: str
+    row: int
+    words: str
+
+
+def _tables_of_links(plan: LinkPlan) -> Tables:
+    links = [
+        _Link(target, one.source, one.block, one.anchor, one.sentence, one.weight)
+        for target, own in plan.links.items()
+        for one in own
+    ]
+    wordings = [_Phrase(language, row, " ".join(words)) for language, row, words in plan.wordings]
+    return {
+        "links": columns_of_rows(links, _Link),
+        "pages": {"n_linking": plan.n_linking, "passes": plan.passes},
+        "wordings": columns_of_rows(wordings, _Phrase),
+    }
+
+
+def _links_of_tables(tables: Tables) -> LinkPlan:
+    links: dict[int, list[WaitingLink]] = defaultdict(list)
+    for one in rows_of_columns(tables["links"], _Link):
+        links[one.target].append(WaitingLink(one.source, one.block, one.anchor, one.sentence, one.weight))
+    pages: Mapping[str, Any] = tables["pages"]
+    wordings = [(language, row, words.split(" ")) for language, row, words in rows_of_columns(tables["wordings"], _Phrase)]
+    return LinkPlan(dict(links), np.asarray(pages["n_linking"]), np.asarray(pages["passes"]), wordings)

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import pandas as pd
@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from mardok.findings.page_check import PageCheck
 from mardok.kept import KeptParts, Tables, digest_of
+from mardok.kept_rows import columns_of_rows, rows_of_columns
 from mardok.large import Texts
 from mardok.proofing.dictionary import DictionaryError, is_library_there
 from mardok.proofing.disagreeing import Disagreement, disagreements_in_groups, disagreements_over_site
@@ -43,6 +44,7 @@ _NAMED = 5
 _PACKAGES = {"en": "en-gb", "de": "de-de", "pt": "pt-pt", "nb": "no", "nn": "no"}
 """What Debian's packages of dictionaries are called, where not by the language."""
 _WITHOUT_SPACES = frozenset(["ja", "zh", "th", "lo", "km", "my"])
+_FILED = (SLIPS, SLIP_PLACES, UNKNOWN_WORDS, SITE_WORDS, SET_APART)
 PROOF_CHECKS = (*WORD_CHECKS, CheckId.TEXT_VARIANTS_MIXED, CheckId.TEXT_CONTRADICTS)
 """What proofreading looks for."""
 
@@ -117,6 +119,54 @@ def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
         "set_apart": SET_APART.frame((word,) for word in texts.set_apart),
     }  # fmt: skip
     return Proofread(tables, checks, gathered.lacking, disagreements)
+
+
+def proofread_or_kept(
+    texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptParts, texts_depend: Mapping[str, Any]
+) -> Proofread:
+    """Proofread a site, if no earlier audit has kept what is found there; all tables but that of contradictions are filed.
+
+    Parameters
+    ----------
+    kept : KeptParts
+        What an earlier audit kept; takes the tables.
+    texts_depend : mapping of str to JSON
+        All that `texts` depend on.
+    """
+    whole = cache(lambda: proofread(texts, facts, settings, kept))
+    depends = {
+        **texts_depend,
+        "names": digest_of(list(facts.page_names)),
+        "accepted": [[*key, value] for key, value in sorted(facts.accepted.items())],
+        "template_pages": facts.template_pages,
+        "settings": settings.model_dump(mode="json"),
+        "own_words": sorted(own_words(settings)),
+    }
+    # What dictionaries say is not known before they are asked.
+    is_spelled = settings.spelling
+    result = whole() if is_spelled else kept.part("proofread", depends, whole, _tables_of, _of_tables)
+    for table in _FILED:
+
+        def frames(name: str = table.name) -> list[pd.DataFrame]:
+            return [whole().tables[name]]
+
+        kept.file(table, None if is_spelled else depends, frames)
+    return replace(result, tables={"contradictions": _contradictions_table(result.disagreements, texts)})
+
+
+def _tables_of(found: Proofread) -> Tables:
+    return {
+        "checks": columns_of_rows(found.checks, PageCheck),
+        "disagreements": columns_of_rows(found.disagreements, Disagreement),
+        "lacking": {"what": list(found.not_computed), "why": list(found.not_computed.values())},
+    }
+
+
+def _of_tables(tables: Tables) -> Proofread:
+    lacking = dict(zip(*(map(str, tables["lacking"][name]) for name in ("what", "why")), strict=True))
+    return Proofread(
+        {}, rows_of_columns(tables["checks"], PageCheck), lacking, rows_of_columns(tables["disagreements"], Disagreement)
+    )
 
 
 class _Unknown(NamedTuple):
@@ -202,21 +252,11 @@ def _looked_over(
 
 
 def _tables_of_slips(over: Overview) -> Tables:
-    slips = over.slips
-    return {
-        "slips": {
-            **{name: np.array([getattr(one, name) for one in slips], np.int64) for name in ("text", "start", "end")},
-            **{name: [str(getattr(one, name)) for one in slips] for name in ("check", "written", "right")},
-        },
-        "figures": {"text": np.array(over.with_figures, np.int64)},
-    }
+    return {"slips": columns_of_rows(over.slips, Slip), "figures": {"text": np.array(over.with_figures, np.int64)}}
 
 
 def _slips_of_tables(tables: Tables) -> Overview:
-    told = tables["slips"]
-    numbers = (np.asarray(told[name]).tolist() for name in ("text", "start", "end"))
-    rows = zip(*numbers, map(CheckId, told["check"]), told["written"], told["right"], strict=True)
-    return Overview([Slip(*row) for row in rows], np.asarray(tables["figures"]["text"]).tolist())
+    return Overview(rows_of_columns(tables["slips"], Slip), np.asarray(tables["figures"]["text"]).tolist())
 
 
 def _looked_up(

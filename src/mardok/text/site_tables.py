@@ -8,13 +8,14 @@ Out: tables as :mod:`mardok.tables` declares them; ``page`` and ``target_page`` 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import cache
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.extract.page import Context
-from mardok.kept import FiledTables
+from mardok.kept import KeptParts, digest_of
 from mardok.large import Texts, laid_down, stretches
 from mardok.tables import ALTERNATES, BLOCKS, IMAGES, LINKS, Recurring
 from mardok.text.columns import Blocks, Codes
@@ -25,7 +26,7 @@ from mardok.text.site import SiteBlocks
 _ROWS_AT_ONCE = 1 << 16
 
 
-def file_site_tables(site: SiteBlocks, is_boilerplate: NDArray[np.bool_], filed: FiledTables) -> None:
+def file_site_tables(site: SiteBlocks, is_boilerplate: NDArray[np.bool_], kept: KeptParts) -> None:
     """Write the tables of blocks, links and images.
 
     Parameters
@@ -33,10 +34,12 @@ def file_site_tables(site: SiteBlocks, is_boilerplate: NDArray[np.bool_], filed:
     is_boilerplate : ndarray of bool
         For each block of the corpus, which are the blocks of main text, whether it is boilerplate.
     """
-    numbers = numbers_in_page(site.blocks)
-    filed.file(BLOCKS, lambda: _blocks_frames(site, is_boilerplate, numbers))
-    filed.file(LINKS, lambda: _links_frames(site, numbers))
-    filed.file(IMAGES, lambda: _images_frames(site))
+    depends = {"words": kept.key_of("words")}
+    numbers = cache(lambda: numbers_in_page(site.blocks))
+    is_told = {**depends, "boilerplate": digest_of(is_boilerplate)}
+    kept.file(BLOCKS, is_told, lambda: _blocks_frames(site, is_boilerplate, numbers()))
+    kept.file(LINKS, depends, lambda: _links_frames(site, numbers()))
+    kept.file(IMAGES, depends, lambda: _images_frames(site))
 
 
 def alternates_table(site: SiteBlocks) -> pd.DataFrame:
