@@ -293,12 +293,34 @@ class Texts(Sequence[str]):
         if isinstance(at, (int, np.integer)):
             return _text(self.bytes_of(int(at) + len(self) * int(at < 0)))
         if isinstance(at, slice):
-            numbers: Sequence[int] = range(len(self))[at]
+            numbers = np.arange(*at.indices(len(self)))
         else:
-            numbers = (np.flatnonzero(at) if at.dtype == bool else at).tolist()
+            numbers = np.flatnonzero(at) if at.dtype == bool else at
         result = np.empty(len(numbers), object)
-        result[:] = [_text(self.bytes_of(number)) for number in numbers]
+        result[:] = [str(raw, "utf-8", "surrogatepass") for raw in self._raws(numbers)]
         return result
+
+    def _raws(self, numbers: NDArray[np.integer]) -> Iterator[memoryview]:
+        """Some of them as they are stored."""
+        if len(numbers) and (numbers.min() < 0 or numbers.max() >= len(self)):
+            raise IndexError(numbers)
+        raw = self._raw.data
+        bounds = zip(self._ends[numbers].tolist(), self._ends[np.add(numbers, 1)].tolist(), strict=True)
+        return (raw[begin:end] for begin, end in bounds)
+
+    def lines(self, numbers: NDArray[np.integer]) -> str:
+        """Some of them together, each on a line of its own.
+
+        Examples
+        --------
+        >>> Texts.of(["violin", "cello"]).lines(np.array([1, 0, 1]))
+        'cello\\nviolin\\ncello'
+        """
+        return _text(b"\n".join(self._raws(numbers)))
+
+    def digest_together(self, numbers: NDArray[np.integer]) -> bytes:
+        """128 bits of some of them, one behind the other."""
+        return xxhash.xxh3_128_digest(b"".join(self._raws(numbers)))
 
     def __iter__(self) -> Iterator[str]:
         for first in range(0, len(self), _TEXTS_AT_ONCE):

@@ -118,12 +118,10 @@ def account(
     carried.leave_out(_only_teased(carried, group_of, links, n_pages), group_of, section_of, settings)
     in_boilerplate = _covered(len(corpus.words), places[carried.is_boilerplate[runs.number]], RUN_WORDS)
     short = _short_boilerplate(corpus, is_compared, group_of, section_of, settings)
-    for place, n_words in zip(short.place.tolist(), short.words.tolist(), strict=True):
-        in_boilerplate[place : place + n_words] = True
+    in_boilerplate[places_from(short.place, short.words)] = True
     is_repeated = _covered(len(corpus.words), places[_used_again(runs.number, carried.is_boilerplate)], RUN_WORDS)
     again = _used_again(short.number, np.ones(int(short.number.max(initial=-1)) + 1, bool))
-    for place, n_words in zip(short.place[again].tolist(), short.words[again].tolist(), strict=True):
-        is_repeated[place : place + n_words] = True
+    is_repeated[places_from(short.place[again], short.words[again])] = True
     is_shared, is_teaser = _is_shared(carried, group_of, links, n_pages)
     in_shared = _covered(len(corpus.words), places[is_shared], RUN_WORDS)
     np.greater(in_shared, in_boilerplate, out=in_shared)  # and not boilerplate
@@ -143,6 +141,17 @@ def account(
         boilerplate_runs=carried.is_boilerplate,
         short_blocks=short,
     )
+
+
+def places_from(first: Ints, sizes: Ints) -> Ints:
+    """Some places from each of others on.
+
+    Examples
+    --------
+    >>> places_from(np.array([7, 2]), np.array([1, 3])).tolist()
+    [7, 2, 3, 4]
+    """
+    return np.repeat(first - (np.cumsum(sizes) - sizes), sizes) + np.arange(int(sizes.sum()))
 
 
 def _used_again(number: Ints, is_boilerplate: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -304,10 +313,14 @@ def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
     for first in range(0, n_words, _WORDS_AT_ONCE):
         part = covered[first : first + _WORDS_AT_ONCE]
         begin, end = np.searchsorted(places, [first - length + 1, first + len(part)])
-        steps = np.zeros(len(part) + 1, np.int32)
-        np.add.at(steps, np.maximum(places[begin:end] - first, 0), 1)
-        np.subtract.at(steps, np.minimum(places[begin:end] - first + length, len(part)), 1)
-        np.greater(np.cumsum(steps[:-1]), 0, out=part)
+        marked = np.zeros(length - 1 + len(part), bool)  # from the first place on that reaches into the part
+        marked[places[begin:end] - (first - length + 1)] = True
+        reached = 1
+        while reached < length:  # each word marks as many after it as are marked so far
+            step = min(reached, length - reached)
+            marked[step:] |= marked[:-step].copy()
+            reached += step
+        part[:] = marked[length - 1 :]
     return covered
 
 

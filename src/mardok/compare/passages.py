@@ -19,7 +19,7 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from mardok.compare.runs import RepeatedRuns
-from mardok.text.distinct import distinct, first_of_equal
+from mardok.text.distinct import distinct, first_of_equal, order_of_numbers
 from mardok.text.hashes import RUN_WORDS, Ints
 
 _KEPT_SHARE = 0.5
@@ -67,10 +67,11 @@ def passages_of(runs: RepeatedRuns, n_texts: int) -> Passages:
         nothing = np.zeros(0, np.int64)
         return Passages(*[nothing] * 7)
     passage = _passage_of_runs(runs, n_texts)[runs.number]
-    passage = np.searchsorted(distinct(passage), passage)
-    key = passage * n_texts + runs.pages
-    order = np.argsort(key, kind="stable")  # places stay in order within a page
-    key, place = key[order], runs.places[order]
+    is_there = np.zeros(int(passage.max()) + 1, bool)
+    is_there[passage] = True
+    passage = (np.cumsum(is_there) - 1)[passage]
+    order, key = order_of_numbers(passage * n_texts + runs.pages)  # places stay in order within a page
+    place = runs.places[order]
     is_first = first_of_equal(key)
     is_last = np.append(is_first[1:], True)
     step = np.append(np.diff(place), 0)
@@ -109,11 +110,10 @@ def _passage_of_runs(runs: RepeatedRuns, n_texts: int) -> Ints:
     n_runs = int(runs.number.max()) + 1
     n_pages = np.bincount(distinct(runs.number * n_texts + runs.pages) // n_texts, minlength=n_runs)
     follows = np.flatnonzero((np.diff(runs.places) == 1) & (runs.pages[1:] == runs.pages[:-1]))
-    pair = runs.number[follows] * n_runs + runs.number[follows + 1]
-    pairs = distinct(pair)
-    on_pages = np.bincount(
-        distinct(np.searchsorted(pairs, pair) * n_texts + runs.pages[follows]) // n_texts, minlength=len(pairs)
-    )
+    order, ordered = order_of_numbers(runs.number[follows] * n_runs + runs.number[follows + 1])
+    is_first = first_of_equal(ordered)
+    pairs, number = ordered[is_first], np.cumsum(is_first) - 1
+    on_pages = np.bincount(distinct(number * n_texts + runs.pages[follows][order]) // n_texts, minlength=len(pairs))
     before, after = pairs // n_runs, pairs % n_runs
     kept = on_pages >= _KEPT_SHARE * np.maximum(n_pages[before], n_pages[after])
     graph = sparse.coo_array((np.ones(np.count_nonzero(kept), bool), (before[kept], after[kept])), shape=(n_runs, n_runs))

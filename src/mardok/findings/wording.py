@@ -22,6 +22,7 @@ from mardok.compare.runs import RepeatedRuns
 from mardok.large import large_empty, places_where, running_counts
 from mardok.settings import Phrases
 from mardok.tables import BOILERPLATE, PAGE_PHRASES, PASSAGES, PHRASES, SECTION_PHRASES, TEASERS
+from mardok.text.distinct import first_of_equal, order_of_numbers
 from mardok.text.hashes import Ints
 from mardok.text.site import Site
 from mardok.text.spans import WordSpans
@@ -175,43 +176,40 @@ def carried_texts(site: Site, runs: RepeatedRuns, accounted: Accounted) -> list[
     accounted : Accounted
         Which of them, and which short blocks, are boilerplate.
     """
-    result = passages_of(runs.select(accounted.boilerplate_runs[runs.number]), len(site.pages))
-    stretches = np.column_stack([result.stretch_page, result.stretch_place, result.stretch_words])
-    short = accounted.short_blocks
-    blocks = np.column_stack([short.page, short.place, short.words])
-    texts = [
-        (place, n_words, n_pages, own)
-        for place, n_words, n_pages, own in zip(
-            result.place.tolist(),
-            result.words.tolist(),
-            result.n_pages.tolist(),
-            _split(stretches, result.stretch_passage),
-            strict=True,
-        )
-    ]
-    texts += [(int(own[0, 1]), int(own[0, 2]), 0, own) for own in _split(blocks, short.number)]
-    texts.sort(key=lambda text: text[0])
-    offsets = site.corpus.offsets
+    found, short = passages_of(runs.select(accounted.boilerplate_runs[runs.number]), len(site.pages)), accounted.short_blocks
+    n_passages, offsets = len(found.place), site.corpus.offsets
+    numbers, first = np.unique(short.number, return_index=True)
+    # Each stretch of a passage, and each short block, is a part of a text.
+    text = np.concatenate([found.stretch_passage, np.searchsorted(numbers, short.number) + n_passages])
+    place = np.concatenate([found.stretch_place, short.place])
+    n_words = np.concatenate([found.stretch_words, short.words])
+    by_text, text = order_of_numbers(text)
+    place, n_words, page = place[by_text], n_words[by_text], np.concatenate([found.stretch_page, short.page])[by_text]
+    bounds = np.searchsorted(text, np.arange(n_passages + len(numbers) + 1))
+    # What of each text stands on each page.
+    n_pages = max(len(site.pages), 1)
+    by_page, key = order_of_numbers(text * n_pages + page)
+    begins = np.flatnonzero(first_of_equal(key))
+    pages = key[begins] % n_pages
+    words_on = np.add.reduceat(n_words[by_page], begins) if len(begins) else begins
+    page_bounds = np.searchsorted(key[begins] // n_pages, np.arange(n_passages + len(numbers) + 1))
+
+    begin = np.concatenate([found.place, short.place[first]])
+    length = np.concatenate([found.words, short.words[first]])
+    n_carrying = np.concatenate([found.n_pages, np.diff(page_bounds)[n_passages:]])
     stated, shown, spans = [], -1, WordSpans("")
-    for place, n_words, n_pages, own in texts:
-        page = int(np.searchsorted(offsets, place, side="right")) - 1
-        if page != shown:
-            spans, shown = WordSpans(site.main_text(page)), page
-        pages, at = np.unique(own[:, 0], return_inverse=True)
+    for number in np.argsort(begin, kind="stable").tolist():
+        at, size = int(begin[number]), int(length[number])
+        row = int(np.searchsorted(offsets, at, side="right")) - 1
+        if row != shown:
+            spans, shown = WordSpans(site.main_text(row)), row
+        own = slice(bounds[number], bounds[number + 1])
+        on = slice(page_bounds[number], page_bounds[number + 1])
+        written = spans.written(at - int(offsets[row]), size)
         stated.append(
-            CarriedText(
-                page, spans.written(place - int(offsets[page]), n_words), place, n_words, n_pages or len(pages), pages,
-                np.bincount(at, own[:, 2], minlength=len(pages)).astype(np.int64), own[:, 1], own[:, 2],
-            )
-        )  # fmt: skip
+            CarriedText(row, written, at, size, int(n_carrying[number]), pages[on], words_on[on], place[own], n_words[own])
+        )
     return stated
-
-
-def _split(rows: Ints, number: Ints) -> list[Ints]:
-    """Rows with equal numbers together, in the order of the numbers; rows stay in order."""
-    order = np.argsort(number, kind="stable")
-    ordered = number[order]
-    return np.split(rows[order], np.flatnonzero(ordered[1:] != ordered[:-1]) + 1) if len(rows) else []
 
 
 def boilerplate_table(
@@ -229,15 +227,16 @@ def boilerplate_table(
         Equal for pages of one group of copies.
     """
     total = int(site.corpus.n_words[is_compared].sum())
-    return BOILERPLATE.frame(_row(site, text, group_of, total) for text in texts)
+    sections = [section_name(page.url) for page in site.pages]
 
+    def row(text: CarriedText) -> tuple[str, int, int, str, str, bool, float]:
+        where = Counter(map(sections.__getitem__, text.pages.tolist()))
+        usual = min(where, key=lambda name: (-where[name], name))
+        are_copies = len(set(group_of[text.pages].tolist())) == 1
+        share = int(text.words_on.sum()) / max(total, 1)
+        return text.written, text.n_words, text.n_pages, site.pages[text.page].url, usual, are_copies, share
 
-def _row(site: Site, text: CarriedText, group_of: Ints, total: int) -> tuple[str, int, int, str, str, bool, float]:
-    where = Counter(section_name(site.pages[row].url) for row in text.pages.tolist())
-    usual = min(where, key=lambda name: (-where[name], name))
-    are_copies = len(set(group_of[text.pages].tolist())) == 1
-    share = int(text.words_on.sum()) / max(total, 1)
-    return text.written, text.n_words, text.n_pages, site.pages[text.page].url, usual, are_copies, share
+    return BOILERPLATE.frame(map(row, texts))
 
 
 def section_name(url: str) -> str:

@@ -6,24 +6,26 @@ Out: a :class:`Site`: pages in URL order, so that a page's row is the same in ev
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from typing import NamedTuple
 
 import numpy as np
-import xxhash
 from numpy.typing import ArrayLike, NDArray
 
 from mardok.extract.batch import Numbers
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Page
 from mardok.kept import KeptParts, Tables
-from mardok.large import gathered, laid_down
+from mardok.large import GrowingTexts, Texts, gathered, laid_down
 from mardok.settings import Settings
 from mardok.text.columns import Blocks, Codes, Columns, Images, Links
 from mardok.text.hashes import Corpus, corpus_of
 from mardok.text.main_text import Reasons, reasons_not_main
 from mardok.text.words import folded, text_hash
+
+_TEXTS_AT_ONCE, _BEGINNING = 1 << 12, 16
+"""Texts that are pressed at once, and blocks of a page of which the beginning mostly consists."""
 
 
 @dataclass(frozen=True)
@@ -118,21 +120,45 @@ class _Words(NamedTuple):
 
 
 def _words_of(columns: Columns, section: NDArray[np.int64], settings: Settings) -> _Words:
-    blocks = columns.blocks
-    written = corpus_of(map(folded, blocks.texts))
+    blocks, pressed = columns.blocks, GrowingTexts()
+    written = corpus_of(_folded_texts(blocks.texts, pressed))
     reasons = reasons_not_main(blocks, columns.links, written, columns.pages, section, settings.text)
     main_places = reasons.is_main & blocks.has_text[blocks.at]
     main_at = blocks.text[blocks.at[main_places]].astype(np.int64)
     first = np.searchsorted(np.flatnonzero(main_places), blocks.first)
     corpus = written.arranged(main_at, first)
     del written
+    characters = pressed.finished()
     hashes, languages = [], []
     for row, page in enumerate(columns.pages):
-        text = _main_text(blocks, main_places, row)
-        hashes.append(text_hash(_characters(text), corpus.words_of(row)))
+        own = main_at[first[row] : first[row + 1]]
+        hashes.append(text_hash(characters.digest_together(own), corpus.words_of(row)))
         # A menu in another language does not count, and only here is it known what of a page is menu.
-        languages.append(language_of(text[: 2 * CHECKED_CHARACTERS], page.declared_language, settings.language))
+        text = _beginning(blocks.texts, own, 2 * CHECKED_CHARACTERS)
+        languages.append(language_of(text, page.declared_language, settings.language))
     return _Words(reasons, corpus, tuple(hashes), tuple(languages))
+
+
+def _folded_texts(texts: Texts, pressed: GrowingTexts) -> Iterator[str]:
+    """Texts folded; `pressed` gets each without white space, too."""
+    waiting: list[str] = []
+    for text in texts:
+        result = folded(text)
+        waiting.append("".join(result.split()))
+        if len(waiting) == _TEXTS_AT_ONCE:
+            pressed.add(waiting)
+            waiting = []
+        yield result
+    pressed.add(waiting)
+
+
+def _beginning(texts: Texts, numbers: NDArray[np.int64], n_characters: int) -> str:
+    """The first characters of some texts, each on a line of its own."""
+    n_texts, result = _BEGINNING, texts.lines(numbers[:_BEGINNING])
+    while len(result) < n_characters and n_texts < len(numbers):
+        n_texts *= 4
+        result = texts.lines(numbers[:n_texts])
+    return result[:n_characters]
 
 
 def _kept_words(columns: Columns, section: NDArray[np.int64], settings: Settings, kept: KeptParts) -> _Words:
@@ -189,9 +215,4 @@ def sections_of(pages: Sequence[Page]) -> NDArray[np.int64]:
 
 def _main_text(blocks: Blocks, main_places: NDArray[np.bool_], row: int) -> str:
     part = slice(blocks.first[row], blocks.first[row + 1])
-    return "\n".join(blocks.texts[blocks.text[blocks.at[part][main_places[part]]]])
-
-
-def _characters(text: str) -> bytes:
-    """A digest of the characters of a text, folded and without white space."""
-    return xxhash.xxh3_128_digest("".join(folded(text).split()).encode("utf-8", "surrogatepass"))
+    return blocks.texts.lines(blocks.text[blocks.at[part][main_places[part]]])

@@ -15,7 +15,7 @@ import numpy as np
 from mardok.text.hashes import Offsets, word_places
 from mardok.text.words import ascii_words, folded, folded_words, words
 
-_SHORT = 2000
+_SHORT = 500
 """Characters of a text up to which its words are sooner found one after the other than all at once."""
 _PIECE = re.compile(r"\S+")
 _PLAIN_OR_ONE = re.compile(r"[\x00-\x7f]+|[^\x00-\x7f]")
