@@ -10,6 +10,7 @@ import base64
 import json
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import fields, replace
+from functools import lru_cache
 from typing import Any, cast
 
 import numpy as np
@@ -25,6 +26,8 @@ from mardok.vocabulary import CheckId, NotComputed
 _PLAIN = tuple(one.name for one in fields(Page) if one.type == "str")
 """Fields of a page that are texts; the others are kept as JSON."""
 _OTHERS = tuple(one.name for one in fields(Page) if one.type != "str" and one.name not in ("blocks", "images", "signs"))
+
+_MOST_READ = 1 << 10
 
 
 def tables_of_reading(columns: Columns, intake: Intake) -> Tables:
@@ -101,7 +104,8 @@ def reading_of_parts(parts: Iterable[Tables]) -> tuple[Columns, Intake]:
 
 def _pages(told: Any) -> Iterator[Page]:
     plain = [told[name] for name in _PLAIN]
-    others = [list(map(_from_json, told[name])) for name in _OTHERS]
+    read = lru_cache(_MOST_READ)(_from_json)  # most pages say the same there
+    others = [list(map(read, told[name])) for name in _OTHERS]
     signs = [Signs(*_from_json(text)) if text else NO_SIGNS for text in told["signs"]]
     names = (*_PLAIN, *_OTHERS)
     for own, *values in zip(signs, *plain, *others, strict=True):

@@ -412,7 +412,7 @@ class GrowingTexts:
 
 
 class United:
-    """The different texts of several columns.
+    """The different texts of several columns, in each of which they are different already.
 
     They are told apart by 128 bits of a hash whose seed nobody can know before, so that no page can be written to have that
     of another text.
@@ -431,17 +431,25 @@ class United:
         self._texts, self._digests = GrowingTexts(), Growing(np.uint64)
         self._seed = int.from_bytes(os.urandom(8), "little")
         self._n_texts = 0
+        self._first: Texts | None = None
+        """The first column, as long as there is no other: nothing is told apart then."""
 
     def add(self, column: Texts) -> int:
         """Add a column; how many texts were added before."""
         begin = self._n_texts
+        if begin and self._first is not None:
+            self._digests.add(self._first.digests(self._seed).ravel())
         self._texts.add(column)
-        self._digests.add(column.digests(self._seed).ravel())
+        if begin:
+            self._digests.add(column.digests(self._seed).ravel())
+        self._first = None if begin else column
         self._n_texts += len(column)
         return begin
 
     def finished(self) -> tuple[Texts, NDArray[np.int32]]:
         """Each text once, in the order in which they come first, and the number of each that was added."""
+        if self._first is not None:
+            return self._texts.finished(), laid_down(np.arange(self._n_texts, dtype=np.int32))
         digests = self._digests.finished().reshape(-1, 2)
         order = np.lexsort((digests[:, 1], digests[:, 0]))  # stable: the first of equal ones comes first
         is_first = np.ones(len(order), bool)

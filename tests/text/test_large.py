@@ -70,7 +70,7 @@ many = hypothesis_settings(deadline=None, max_examples=150, suppress_health_chec
 
 
 @many
-@given(st.lists(st.lists(ANY_TEXT, max_size=8), max_size=6), st.booleans())
+@given(st.lists(st.lists(ANY_TEXT, max_size=8, unique=True), max_size=6), st.booleans())
 def test_texts_are_what_they_were_made_of(tiny: Path, columns: list[list[str]], in_files: bool) -> None:
     with large_arrays_in(tiny if in_files else None):
         united = United()

@@ -183,6 +183,11 @@ def hashed_words(str text):
     )
 
 
+def word_places(str text):
+    found = hashed_words(text)
+    return found[1], found[2]
+
+
 def places_among(const uint64_t[:] hashes, const uint64_t[::1] known, list tables, const int32_t[::1] left):
     """See :func:`mardok.text.known_hashes.places_among`."""
     cdef Py_ssize_t n = hashes.shape[0], n_known = known.shape[0], n_left = left.shape[0], at, low, high, middle

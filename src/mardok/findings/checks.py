@@ -36,6 +36,7 @@ from mardok.vocabulary import CheckId, Failure, NoindexReason
 
 def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
     """The table of checks."""
+    mend = {check: str(sentence(f"check.{check}.mend")) for check in CheckId}
     return CHECK_ROWS.frame(
         (
             page_check.url,
@@ -44,7 +45,7 @@ def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
             page_check.value,
             page_check.detail,
             page_check.n_pages,
-            str(sentence(f"check.{page_check.check}.mend")),
+            mend[page_check.check],
         )
         for page_check in troubles
     )

@@ -15,6 +15,7 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from urllib.parse import unquote
 
 import numpy as np
@@ -50,6 +51,7 @@ _TITLE_LINK_SHARE = 0.8
 """Share of a block's letters in links from which it is a title or teaser of what it links to."""
 _FEW_PAGES, _FEW_SHARE = 3, 0.02
 """Pages, and share of all, that may show an image which is one of a page's own."""
+_ENDING, _JOINTS = re.compile(r"\.\w{2,5}$"), re.compile(r"[-_.+]+")
 _ROOT_SLASHES = 3
 """Slashes of an address without folders."""
 
@@ -173,8 +175,8 @@ def protected_pages(site: Site, kinds: PageKinds, duties: Sequence[str]) -> NDAr
     wordings = [f" {' '.join(words(wording))} " for wording in duties]
 
     def is_owed(page: Page) -> bool:
-        said = [f" {' '.join(words(text))} " for text in (page.title, page.h1, " ".join(_address_words(page.url)[1]))]
-        return any(wording in text for wording in wordings for text in said)
+        said = f" {' '.join(words(page.title))} / {' '.join(words(page.h1))} / {' '.join(_address_words(page.url)[1])} "
+        return any(wording in said for wording in wordings)
 
     is_protected = np.array(
         [
@@ -242,11 +244,12 @@ def _is_language_root(url: str, languages: Collection[str]) -> bool:
     return named is not None and not parts.query and named[1].lower() in languages
 
 
+@lru_cache(maxsize=1)
 def _address_words(url: str) -> tuple[list[str], list[str]]:
     """Folders of an address, and the words of its last part."""
     parts = [part for part in unquote(split_url(url).path).casefold().split("/") if part]
-    last = re.sub(r"\.\w{2,5}$", "", parts[-1]) if parts else ""
-    return parts[:-1], words(re.sub(r"[-_.+]+", " ", last))
+    last = _ENDING.sub("", parts[-1]) if parts else ""
+    return parts[:-1], words(_JOINTS.sub(" ", last))
 
 
 def _titles_of_others(site: Site, running_words: int) -> NDArray[np.bool_]:

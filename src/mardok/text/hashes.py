@@ -299,6 +299,7 @@ class _Vocabulary:
                 self.words[word] = result.text[result.starts[place] : result.ends[place]]
 
 
+@compiled("hashing")
 def word_places(text: str) -> tuple[Offsets, Offsets]:
     """First character of each word of a folded text, and the one after its last."""
     if not text.isascii():
