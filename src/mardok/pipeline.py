@@ -20,7 +20,7 @@ from mardok.audits import Audit
 from mardok.compare.fingerprints import all_fingerprints
 from mardok.compare.topics import find_promises
 from mardok.findings.attribution import WordAttribution, attribute_words
-from mardok.findings.checks import checks_table, run_checks
+from mardok.findings.checks import checks_or_kept, checks_table
 from mardok.findings.copy_analysis import find_copy_groups
 from mardok.findings.facts import SiteFacts, measure_site
 from mardok.findings.groups import groups_table
@@ -174,7 +174,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     thin = find_thin_pages(site, facts, promises, attribution, rivals)
     give_back_memory()
     progress("checking pages", 0)
-    checks = run_checks(site, facts, promises, copies, inputs.intake)
+    checks = checks_or_kept(site, facts, promises, copies, inputs.intake, kept)
     progress("counting phrases", 0)
     phrases, made = analysing_phrases()
     kept.take(made)

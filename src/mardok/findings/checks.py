@@ -24,6 +24,8 @@ from mardok.findings.kinds import is_utility_address
 from mardok.findings.link_checks import check_links, check_pointers
 from mardok.findings.page_check import PageCheck, and_more, with_templates
 from mardok.findings.right_target import right_targets
+from mardok.kept import KeptParts, digest_of
+from mardok.kept_rows import columns_of_rows, rows_of_columns
 from mardok.sentences import counted, sentence
 from mardok.settings import Kinds
 from mardok.sources.raw import Intake
@@ -48,6 +50,32 @@ def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
             mend[page_check.check],
         )
         for page_check in troubles
+    )
+
+
+_ASIDE = (
+    "sources", "work", "crawl", "copies", "pairs", "boilerplate", "phrases", "links", "thin", "proof", "plan", "recheck",
+)  # fmt: skip
+"""Settings that no trouble of a page depends on, but for which pages are compared and what they are variants of."""
+
+
+def checks_or_kept(
+    site: Site, facts: SiteFacts, promises: PagePromises, copies: CopyAnalysis, intake: Intake, kept: KeptParts
+) -> list[PageCheck]:
+    """What :func:`run_checks` gives, as an earlier audit kept it or found anew."""
+    depends = {
+        "words": kept.key_of("words"),
+        "settings": facts.settings.model_dump(mode="json", exclude=set(_ASIDE)),
+        "pages": digest_of(copies.is_compared, facts.strength.is_indexable),
+        "keepers": sorted(copies.grouping.keeper_of.items()),
+        "untranslated": copies.grouping.untranslated,
+    }
+    return kept.part(
+        "checks",
+        depends,
+        lambda: run_checks(site, facts, promises, copies, intake),
+        lambda checks: {"checks": columns_of_rows(checks, PageCheck)},
+        lambda tables: rows_of_columns(tables["checks"], PageCheck),
     )
 
 
