@@ -431,14 +431,14 @@ def _cells(column: Column, values: pd.Series, units: pd.Series | None) -> Iterab
     if column.dtype == "str":
         return map(neutral_cell, values.to_numpy())  # a column of text gives its cells one by one ten times slower
     if column.dtype == "bool":
-        return ("true" if value else "false" for value in values)
+        return ("true" if value else "false" for value in values.tolist())
     if column.dtype == "float64":
         if column.name.startswith("gain_") and units is not None:
             return (
                 _number(value, SMALL_GAIN_DECIMALS if unit == GainUnit.LINK_WEIGHT else column.decimals)
-                for value, unit in zip(values, units, strict=True)
+                for value, unit in zip(values.tolist(), units, strict=True)
             )
-        return (_number(value, column.decimals) for value in values)
+        return (_number(value, column.decimals) for value in values.tolist())
     if not values.hasnans:
         return map(str, values.astype("int64").tolist())
     return ("" if is_missing else str(int(value)) for value, is_missing in zip(values, values.isna(), strict=True))
@@ -448,4 +448,4 @@ def _number(value: float, decimals: int | None) -> str:
     if math.isnan(value):
         return ""
     text = f"{value:.{decimals}f}" if decimals is not None else repr(float(value))
-    return text[1:] if text.startswith("-") and not text.strip("-0.") else text  # no "-0.0"
+    return text[1:] if value <= 0 and text.startswith("-") and not text.strip("-0.") else text  # no "-0.0"

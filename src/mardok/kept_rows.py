@@ -1,6 +1,6 @@
 """Rows with named fields as columns, so that they can be kept.
 
-In:  named tuples or dataclasses of numbers, texts, members of enumerations, and tuples of numbers.
+In:  named tuples or dataclasses of numbers, texts, members of enumerations, and tuples or frozen sets of numbers and texts.
 Out: columns as :class:`mardok.kept.KeptParts` keeps them; and the rows again.
 """
 
@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterable, Sequence
 from functools import cache
-from typing import Any, TypeVar, get_type_hints
+from typing import Any, TypeVar, get_origin, get_type_hints
 
 import numpy as np
 
@@ -48,7 +48,7 @@ def columns_of_rows(rows: Sequence[_Row], kind: type[_Row]) -> Columns:
         elif isinstance(hint, type) and issubclass(hint, str):
             result[name] = list(map(str, values))
         else:
-            result[name] = list(map(json.dumps, values))
+            result[name] = [json.dumps(list(value) if get_origin(hint) is tuple else sorted(value)) for value in values]
     return result
 
 
@@ -68,8 +68,13 @@ def rows_of_columns(columns: Columns, kind: type[_Row]) -> list[_Row]:
         elif isinstance(hint, type) and issubclass(hint, str):
             values.append(column if hint is str else map(_member(hint), column))
         else:
-            values.append(tuple(json.loads(text)) for text in column)
+            values.append(map(_collection(get_origin(hint)), column))
     return [kind(*row) for row in zip(*values, strict=True)]
+
+
+def _collection(kind: Any) -> Callable[[str], Any]:
+    """Tuples or sets of what is written; many are equal."""
+    return cache(lambda text: kind(json.loads(text)))
 
 
 def _member(kind: type[str]) -> Callable[[str], str]:

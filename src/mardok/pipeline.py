@@ -18,13 +18,13 @@ import pandas as pd
 
 from mardok.audits import Audit
 from mardok.compare.fingerprints import all_fingerprints
-from mardok.compare.topics import find_promises
 from mardok.findings.attribution import WordAttribution, attribute_words
 from mardok.findings.checks import checks_or_kept, checks_table
 from mardok.findings.copy_analysis import find_copy_groups
 from mardok.findings.facts import SiteFacts, measure_site
 from mardok.findings.groups import groups_table
 from mardok.findings.inventory import PageFindings, pages_frames, pairs_table, queries_table
+from mardok.findings.kept_facts import promises_or_kept
 from mardok.findings.phrase_analysis import analyse_phrases
 from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
@@ -49,9 +49,8 @@ from mardok.store import MadeStore
 from mardok.tables import FINGERPRINTS, PAGES, UNREAD
 from mardok.tasks.cluster import cluster_of
 from mardok.tasks.runners import Processes
-from mardok.text.furniture_parts import furniture_table
 from mardok.text.site import Site, site_of
-from mardok.text.site_tables import alternates_table, file_site_tables
+from mardok.text.site_tables import file_site_tables
 from mardok.vocabulary import CheckId
 
 if TYPE_CHECKING:
@@ -159,11 +158,11 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     site = site_of(inputs.pages, settings, kept)
     give_back_memory()
     progress("following redirects and links", 0)
-    facts = measure_site(site, inputs, with_actions(settings, inputs.decisions))
+    facts = measure_site(site, inputs, with_actions(settings, inputs.decisions), kept)
 
     progress("comparing texts", 0)
     finding_copies = begin(lambda: (find_copy_groups(site, facts, kept), kept.made), jobs)
-    promises = find_promises(site, facts.titles, settings.rivals.generic_words)
+    promises = promises_or_kept(site, facts.titles, settings, kept)
     copies, made = finding_copies()
     kept.take(made)
     give_back_memory()
@@ -229,8 +228,6 @@ def _site_tables(
     """The tables that the plan has no part in, by name."""
     copies = attribution.copies
     return {
-        "alternates": alternates_table(site),
-        "furniture": furniture_table(site),
         "groups": groups_table(site, [*(group.table_row for group in copies.grouping.groups), *rivals.rows], facts.strength),
         "pairs": pairs_table(site, copies.kept),
         "queries": queries_table(rivals.shown, facts.demand),

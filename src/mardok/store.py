@@ -351,7 +351,7 @@ class FileStore(TableStore):
                 its = file.read_row_group(group, list(names))
                 at = np.flatnonzero(np.isin(_array(its[_PAGE]), pages))
                 if len(at):
-                    for column, values in its.take(at).to_pydict().items():
+                    for column, values in _lists(its.take(at)).items():
                         result[column] += values
             return result
 
@@ -363,7 +363,7 @@ class FileStore(TableStore):
                 decisive = file.read_row_group(group, list(by))
                 at = np.flatnonzero(is_wanted(*(_array(decisive[name]) for name in by)))
                 if len(at):
-                    for name, values in file.read_row_group(group, list(names)).take(at).to_pydict().items():
+                    for name, values in _lists(file.read_row_group(group, list(names)).take(at)).items():
                         result[name] += values
             return result
 
@@ -374,7 +374,7 @@ class FileStore(TableStore):
             result: Columns = {name: [] for name in names}
             for first, its in self._groups(table, names, ordered):
                 here = ordered[slice(*np.searchsorted(ordered, [first, first + its.num_rows]))]
-                for name, values in its.take(here - first).to_pydict().items():
+                for name, values in _lists(its.take(here - first)).items():
                     result[name] += values
             if len(result[names[0]]) < len(numbers):
                 raise IndexError(f"row {ordered[-1]}")
@@ -573,6 +573,25 @@ def _array(column: pa.ChunkedArray) -> NDArray[Any]:
         if len(chunk)
     ]
     return np.concatenate([np.zeros(0, kind), *parts])
+
+
+def _lists(table: pa.Table) -> Columns:
+    """The cells of a table; of text that recurs each name is made once."""
+    return {
+        name: [cell for chunk in column.chunks for cell in (_named(chunk) if _is_named(chunk) else chunk.to_pylist())]
+        for name, column in zip(table.column_names, table.columns, strict=True)
+    }
+
+
+def _is_named(chunk: pa.Array) -> bool:
+    return hasattr(chunk, "dictionary") and not chunk.null_count
+
+
+def _named(chunk: pa.DictionaryArray) -> list[str]:
+    codes = chunk.indices.to_numpy()
+    used, at = np.unique(codes, return_inverse=True)
+    names = chunk.dictionary.take(used).to_pylist()
+    return list(map(names.__getitem__, at.tolist()))
 
 
 def _bits(chunk: pa.BooleanArray) -> NDArray[np.bool_]:

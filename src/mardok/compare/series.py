@@ -9,9 +9,13 @@ alike by chance are no series. A page belongs to the largest series it fits.
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from array import array
+from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import compress
+
+import numpy as np
 
 from mardok.text.site import Site
 from mardok.text.stems import plain_words
@@ -66,11 +70,17 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
         return (((folder, pattern), slot) for pattern, slot in _patterns(text_words[row], plain_words(page.language)))
 
     # Most patterns are those of one page: they are counted by their hashes first, and never kept.
-    n_pages = Counter(hash(key) for row in text_words for key, _ in stated(row))
-    pages_of: dict[tuple[str, Pattern], dict[int, str]] = defaultdict(dict)
+    hashes, ends = array("q"), []
     for row in text_words:
-        for key, slot in stated(row):
-            if n_pages[hash(key)] >= _LEAST_PAGES:
+        hashes.extend(hash(key) for key, _ in stated(row))
+        ends.append(len(hashes))
+    _, number, n_pages = np.unique(np.array(hashes, np.int64), return_inverse=True, return_counts=True)
+    is_recurring = (n_pages >= _LEAST_PAGES)[number]
+    pages_of: dict[tuple[str, Pattern], dict[int, str]] = defaultdict(dict)
+    for row, begin, end in zip(text_words, [0, *ends], ends, strict=False):
+        own = is_recurring[begin:end]
+        if own.any():
+            for key, slot in compress(stated(row), own.tolist()):
                 pages_of[key][row] = slot
     several = [item for item in pages_of.items() if len(item[1]) >= _LEAST_PAGES]
     result, selected = [], set[int]()

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from urllib.parse import unquote
 
@@ -68,9 +68,11 @@ class _Field:
 class Stemmer:
     """The words of titles, headings and addresses with their stems, each stemmed once."""
 
-    def __init__(self, generic: Collection[str]) -> None:
+    def __init__(self, generic: Collection[str], learned: Iterable[tuple[str, str, str]] = ()) -> None:
         self._generic = frozenset(word for text in generic for word in words(text))
         self._stems: dict[str, dict[str, str]] = defaultdict(dict)
+        for language, word, stem in learned:
+            self._stems[language][word] = stem
         self._words: dict[str, tuple[str, ...]] = {}
         self._said: dict[tuple[str, tuple[str, ...]], tuple[str, ...]] = {}
 
@@ -89,6 +91,10 @@ class Stemmer:
             known = self._stems[language]
             new = sorted({word for text in text_words for word in self.words_of(text) if word not in known})
             known.update(zip(new, stems(new, language), strict=True))
+
+    def learned(self) -> Iterator[tuple[str, str, str]]:
+        """All that it has learned: a language, a word, its stem."""
+        return ((language, word, stem) for language, known in self._stems.items() for word, stem in known.items())
 
     def stems_of(self, text_words: tuple[str, ...], language: str) -> tuple[str, ...]:
         """Stem of each word; ``""`` for words that promise nothing."""

@@ -12,7 +12,7 @@ from __future__ import annotations
 import base64
 import gzip
 import json
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -545,7 +545,8 @@ def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], di
         chunk = listed.rows[begin : begin + _SHEET_PAGES]
         shown = {}
         facts = tables.rows("pages", chunk, _SHEET_FACTS)
-        alternates, phrases, queries = (_by_page(tables, name, chunk) for name in ("alternates", "page_phrases", "queries"))
+        alternates, queries = (_by_page(tables, name, chunk) for name in ("alternates", "queries"))
+        phrases = _phrases(tables, chunk)
         for row, *values in zip(chunk.tolist(), *facts.values(), strict=True):
             known = dict(zip(_SHEET_FACTS, values, strict=True))
             topic = (known[name] for name in ("target_phrase", "topic_fields", "topic_uses", "topic_first_word"))
@@ -556,7 +557,7 @@ def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], di
                 "topic": topic_text(*topic),
                 "alternates": [[one["hreflang"], listed.of_url(one["url"])] for one in alternates.get(row, ())],
                 "outline": outline[first_heading[row] : first_heading[row + 1]],
-                "phrases": [[one["phrase"], one["uses"]] for one in phrases.get(row, ())],
+                "phrases": phrases.get(row, ()),
                 "queries": [_figures(query) for query in asked[:_MOST_QUERIES]],
                 "n_queries": len(asked),
                 "n_elsewhere": elsewhere.n_stretches(row),
@@ -567,6 +568,15 @@ def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], di
                 ] if has_any else [],
             }  # fmt: skip
         yield [int(listed.number[row]) for row in chunk], shown
+
+
+def _phrases(tables: TableStore, pages: NDArray[np.int64]) -> dict[int, list[tuple[str, int]]]:
+    """The phrases of each page with their uses."""
+    result: dict[int, list[tuple[str, int]]] = defaultdict(list)
+    columns = tables.of_pages("page_phrases", pages, ["page", "phrase", "uses"])
+    for page, phrase, uses in zip(*columns.values(), strict=True):
+        result[page].append((phrase, uses))
+    return result
 
 
 def _by_page(tables: TableStore, table: str, pages: NDArray[np.int64]) -> dict[int, list[dict[str, Any]]]:

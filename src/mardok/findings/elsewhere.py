@@ -7,6 +7,7 @@ Out: for each page the share of such words, and the stretches with their text an
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -60,13 +61,20 @@ class Elsewhere:
         is_boilerplate = store.column("passages", "boilerplate").astype(bool)
         return cls(PassageColumns(page, word, words, passage, is_boilerplate), len(store.column("pages", "words")))
 
+    @cached_property
+    def n_words(self) -> NDArray[np.int64]:
+        """Words of each page that stand elsewhere too; where stretches overlap a word counts once."""
+        # Stretches of a page are in the order of their first words: each adds what lies beyond all before it.
+        longest = int((self._word + self._words).max(initial=0)) + 1
+        begin = self._page * longest + self._word
+        end = begin + self._words
+        reached = np.concatenate([np.zeros(1, np.int64), np.maximum.accumulate(end)[:-1]]) if len(end) else end
+        added = np.maximum(end - np.maximum(begin, reached), 0)
+        return np.bincount(self._page, added, minlength=len(self._bounds) - 1).astype(np.int64)
+
     def share(self, row: int, n_words: int) -> float:
-        """Share of a page's words that stand elsewhere too; where stretches overlap a word counts once."""
-        own = slice(int(self._bounds[row]), int(self._bounds[row + 1]))
-        is_covered = np.zeros(n_words, bool)
-        for word, length in zip(self._word[own].tolist(), self._words[own].tolist(), strict=True):
-            is_covered[word : word + length] = True
-        return float(is_covered.mean()) if n_words else 0.0
+        """Share of a page's words that stand elsewhere too."""
+        return int(self.n_words[row]) / n_words if n_words else 0.0
 
     def n_stretches(self, row: int) -> int:
         """How many stretches of a page stand elsewhere too."""

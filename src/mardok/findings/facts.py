@@ -14,15 +14,17 @@ from numpy.typing import NDArray
 
 from mardok.compare.demand import Demand, match_demand
 from mardok.compare.destinations import Destination, find_destinations
-from mardok.compare.titles import Titles, split_titles
+from mardok.compare.titles import Titles
 from mardok.extract.indexable import NotIndexable, blocked_by, noindex_reasons
 from mardok.findings.coverage import Coverage, coverage_of
 from mardok.findings.failures import failures
 from mardok.findings.keeper import PageStrength
-from mardok.findings.kinds import PageKinds, page_kinds, protected_pages
+from mardok.findings.kept_facts import kinds_or_kept, titles_or_kept
+from mardok.findings.kinds import PageKinds
 from mardok.findings.meant_languages import meant_languages, meant_locales
 from mardok.findings.strength import measure_strength, usable_decisions
 from mardok.inputs import Inputs
+from mardok.kept import KeptParts
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision
 from mardok.sources.page_lists import Signal
@@ -84,22 +86,24 @@ def _address(url: str, origin: str) -> str:
     return normal_url(origin + url) or url if is_path(url) else url
 
 
-def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
+def measure_site(site: Site, inputs: Inputs, settings: Settings, kept: KeptParts) -> SiteFacts:
     """Find out what is known of each page.
 
     Parameters
     ----------
     settings : Settings
         With what a person wants to be done instead of an earlier plan's actions.
+    kept : KeptParts
+        What an earlier audit kept of the same words.
     """
     agents = settings.extract.robots_agents
     robots = {} if "robots.txt" in settings.extract.disregard else inputs.intake.robots
     is_blocked = blocked_by(robots, agents)
     reasons = noindex_reasons(site.pages, is_blocked, agents)
     destinations = find_destinations(site)
-    titles = split_titles(site)
+    titles = titles_or_kept(site, kept)
     demand = match_demand(inputs.search, site, destinations, titles, settings) if inputs.search is not None else None
-    meant_for, kinds = meant_languages(site), page_kinds(site, settings)
+    meant_for, (kinds, is_protected) = meant_languages(site), kinds_or_kept(site, settings, kept)
     strength = measure_strength(site, reasons, destinations, demand, meant_for, inputs, settings)
     decisions, refused = usable_decisions(site, strength.is_indexable, inputs.decisions)
     return SiteFacts(
@@ -114,7 +118,7 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings) -> SiteFacts:
         strength=strength,
         coverage=coverage_of(site, destinations, inputs.intake, strength.origin, is_blocked, settings.variants),
         kinds=kinds,
-        is_protected=protected_pages(site, kinds, settings.plan.duties),
+        is_protected=is_protected,
         targets={phrase: _address(url, strength.origin) for phrase, url in inputs.targets.items()},
         signals=inputs.signals,
         is_rendered=any(page.script_words is not None for page in site.pages),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import pandas as pd
 
@@ -35,7 +36,7 @@ class Plan:
     done: Mapping[tuple[str, str, str], str]
     """When a person did a step, by its address, kind and target."""
 
-    @property
+    @cached_property
     def tables(self) -> dict[str, pd.DataFrame]:
         """Those of the plan and of its steps."""
         return {"plan": plan_table(self.proposals, self.decided), "steps": steps_table(self.proposals, self.done)}

@@ -7,7 +7,7 @@ Out: text in the language of the templates.
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -33,10 +33,16 @@ class Sentence:
         template = _templates()[self.key]
         if isinstance(template, dict):
             template = template[_plural_form(self.values[_COUNT])]
-        return "".join(
-            literal + ("" if name is None else _written(self.values[name], spec or "", conversion))
-            for literal, name, spec, conversion in _parsed(template)
-        )
+        written = []
+        for literal, name, form, is_repr in _parsed(template):
+            if literal:
+                written.append(literal)
+            if name is not None:
+                value = self.values[name]
+                if isinstance(value, _WRITTEN_OUT):
+                    value = str(value)
+                written.append(repr(value) if is_repr else form(value))
+        return "".join(written)
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +94,7 @@ class Reason:
         return f"{told} {last}" if has_room else clipped(told, LONGEST_REASON)
 
 
+_WRITTEN_OUT = (Sentence, Listing, Paragraph, Reason)
 Text = str | Sentence | Listing | Paragraph | Reason
 """What a reader sees in the end."""
 
@@ -162,12 +169,6 @@ def keys() -> list[str]:
     return list(_templates())
 
 
-def _written(value: Any, spec: str, conversion: str | None) -> str:
-    if isinstance(value, (Sentence, Listing, Paragraph, Reason)):
-        value = str(value)
-    return repr(value) if conversion == "r" else FORMATS[spec](value)
-
-
 @cache
 def _templates() -> dict[str, str | dict[str, str]]:
     """Templates by key; one with plural forms has one for each category."""
@@ -187,8 +188,10 @@ def _flattened(prefix: str, table: Mapping[str, Any]) -> Iterator[tuple[str, str
 
 
 @cache
-def _parsed(template: str) -> tuple[tuple[str, str | None, str | None, str | None], ...]:
-    return tuple(Formatter().parse(template))
+def _parsed(template: str) -> tuple[tuple[str, str | None, Callable[[Any], str], bool], ...]:
+    """Parts of a template: a text, the name of the value behind it, how that is written, whether as Python writes it."""
+    parts = Formatter().parse(template)
+    return tuple((literal, name, FORMATS[spec or ""], conversion == "r") for literal, name, spec, conversion in parts)
 
 
 @cache

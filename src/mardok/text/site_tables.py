@@ -17,9 +17,10 @@ from numpy.typing import NDArray
 from mardok.extract.page import Context
 from mardok.kept import KeptParts, digest_of
 from mardok.large import Texts, laid_down, stretches
-from mardok.tables import ALTERNATES, BLOCKS, IMAGES, LINKS, Recurring
+from mardok.tables import ALTERNATES, BLOCKS, FURNITURE, IMAGES, LINKS, Recurring
 from mardok.text.columns import Blocks, Codes
 from mardok.text.distinct import distinct
+from mardok.text.furniture_parts import furniture_table
 from mardok.text.hashes import Offsets
 from mardok.text.site import SiteBlocks
 
@@ -27,7 +28,7 @@ _ROWS_AT_ONCE = 1 << 16
 
 
 def file_site_tables(site: SiteBlocks, is_boilerplate: NDArray[np.bool_], kept: KeptParts) -> None:
-    """Write the tables of blocks, links and images.
+    """Write the tables of blocks, links, images, alternates and furniture.
 
     Parameters
     ----------
@@ -40,10 +41,11 @@ def file_site_tables(site: SiteBlocks, is_boilerplate: NDArray[np.bool_], kept: 
     kept.file(BLOCKS, is_told, lambda: _blocks_frames(site, is_boilerplate, numbers()))
     kept.file(LINKS, depends, lambda: _links_frames(site, numbers()))
     kept.file(IMAGES, depends, lambda: _images_frames(site))
+    kept.file(ALTERNATES, depends, lambda: [_alternates_table(site)])
+    kept.file(FURNITURE, depends, lambda: [furniture_table(site)])
 
 
-def alternates_table(site: SiteBlocks) -> pd.DataFrame:
-    """The table of hreflang alternates."""
+def _alternates_table(site: SiteBlocks) -> pd.DataFrame:
     return ALTERNATES.frame(
         (row, hreflang, url, site.row_of.get(url, -1))
         for row, page in enumerate(site.pages)
