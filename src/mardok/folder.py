@@ -329,21 +329,34 @@ def write_table(table: Table, parts: Iterable[pd.DataFrame], file: BinaryIO, lis
             before = frame.iloc[-1:]
             stored = pa.Table.from_pandas(frame, preserve_index=False)
             for first in range(0, max(len(frame), 1), n_rows):
-                part = _with_own_names(stored.slice(first, n_rows))
+                part = _with_own_names(stored.slice(first, n_rows), has_all=len(frame) <= n_rows)
                 if writer is None:
-                    writer = closing.enter_context(pq.ParquetWriter(file, part.schema))
+                    # Hashes and places hardly recur: a dictionary of them is dear, and larger than they are.
+                    recurring = [field.name for field in part.schema if field.type != pa.int64()]
+                    writer = closing.enter_context(pq.ParquetWriter(file, part.schema, use_dictionary=recurring or False))
                 writer.write_table(part, row_group_size=n_rows)
 
 
-def _with_own_names(part: pa.Table) -> pa.Table:
-    """Rows of a table with the names that occur among them: Arrow would write all of the table with each group of rows."""
+def _with_own_names(part: pa.Table, *, has_all: bool) -> pa.Table:
+    """Rows of a table with the names that occur among them: Arrow would write all of the table with each group of rows.
+
+    Parameters
+    ----------
+    has_all : bool
+        Whether they are all rows of a frame of a table, whose names all occur.
+    """
     import pyarrow as pa
 
     names_of = pa.dictionary(pa.int32(), pa.large_string())
     for at, column in enumerate(part.schema):
         if pa.types.is_dictionary(column.type):
-            names = part.column(at).cast(column.type.value_type).combine_chunks().dictionary_encode()
-            part = part.set_column(at, column.with_type(names_of), names.cast(names_of))
+            cells = part.column(at).combine_chunks()
+            if has_all:
+                codes, names = cells.indices.cast(pa.int32()), cells.dictionary.cast(pa.large_string())
+                named = pa.DictionaryArray.from_arrays(codes, names)
+            else:
+                named = cells.cast(column.type.value_type).dictionary_encode().cast(names_of)
+            part = part.set_column(at, column.with_type(names_of), named)
     return part
 
 

@@ -55,6 +55,7 @@ _CODE_NAMES = ("code", "kbd", "samp", "tt", "var")
 _CODE_TAG = re.compile(rf"<(?:{in_any_case(_CODE_NAMES)})(?:\s[^<>]{{0,200}})?>([^<]{{1,300}})")
 _TAG_AND_TEXT = re.compile(r"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,300})>([^<]{1,300})")
 _APART = re.compile(r"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)")
+_SIGN_APART = re.compile(r"lang\s?=|translate")
 """Asked of documents in lower case: to ignore the case of each letter takes several times as long."""
 _LANGUAGE = " lang="
 _LETTERS = re.compile(r"[^\W\d_]{3,40}")
@@ -124,7 +125,10 @@ def set_apart_words(html: str) -> tuple[str, ...]:
     """
     texts = _CODE_TAG.findall(html) if not element_names(html).isdisjoint(_CODE_NAMES) else []
     if html.count(_LANGUAGE) > 1 or "ranslate" in html or "RANSLATE" in html:
-        texts += [text for attributes, text in _TAG_AND_TEXT.findall(html.lower()) if _APART.search(attributes)]
+        written = html.lower()
+        begins = dict.fromkeys(written.rfind("<", 0, sign.start()) for sign in _SIGN_APART.finditer(written))
+        tags = (_TAG_AND_TEXT.match(written, begin) for begin in begins if begin >= 0)
+        texts += [tag[2] for tag in tags if tag is not None and _APART.search(tag[1])]
     found = (word for text in texts for word in _LETTERS.findall(text.lower()))
     return tuple(dict.fromkeys(islice(found, _MOST_SET_APART)))
 

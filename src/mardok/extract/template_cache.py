@@ -41,6 +41,7 @@ STAND_IN = rf'<(?:{_NAMES}) {ATTRIBUTE}="\d+">x<a {ATTRIBUTE}=""></a></(?:{_NAME
 """What a stand-in is when the parser has written it out."""
 _NUMBER = re.compile(rf'<(?:{_NAMES}) {ATTRIBUTE}="(\d+)">')
 _TAG = re.compile(r"""<(/?)([a-zA-Z][^\s/<>]*)((?:"[^"<]*"|'[^'<]*'|[^'"<>])*)>""")
+_CONTROL = re.compile(r"[\x00-\x08\x0e-\x1b]")
 _VOID = frozenset(["br", "hr", "img", "wbr", "source"])
 _HTML = _VOID | frozenset(
     [
@@ -174,28 +175,33 @@ def written_alone(text: str, name: str) -> str | None:
     if html != before + markup + after or not markup.startswith(f"<{name}") or not markup.endswith(f"</{name}>"):
         return None
     tags = _nesting(text)
-    is_plain = (
-        tags is not None and tags == _nesting(markup) and not any(sign < " " and not sign.isspace() for sign in markup)
-    )
+    is_plain = tags is not None and (markup == text or tags == _nesting(markup)) and _CONTROL.search(markup) is None
     return markup if is_plain else None
 
 
 def _nesting(text: str) -> list[tuple[str, bool]] | None:
     """Names of the tags of one element, each with whether it ends one; None if they do not nest, or one may not be there."""
     tags = _TAG.findall(text)
+    if len(tags) != text.count("<"):
+        return None
     result: list[tuple[str, bool]] = []
     opened: list[str] = []
-    for number, (end, written, rest) in enumerate(tags):
+    n_foreign = 0
+    for end, written, rest in tags:
         name = written.lower()
-        is_foreign = "svg" in opened or name == "svg"
-        if name not in (_SVG if is_foreign else _HTML) or (number and not opened):
+        is_foreign = n_foreign > 0 or name == "svg"
+        if name not in (_SVG if is_foreign else _HTML) or (result and not opened):
             return None
-        if end:
+        ends = bool(end)
+        if ends:
             if not opened or opened.pop() != name:
                 return None
+            n_foreign -= name == "svg"
         elif is_foreign and rest.endswith("/"):
             result.append((name, False))
+            ends = True
         elif name not in _VOID:
             opened.append(name)
-        result.append((name, bool(end) or (is_foreign and rest.endswith("/"))))
-    return None if opened or len(tags) != text.count("<") else result
+            n_foreign += name == "svg"
+        result.append((name, ends))
+    return None if opened else result

@@ -91,13 +91,18 @@ def pieces_of(texts: Sequence[str]) -> Pieces:
     (['a', 'bow', 'case'], [0, 1, 0, 2], [0, 2, 2, 4])
     """
     numbers: Numbers[str] = Numbers()
-    codes, new, n_codes = Growing(np.int32), array("i"), 0
-    first = np.zeros(len(texts) + 1, np.int64)
-    for number, text in enumerate(texts):
-        new.extend(map(numbers.__getitem__, text.split()))
-        first[number + 1] = n_codes + len(new)
-        if len(new) >= _PIECES_AT_ONCE:
-            codes.add(new)
-            n_codes, new = n_codes + len(new), array("i")
-    codes.add(new)
-    return Pieces(numbers, codes.finished(), first)
+    codes, lengths = Growing(np.int32), array("q", [0])
+    waiting: list[str] = []
+
+    def number() -> None:
+        codes.add(np.fromiter(map(numbers.__getitem__, waiting), np.int32, len(waiting)))
+        waiting.clear()
+
+    for text in texts:
+        pieces = text.split()
+        lengths.append(len(pieces))
+        waiting += pieces
+        if len(waiting) >= _PIECES_AT_ONCE:
+            number()
+    number()
+    return Pieces(numbers, codes.finished(), np.cumsum(lengths, dtype=np.int64))

@@ -22,6 +22,7 @@ from mardok.compare.contradictions import figure_cues
 from mardok.proofing.pieces import Pieces
 from mardok.proofing.written import written_words
 from mardok.settings import Proof
+from mardok.text.distinct import distinct
 from mardok.text.number_words import is_number
 from mardok.vocabulary import CheckId
 
@@ -51,7 +52,7 @@ _LEAST_WORDS = 6
 """Words of a block that is running text."""
 _STOPS = ".!?"
 _BEFORE_ARTICLE = '(“"'
-_ARTICLES = frozenset(["a", "an", "A", "An"])
+_VOWELS = frozenset("aeio")
 _COMMA_APART, _USUAL_COMMA = " , ", ", "
 _SPACE_BEFORE_COMMA = re.compile(r"(?<!\S)[^\W\d_]{2,} ,(?= [^\W\d_]{2,})")
 _GLUED_COMMA = re.compile(r"([^\W\d_]{3,}),([^\W\d_]{3,})[.;:!?]?")
@@ -93,7 +94,7 @@ _PLACEHOLDER = re.compile(
     r"\{\{\s*[\w.\- ]{1,40}\s*\}\}|(?<![^\s(\"'„“])\{[A-Za-z][A-Za-z_]{2,30}\}|%%[A-Z_]{3,30}%%|(?<!\S)\$\{[a-z_.]{2,30}\}|"
     r"\[(?i:your|insert|enter|company|name|ihr|firma|hier) [\w ]{2,40}\]"
 )
-_SIGN_OF_LEFTOVER = re.compile(r"ipsum|TODO|FIXME|TB|[{\[]|%%", re.IGNORECASE)
+_SIGN_OF_LEFTOVER = re.compile(r"(?i:ipsum)|TODO|FIXME|TB[DC]|[{\[]|%%")
 _PAIRS = (("(", ")"), ("[", "]"))
 _QUOTES = {"en": ("“", "”"), "de": ("„", "“")}
 _PAIRED_SIGNS = frozenset(sign for pair in (*_PAIRS, *_QUOTES.values()) for sign in pair)
@@ -176,8 +177,11 @@ def _asked(pieces: Pieces, language: str, settings: Proof) -> Iterator[tuple[_Ru
         numbers = pieces.holding_pair(pieces.where(lambda piece: piece[-1] in _STOPS), pieces.among(starters))
         yield partial(_capitals, starters=starters), numbers[is_long[numbers]]
     if settings.articles and language == "en":
-        written = pieces.where(lambda piece: piece.lstrip(_BEFORE_ARTICLE) in _ARTICLES)
-        numbers = pieces.holding_pair(written, pieces.where(lambda piece: "a" <= piece[0] <= "z"))
+        wrong = [
+            pieces.holding_pair(pieces.where(partial(_is_article, article=article)), pieces.where(is_wrong))
+            for article, is_wrong in (("a", _wants_an), ("an", _wants_a))
+        ]
+        numbers = distinct(np.concatenate(wrong))
         yield _articles, numbers[is_long[numbers]]
     if settings.leftovers:
         yield _leftovers, pieces.holding(pieces.where(lambda piece: _SIGN_OF_LEFTOVER.search(piece) is not None))
@@ -280,12 +284,25 @@ def _articles(number: int, text: str, _: object) -> Iterator[Slip]:
             article == "A" and text[: found.start()].rstrip()[-1:].isalnum()
         ):
             continue
-        sounds_like_vowel = word[0] in "aeio" and _LIKE_YOU.match(word) is None
-        if article.lower() == "a" and (sounds_like_vowel or _SPOKEN_WITH_VOWEL.match(word)):
+        if article.lower() == "a" and _wants_an(word):
             yield Slip(number, found.start(), found.end(), CheckId.TEXT_ARTICLE, found[0], f"{article}n {word}")
-        is_consonant = _SPOKEN.match(word) is not None or _LIKE_YOU.match(word) is not None
-        if article.lower() == "an" and is_consonant and word not in ("the", "this"):
+        if article.lower() == "an" and _wants_a(word):
             yield Slip(number, found.start(), found.end(), CheckId.TEXT_ARTICLE, found[0], f"{article[0]} {word}")
+
+
+def _is_article(piece: str, article: str) -> bool:
+    return piece.lstrip(_BEFORE_ARTICLE) in (article, article.capitalize())
+
+
+def _wants_an(word: str) -> bool:
+    """Whether a word in small letters, or what begins with it, surely begins with the sound of a vowel."""
+    return (word[0] in _VOWELS and _LIKE_YOU.match(word) is None) or _SPOKEN_WITH_VOWEL.match(word) is not None
+
+
+def _wants_a(word: str) -> bool:
+    """Whether it surely begins with the sound of a consonant."""
+    is_consonant = _SPOKEN.match(word) is not None or _LIKE_YOU.match(word) is not None
+    return is_consonant and word not in ("the", "this")
 
 
 def _capitals(number: int, text: str, _: object, starters: Collection[str]) -> Iterator[Slip]:
