@@ -8,7 +8,7 @@ import random
 import re
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, Literal, get_args, get_origin
+from typing import Any, Literal, NamedTuple, get_args, get_origin
 
 import numpy as np
 import pandas as pd
@@ -24,9 +24,11 @@ from mardok import inputs
 from mardok.compare import join, relations
 from mardok.findings import copy_analysis, phrase_analysis
 from mardok.kept import KeptParts, digest_of
+from mardok.kept_rows import columns_of_rows, rows_of_columns
 from mardok.proofing import job
 from mardok.settings import Section
 from mardok.text import site_tables
+from mardok.vocabulary import CheckId
 
 UNTOUCHED = {"work", "crawl", "drafts", "topic", "versus", "recheck"}
 """Sections that no audit looks at."""
@@ -263,6 +265,47 @@ def test_what_cannot_be_used_is_made_again(
         same(mardok.audit(source, earlier=audit), fresh)
     assert reads
     assert ("reading is made again" in caplog.text) == (harm in ("a damaged file", "a missing file", "a lost table"))
+
+
+@pytest.mark.parametrize("harm", ["changed", "gone"])
+def test_a_table_is_taken_over_only_as_it_was_written(harm: str, tmp_path: Path, reads: list[int]) -> None:
+    source, audit = small_site(tmp_path), tmp_path / "audit"
+    fresh = mardok.audit(source)
+    fresh.save(audit)
+    table = audit / "data" / "links.parquet"
+    written = table.read_bytes()
+    if harm == "gone":
+        table.unlink()
+    else:
+        table.write_bytes(written[:-1] + bytes([written[-1] ^ 1]))
+    reads.clear()
+    again = mardok.audit(source, earlier=audit)
+    same(again, fresh)
+    again.save(tmp_path / "again")
+    assert (tmp_path / "again" / "data" / "links.parquet").read_bytes() == written
+    assert not reads
+
+
+def test_rows_come_back_as_they_were() -> None:
+    class Row(NamedTuple):
+        check: CheckId
+        n: int
+        share: float
+        is_told: bool
+        text: str
+        pages: tuple[int, ...]
+        words: frozenset[str]
+
+    rows = [
+        Row(CheckId.H1_MISSING, -3, 0.1, True, "\udcff", (2, 1), frozenset("ba")),
+        Row(*[CheckId.H1_IMAGE, 0, 1e300, False, "", (), frozenset()]),
+    ]
+    for own in (rows, []):
+        kept = KeptParts()
+        columns = kept.part("x", {}, lambda own=own: columns_of_rows(own, Row), lambda told: {"t": told}, lambda _: {})
+        back = rows_of_columns(columns, Row)
+        assert back == own
+        assert all(isinstance(row.check, CheckId) and isinstance(row.pages, tuple) for row in back)
 
 
 def test_keys_tell_what_differs() -> None:

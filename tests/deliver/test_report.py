@@ -17,12 +17,15 @@ import numpy as np
 import pandas as pd
 import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC
+from hypothesis import given
+from hypothesis import strategies as st
 
 import mardok
 from mardok.compare.difference import difference
 from mardok.compare.variants import components
 from mardok.deliver import report_parts
 from mardok.deliver.report import report_html
+from mardok.findings.elsewhere import Elsewhere, PassageColumns
 from mardok.sentences import percent, sentence
 from mardok.store import MemoryStore
 
@@ -480,3 +483,14 @@ else:
     raise SystemExit("no error")
 """
     subprocess.run([sys.executable, "-c", program], check=True)
+
+
+@given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 9), st.integers(1, 6)), max_size=15))
+def test_words_that_stand_elsewhere_count_once(stretches: list[tuple[int, int, int]]) -> None:
+    page, word, words = np.array(sorted(stretches), np.int64).reshape(-1, 3).T
+    nothing = np.zeros(len(page), np.int64)
+    elsewhere = Elsewhere(PassageColumns(page, word, words, nothing, nothing.astype(bool)), 5)
+    for row in range(5):
+        covered = {at for own, first, n in stretches if own == row for at in range(first, first + n)}
+        assert elsewhere.share(row, 20) == len(covered) / 20
+    assert elsewhere.share(0, 0) == 0

@@ -11,8 +11,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mardok.proofing.pieces import pieces_of
-from mardok.proofing.slips import Overview, Slip, look_over
+from mardok.proofing.slips import Overview, Slip, _articles, _leftovers, look_over
 from mardok.settings import Proof
+from mardok.vocabulary import CheckId
 
 # (what it is about, text, language, written and right of each slip)
 TOLD: list[tuple[str, str, str, list[tuple[str, str]]]] = [
@@ -126,3 +127,25 @@ def test_slips_without_end_cost_no_more_than_their_text() -> None:
         begun = time.process_time()
         looked([text])
         assert time.process_time() - begun < 5  # growth with the square would take minutes
+
+
+WORDS = (
+    "a", "A", "an", "An", "(a", "“an", "x-a", "hour", "hours,", "unit", "eulogy", "old", "owl.", "the", "this", "ssh", "bow",
+    "bow's", "one-off", "umbrella", "useful", "Élan", "éa", "and", "TODO:", "TBD", "outbound", "[your", "name", "here]",
+    "lorem", "Ipsum", "{first_name}", "%%SHOP%%", "end.",
+)  # fmt: skip
+
+
+@given(st.lists(st.lists(st.sampled_from(WORDS), min_size=1, max_size=12), max_size=6))
+def test_no_text_is_passed_over_that_breaks_a_rule(pieces: list[list[str]]) -> None:
+    texts = [" ".join(own) for own in pieces]
+    told = {CheckId.TEXT_ARTICLE: _articles, CheckId.TEXT_LEFTOVER: _leftovers}
+    found = [one for one in slips(texts) if one.check in told]
+    is_long = [len(own) >= 6 for own in pieces]
+    assert found == [
+        slip
+        for number, text in enumerate(texts)
+        for check, rule in told.items()
+        for slip in rule(number, text, lambda _: False)
+        if check == CheckId.TEXT_LEFTOVER or is_long[number]
+    ]

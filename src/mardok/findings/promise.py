@@ -55,10 +55,12 @@ _TELLING_WORDS = 2
 _YEAR = re.compile(r"(?:19|20)\d\d")
 _COUNTER = re.compile(r"\b(?:page|seite|pagina|página)\s+\d+(?:\s*(?:of|/|von|de|di)\s*\d+)?|\(\d+\)\s*$", re.IGNORECASE)
 TURNING = frozenset(
-    words(
+    (
         "not no without never nor non except nicht kein keine keinen ohne nie außer pas sans jamais sauf sin nunca salvo "
         "senza mai niet geen zonder nooit sem não"
     )
+    .casefold()
+    .split()
 )
 """Words by which a sentence says the contrary."""
 

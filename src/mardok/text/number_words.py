@@ -8,10 +8,8 @@ from __future__ import annotations
 
 import re
 
-from mardok.text.words import words
-
 NUMBER_WORDS = frozenset(
-    words(
+    (
         "two three four five six seven eight nine ten eleven twelve thirteen fourteen fifteen sixteen seventeen "
         "eighteen nineteen twenty thirty forty fifty sixty seventy eighty ninety hundred thousand zwei drei vier fünf "
         "sechs sieben acht neun zehn elf zwölf zwanzig dreißig vierzig fünfzig sechzig siebzig achtzig neunzig "
@@ -20,6 +18,8 @@ NUMBER_WORDS = frozenset(
         "due tre quattro cinque sei sette otto nove dieci venti trenta quaranta cinquanta twee drie vier vijf zes "
         "zeven acht negen tien twintig dertig veertig vijftig"
     )
+    .casefold()
+    .split()
 )
 """In English, German, French, Spanish, Italian and Dutch; one is left out, since it is an article as well."""
 _JOINTS = re.compile(r"-|und")
