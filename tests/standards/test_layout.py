@@ -37,7 +37,7 @@ ORDER = [
 ]
 ROOT = {
     "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "large", "locks", "memory",
-    "processes", "progress", "kept", "visible", "figures", "compiled", "_speed", "__init__",
+    "processes", "progress", "kept", "kept_rows", "visible", "figures", "compiled", "_speed", "__init__",
 }  # fmt: skip
 
 
