@@ -129,6 +129,17 @@ def places_where(array: NDArray[np.bool_]) -> NDArray[np.int64]:
     return growing.finished()
 
 
+def places_from(first: NDArray[np.int64], sizes: NDArray[np.int64]) -> NDArray[np.int64]:
+    """So many places from each of some on, one after the other.
+
+    Examples
+    --------
+    >>> places_from(np.array([7, 2]), np.array([1, 3])).tolist()
+    [7, 2, 3, 4]
+    """
+    return np.repeat(first - (np.cumsum(sizes) - sizes), sizes) + np.arange(int(sizes.sum()))
+
+
 def counted_between(marked: NDArray[np.bool_], offsets: NDArray[np.int64]) -> NDArray[np.int64]:
     """How many places are marked between each offset and the next.
 

@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 
 from mardok.compare.runs import RepeatedRuns, pages_of_words
 from mardok.compiled import compiled
-from mardok.large import counted_between, large_empty
+from mardok.large import counted_between, large_empty, places_from
 from mardok.settings import Boilerplate
 from mardok.text.distinct import distinct, first_of_equal, order_of_numbers
 from mardok.text.hashes import RUN_WORDS, Corpus, Ints, short_block_hashes
@@ -141,17 +141,6 @@ def account(
         boilerplate_runs=carried.is_boilerplate,
         short_blocks=short,
     )
-
-
-def places_from(first: Ints, sizes: Ints) -> Ints:
-    """Some places from each of others on.
-
-    Examples
-    --------
-    >>> places_from(np.array([7, 2]), np.array([1, 3])).tolist()
-    [7, 2, 3, 4]
-    """
-    return np.repeat(first - (np.cumsum(sizes) - sizes), sizes) + np.arange(int(sizes.sum()))
 
 
 def _used_again(number: Ints, is_boilerplate: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -279,8 +268,7 @@ def _is_shared(carried: _Carried, group_of: Ints, links: Ints, n_pages: int) -> 
     few = np.flatnonzero(~many[text] & ~carried.is_boilerplate[text])
     sizes = carried.n_pages[text[few]]
     here = np.repeat(few, sizes)
-    offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
-    there = np.repeat(first[text[few]] - offsets[:-1], sizes) + np.arange(offsets[-1])
+    there = places_from(first[text[few]], sizes)
     is_other = group_of[page[here]] != group_of[page[there]]
     here, there = here[is_other], there[is_other]
     is_teaser = _are_among(links, page[there] * n_pages + page[here])

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.phrases import gram_hashes_at, stem_grams, words_left
+from mardok.large import places_from
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints, word_hashes
 from mardok.text.known_hashes import KnownHashes
@@ -182,7 +183,7 @@ def _everywhere(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterabl
         its_key = match * n_languages + language_of[np.searchsorted(stemmed.corpus.offsets, at, side="right") - 1]
         first, end = np.searchsorted(key, its_key), np.searchsorted(key, its_key, side="right")
         many = end - first
-        which = np.repeat(first - (np.cumsum(many) - many), many) + np.arange(many.sum())
+        which = places_from(first, many)
         parts.append((np.repeat(at, many), np.full(len(which), n), things[which]))
     return Found(*(np.concatenate(column) for column in zip(*parts, strict=True)))
 
