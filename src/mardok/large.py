@@ -4,48 +4,26 @@ In:  numbers, and texts as bytes.
 Out: the same as arrays; with a working folder they lie in files there, which are mapped: the system holds in memory what is
      at hand of them, and writes the rest to disk.
 
-Such a file has no name: whatever happens, nothing of it is left. What lies there is made once and only read afterwards, by
-processes that are forked, too.
+What lies there (:mod:`mardok.mapped`) is made once and only read afterwards, by other processes, too.
 """
 
 from __future__ import annotations
 
-import mmap
 import os
-import tempfile
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
 from itertools import pairwise
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, overload
 
 import numpy as np
 import xxhash
 from numpy.typing import ArrayLike, DTypeLike, NDArray
 
-from mardok.errors import FolderError
+from mardok.mapped import ArrayFile, lies_in_file
 
 if TYPE_CHECKING:
     import pyarrow as pa
 
-_LEAST_BYTES = 1 << 20
-"""From how many bytes on an array lies in a file: each takes a few pages of memory of its own."""
-_ITEMS_AT_ONCE, _TEXTS_AT_ONCE = 1 << 16, 1 << 10
-_SORTED_AT_ONCE, _COUNTED_AT_ONCE = 1 << 24, 1 << 20
-_folders: list[Path] = []
-
-
-@contextmanager
-def large_arrays_in(folder: Path | None) -> Iterator[None]:
-    """Lay large arrays into files of a folder meanwhile; in memory, if it is None."""
-    if folder is None:
-        yield
-        return
-    _folders.append(folder)
-    try:
-        yield
-    finally:
-        _folders.remove(folder)
+_ITEMS_AT_ONCE, _TEXTS_AT_ONCE, _COUNTED_AT_ONCE = 1 << 16, 1 << 10, 1 << 20
 
 
 def large_empty(n: int, dtype: DTypeLike) -> NDArray[Any]:
@@ -57,24 +35,16 @@ def large_empty(n: int, dtype: DTypeLike) -> NDArray[Any]:
         If the disk does not take it.
     """
     n_bytes = n * np.dtype(dtype).itemsize
-    if not _folders or n_bytes < _LEAST_BYTES:
+    if not lies_in_file(n_bytes):
         return np.empty(n, dtype)
-    folder = _folders[-1]
-    try:
-        with tempfile.TemporaryFile(dir=folder) as file:
-            # Reserved first: a disk that is full when a mapped array is written to would end the process.
-            if hasattr(os, "posix_fallocate"):
-                os.posix_fallocate(file.fileno(), 0, n_bytes)
-            else:
-                file.truncate(n_bytes)
-            return np.frombuffer(mmap.mmap(file.fileno(), n_bytes), dtype)
-    except OSError as error:
-        raise _no_room(folder, n_bytes, error) from error
+    file = ArrayFile()
+    file.reserve(n_bytes)
+    return file.array(dtype, is_filled=False)
 
 
 def laid_down(array: NDArray[Any]) -> NDArray[Any]:
     """An array that is only read from now on."""
-    if not _folders or array.nbytes < _LEAST_BYTES:
+    if not lies_in_file(array.nbytes):
         return array
     result = large_empty(len(array), array.dtype)
     result[:] = array
@@ -84,7 +54,7 @@ def laid_down(array: NDArray[Any]) -> NDArray[Any]:
 
 def gathered(array: NDArray[Any], at: NDArray[np.integer]) -> NDArray[Any]:
     """``array[at]``, as an array that is only read from now on."""
-    if not _folders or len(at) * array.itemsize < _LEAST_BYTES:
+    if not lies_in_file(len(at) * array.itemsize):
         return np.asarray(array[at])
     result = large_empty(len(at), array.dtype)
     for first in range(0, len(at), _ITEMS_AT_ONCE):
@@ -95,7 +65,7 @@ def gathered(array: NDArray[Any], at: NDArray[np.integer]) -> NDArray[Any]:
 
 def kept_where(array: NDArray[Any], is_kept: NDArray[np.bool_]) -> NDArray[Any]:
     """``array[is_kept]``, as an array that is only read from now on."""
-    if not _folders or array.nbytes < _LEAST_BYTES:
+    if not lies_in_file(array.nbytes):
         return np.asarray(array[is_kept])
     growing = Growing(array.dtype)
     for first in range(0, len(array), _ITEMS_AT_ONCE):
@@ -121,7 +91,7 @@ def stretches(offsets: NDArray[np.int64], n_items: int) -> Iterator[tuple[int, i
 
 def places_where(array: NDArray[np.bool_]) -> NDArray[np.int64]:
     """Where something holds, in order: as :func:`numpy.flatnonzero` tells, as an array that is only read from now on."""
-    if not _folders or len(array) < _LEAST_BYTES:
+    if not lies_in_file(len(array)):
         return np.flatnonzero(array)
     growing = Growing(np.int64)
     for first in range(0, len(array), _COUNTED_AT_ONCE):
@@ -185,37 +155,6 @@ def n_of_each(numbers: NDArray[np.integer], least: int = 0) -> NDArray[np.int64]
     return result
 
 
-def sorted_in_parts(pieces: Iterable[NDArray[np.uint64]], most: int) -> Iterator[NDArray[np.uint64]]:
-    """Numbers in order, a range of them at a time; numbers that agree in their upper bits are in one range.
-
-    Parameters
-    ----------
-    pieces : iterable of ndarray of uint64
-        The numbers, in pieces; hashes, whose upper bits are spread.
-    most : int
-        How many they are at most.
-    """
-    if not _folders or most <= _SORTED_AT_ONCE:
-        numbers, end = np.empty(most, np.uint64), 0
-        for piece in pieces:
-            numbers[end : end + len(piece)] = piece
-            end += len(piece)
-        numbers = numbers[:end]
-        numbers.sort()
-        yield numbers
-        return
-    bits = (most // _SORTED_AT_ONCE).bit_length()
-    bounds = np.arange(1, 1 << bits, dtype=np.uint64) << np.uint64(64 - bits)
-    ranges = [Growing(np.uint64) for _ in range(1 << bits)]
-    for piece in pieces:
-        ordered = np.sort(piece)
-        for growing, its in zip(ranges, np.split(ordered, np.searchsorted(ordered, bounds)), strict=True):
-            growing.add(its.copy())  # a part of it would hold all of the piece
-    for number, growing in enumerate(ranges):
-        ranges[number] = Growing(np.uint64)  # its file goes when it has been sorted
-        yield np.sort(growing.finished())
-
-
 class Growing:
     """An array of which one piece comes after the other."""
 
@@ -223,31 +162,20 @@ class Growing:
         self._dtype = np.dtype(dtype)
         self._pieces: list[NDArray[Any]] = []
         self._n_bytes = 0
-        self._file: Any = None
-        self._folder = Path()
+        self._file: ArrayFile | None = None
 
     def add(self, piece: ArrayLike) -> None:
         """Add a piece."""
         numbers = np.ascontiguousarray(piece, self._dtype)
         self._pieces.append(numbers)
         self._n_bytes += numbers.nbytes
-        if _folders and self._n_bytes >= _LEAST_BYTES:
+        if lies_in_file(self._n_bytes):
             self._write()
 
     def _write(self) -> None:
-        try:
-            if self._file is None:
-                self._folder = _folders[-1]
-                # Without a buffer: what is left in one would be tried again when nobody can be told any more.
-                self._file = tempfile.TemporaryFile(dir=self._folder, buffering=0)  # noqa: SIM115 open while it grows
-            for piece in self._pieces:
-                left = piece.view(np.uint8).data
-                while len(left):
-                    left = left[self._file.write(left) :]
-        except OSError as error:
-            if self._file is not None:
-                self._file.close()
-            raise _no_room(self._folder, self._n_bytes, error) from error
+        self._file = self._file or ArrayFile()
+        for piece in self._pieces:
+            self._file.write(piece)
         self._pieces, self._n_bytes = [], 0
 
     def finished(self) -> NDArray[Any]:
@@ -255,8 +183,7 @@ class Growing:
         if self._file is None:
             return np.concatenate(self._pieces) if self._pieces else np.zeros(0, self._dtype)
         self._write()
-        with self._file as file:
-            return np.frombuffer(mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ), self._dtype)
+        return self._file.array(self._dtype, is_filled=True)
 
 
 class Texts(Sequence[str]):
@@ -378,6 +305,14 @@ class Texts(Sequence[str]):
         raw.flags.writeable = False
         return Texts(raw, laid_down(ends))
 
+    def parts(self, n_bytes: int) -> Iterator[tuple[int, int]]:
+        """Some at a time, by the first and the one after the last: as many as have so many bytes; see :func:`stretches`."""
+        return stretches(self._ends, n_bytes)
+
+    def between(self, first: int, last: int) -> Texts:
+        """Those from one on to before another."""
+        return Texts(self._raw, self._ends[first : last + 1])
+
     def as_bytes(self) -> pa.LargeBinaryArray:
         """As Arrow stores them."""
         import pyarrow as pa
@@ -476,8 +411,3 @@ class United:
 
 def _text(raw: bytes) -> str:
     return raw.decode("utf-8", "surrogatepass")
-
-
-def _no_room(folder: Path, n_bytes: int, error: OSError) -> FolderError:
-    reason = f"has no room for {n_bytes / 1e9:.1f} GB more: {error.strerror or error}"
-    return FolderError(f"{folder}: {reason}; what is done stays there, and the same command goes on from it")

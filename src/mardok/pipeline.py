@@ -31,19 +31,19 @@ from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
 from mardok.findings.thin_analysis import find_thin_pages
 from mardok.inputs import InputFiles, Inputs, Workplace, read_inputs
 from mardok.kept import KeptParts, claimed_working_folder, digest_of
-from mardok.large import large_arrays_in
+from mardok.mapped import large_arrays_in
 from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import AuditMeta, Source, is_audit_folder
 from mardok.plan.decisions import with_actions
 from mardok.plan.plan import make_plan
 from mardok.plan.totals import COUNTED, not_computed, outcomes, totals
 from mardok.plan.whole import PlanInputs
-from mardok.processes import begin
 from mardok.progress import Progress, tell_nobody
 from mardok.proofing.job import merged_rows, proof_facts, proofread_or_kept, with_groups
 from mardok.proofing.texts import texts_of_site
 from mardok.renewal import renewed
 from mardok.settings import Settings
+from mardok.sharing import Distributed, beside, forked, shared_by
 from mardok.sources.opening import resolved_sources
 from mardok.store import MadeStore
 from mardok.tables import FINGERPRINTS, PAGES, UNREAD
@@ -130,7 +130,8 @@ def audit(
     folders = [*([Path(earlier)] if earlier is not None else []), *(Path(fspath(source)) for source in sources)]
     audited = [folder for folder in folders if is_audit_folder(folder)]
     with _workplace(audited, work, cluster, settings, paths, jobs) as place:
-        return _audited(files, place, settings, jobs, progress)
+        # What is begun beside would be a process that asks the cluster for nothing.
+        return _audited(files, place, settings, jobs if cluster is None else 1, progress)
 
 
 @contextmanager
@@ -145,10 +146,11 @@ def _workplace(
     """Where the audit keeps what it makes, for as long as it works."""
     with ExitStack() as held:
         folder = held.enter_context(claimed_working_folder(Path(work))) if work is not None else None
-        held.enter_context(large_arrays_in(folder))
         workers = held.enter_context(cluster_of(cluster, folder, settings.work.wait_s))
         if workers is not None:
             workers.check(paths)
+        held.enter_context(large_arrays_in(folder, are_shared=workers is not None))
+        held.enter_context(shared_by(Distributed(workers.results) if workers is not None else forked(jobs)))
         yield Workplace(KeptParts(folders, folder), workers or (Processes(jobs, folder) if folder is not None else None))
 
 
@@ -161,13 +163,13 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     facts = measure_site(site, inputs, with_actions(settings, inputs.decisions), kept)
 
     progress("comparing texts", 0)
-    finding_copies = begin(lambda: (find_copy_groups(site, facts, kept), kept.made), jobs)
+    finding_copies = beside(lambda: (find_copy_groups(site, facts, kept), kept.made), jobs)
     promises = promises_or_kept(site, facts.titles, settings, kept)
     copies, made = finding_copies()
     kept.take(made)
     give_back_memory()
     attribution = attribute_words(site, facts, copies)
-    analysing_phrases = begin(lambda: (analyse_phrases(site, facts, promises, attribution, kept), kept.made), jobs)
+    analysing_phrases = beside(lambda: (analyse_phrases(site, facts, promises, attribution, kept), kept.made), jobs)
     progress("comparing what pages promise", 0)
     rivals = find_rival_groups(site, facts, promises, copies)
     thin = find_thin_pages(site, facts, promises, attribution, rivals)
@@ -185,7 +187,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     told = proof_facts(site, inputs.accepted, settings)
     # A dictionary is opened in a process of its own, which one that works beside another may not begin.
     proof_jobs = 1 if settings.proof.spelling else jobs
-    proofreading = begin(lambda: (proofread_or_kept(texts, told, settings.proof, kept, of_texts), kept.made), proof_jobs)
+    proofreading = beside(lambda: (proofread_or_kept(texts, told, settings.proof, kept, of_texts), kept.made), proof_jobs)
     file_site_tables(site.without_words, boilerplate_blocks, kept)
     kept.file(
         FINGERPRINTS,

@@ -6,6 +6,7 @@ Out: what came of it, once it is asked for.
 
 from __future__ import annotations
 
+import atexit
 import ctypes
 import logging
 import multiprocessing
@@ -36,6 +37,7 @@ _ENOUGH_AHEAD = 2
 
 
 _LOOK_S = 1.0
+LOST = "a second process ended before its work was done (for want of memory?); the work is done again"
 _is_worker = False
 _forking = threading.Lock()
 """A process that is forked between the begin of another and the closing of its end here would keep that open."""
@@ -83,6 +85,9 @@ def end_all() -> None:
         process.kill()
     for process in ending:
         process.join(_END_S)
+
+
+atexit.register(end_all)  # before those that were begun are waited for
 
 
 @dataclass(frozen=True)
@@ -283,7 +288,8 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
     context = multiprocessing.get_context("fork")
     with _forking:
         receiver, sender = context.Pipe(duplex=False)
-        process = context.Process(target=_send, args=(work, sender, os.getpid()), daemon=True)
+        # Not called a daemon, which may begin no process of its own; what it is called one for is seen to at the end.
+        process = context.Process(target=_send, args=(work, sender, os.getpid()))
         process.start()
         sender.close()
 
@@ -291,7 +297,7 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
         try:
             results: _Result = receiver.recv()
         except (EOFError, OSError):  # it failed, or was killed for want of memory: done here, it says why
-            log.warning("a second process ended before its work was done (for want of memory?); the work is done again")
+            log.warning(LOST)
             results = work()
         process.join()
         return results

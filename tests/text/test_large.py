@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import gc
 import os
+import pickle
 import random
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from itertools import cycle, pairwise
 from pathlib import Path
 from typing import Any
@@ -20,12 +22,16 @@ from hypothesis import strategies as st
 from random_sites import ADDRESSES, TEXTS, TITLES, write_site
 
 import mardok
-from mardok import large
+from mardok import hash_ranges, large, mapped, sharing
+from mardok.compare import page_phrases
+from mardok.compare.fingerprints import all_fingerprints
 from mardok.compare.join import shingle_sets, shingles_of_several
+from mardok.compare.page_phrases import phrases_by_page
 from mardok.compare.phrases import counted_phrases
 from mardok.compare.relations import Relations, Traits, page_sets, relations_of
 from mardok.compare.runs import repeated_runs
 from mardok.errors import FolderError
+from mardok.hash_ranges import in_ranges
 from mardok.large import (
     Growing,
     Texts,
@@ -34,14 +40,16 @@ from mardok.large import (
     gathered,
     kept_where,
     laid_down,
-    large_arrays_in,
     large_empty,
     n_of_each,
     places_where,
     running_counts,
-    sorted_in_parts,
     stretches,
 )
+from mardok.mapped import large_arrays_in
+from mardok.processes import Lost
+from mardok.sharing import Called, Distributed, shared_by
+from mardok.text import site
 from mardok.text.hashes import corpus_of
 from mardok.text.stems import stemmed
 
@@ -61,8 +69,16 @@ def small(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
 
 
 def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
-    for name in ("_LEAST_BYTES", "_ITEMS_AT_ONCE", "_TEXTS_AT_ONCE", "_SORTED_AT_ONCE", "_COUNTED_AT_ONCE"):
-        monkeypatch.setattr(large, name, n)
+    for module, names in (
+        (large, ("_ITEMS_AT_ONCE", "_TEXTS_AT_ONCE", "_COUNTED_AT_ONCE")),
+        (mapped, ("_LEAST_BYTES",)),
+        (hash_ranges, ("_SORTED_AT_ONCE", "_PARTED_AT_ONCE", "_MADE_AT_ONCE")),
+        (sharing, ("_HANDED_BYTES",)),
+        (page_phrases, ("_WORDS_AT_ONCE",)),
+        (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
+    ):
+        for name in names:
+            monkeypatch.setattr(module, name, n)
     return folder
 
 
@@ -111,8 +127,8 @@ def test_arrays_do_not_depend_on_where_they_lie(
     places[::2] = True
     with large_arrays_in(tiny if in_files else None):
         pieces = [numbers[first : first + step] for first in range(0, len(numbers), step)]
-        parts = list(sorted_in_parts(iter(pieces), len(numbers)))
-        assert np.concatenate(parts).tolist() == sorted(listed)
+        parts = list(in_ranges(np.copy, pieces, len(numbers), np.ndarray.tolist))
+        assert [number for part in parts for number in part] == sorted(listed)
         growing = Growing(np.uint64)
         for piece in pieces:
             growing.add(piece)
@@ -137,7 +153,7 @@ WORDS = st.lists(st.sampled_from(["violin", "violins", "bow", "琴弓", "of", "h
 @many
 @given(st.lists(WORDS, min_size=1, max_size=8))
 def test_any_cut_into_ranges_gives_the_same_shingles_runs_and_phrases(tiny: Path, texts: list[str]) -> None:
-    def found() -> Iterator[list[list[int]]]:
+    def found() -> Iterator[list[list[Any]]]:
         corpus = corpus_of(texts)
         several = shingles_of_several(shingle_sets(corpus.words, corpus.offsets))
         yield [several.text.tolist(), several.shingle.tolist()]
@@ -146,10 +162,29 @@ def test_any_cut_into_ranges_gives_the_same_shingles_runs_and_phrases(tiny: Path
         words = stemmed(corpus, ["en"] * len(texts), ())
         phrases = counted_phrases(words, np.ones(len(corpus.words), bool), range(1, 5), 2)
         yield [phrases[name].tolist() for name in phrases.columns]
+        of_pages = phrases_by_page(words, range(1, 5), 3)
+        yield [of_pages[name].tolist() for name in ("page", "phrase", "words", "uses")]
+        hashes = list(all_fingerprints(corpus, np.arange(len(texts))))
+        yield [np.concatenate(column).tolist() for column in zip(*hashes, strict=True)]
 
     expected = list(found())
     with large_arrays_in(tiny):
         assert list(found()) == expected
+    with large_arrays_in(tiny, are_shared=True), shared_by(Distributed(elsewhere)):
+        assert list(found()) == expected
+        assert not lying_about(tiny)
+
+
+def elsewhere(calls: Sequence[Called]) -> Iterator[tuple[Called, bytes | Lost]]:
+    """Calls as another machine would do them: the last first, each only by what it is given as bytes; one is lost."""
+    for number, call in reversed(list(enumerate(calls))):
+        yield call, Lost(9) if number == 1 else pickle.loads(pickle.dumps(call))()
+
+
+def lying_about(folder: Path) -> list[Path]:
+    """Files of arrays that nobody has any more."""
+    gc.collect()
+    return list((folder / "arrays").iterdir())
 
 
 def test_a_family_a_crowd_and_a_page_that_contains_hundreds_are_the_same_in_files(small: Path) -> None:

@@ -11,11 +11,14 @@ leave the same hash in both, whatever stands around them. What is found so is a 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.large import sorted_in_parts, stretches
+from mardok.hash_ranges import in_ranges, parts_of_texts
+from mardok.large import laid_down, stretches
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints, mixed
 
@@ -86,26 +89,35 @@ def all_fingerprints(corpus: Corpus, texts: Ints) -> Iterator[tuple[NDArray[np.i
     hashes, texts : ndarray of int32
         Some of them.
     """
-    for keys in sorted_in_parts(_packed(corpus, texts), int(corpus.n_words[texts].sum())):
-        once = keys[first_of_equal(keys)]
-        hash_of = ((once >> np.uint64(32)).astype(np.int64) - _HALF).astype(np.int32)
-        owner = (once & np.uint64(0xFFFFFFFF)).astype(np.int32)
-        begins = np.maximum.accumulate(np.where(first_of_equal(hash_of), np.arange(len(hash_of)), 0))
-        few = np.arange(len(hash_of)) - begins < _MOST_TEXTS
-        hash_of, owner = hash_of[few], owner[few]
+    ends = np.concatenate([np.zeros(1, np.int64), np.cumsum(corpus.n_words[texts])])
+    make = partial(_packed, replace(corpus, vocabulary={}), texts)
+    for hash_of, owner in in_ranges(make, parts_of_texts(ends), int(ends[-1]), _of_few_texts):
         for first in range(0, max(len(hash_of), 1), _HASHES_AT_ONCE):
             yield hash_of[first : first + _HASHES_AT_ONCE], owner[first : first + _HASHES_AT_ONCE]
 
 
-def _packed(corpus: Corpus, texts: Ints) -> Iterator[Hashes]:
-    """Fingerprints of some texts at a time, each with its text in the lower bits."""
-    ends = np.concatenate([np.zeros(1, np.int64), np.cumsum(corpus.n_words[texts])])
+def _packed(corpus: Corpus, texts: Ints, some: tuple[int, int]) -> Hashes:
+    """Fingerprints of some of the texts, each with its text in the lower bits."""
+    own = texts[slice(*some)]
+    ends = np.concatenate([np.zeros(1, np.int64), np.cumsum(corpus.n_words[own])])
+    result = [np.zeros(0, np.uint64)]
     for first, last in stretches(ends, _WORDS_AT_ONCE):
-        part = texts[first:last]
+        part = own[first:last]
         words, offsets = corpus.select(part)
         kept, number = _kept(words, np.repeat(np.arange(len(part)), np.diff(offsets)))
         hashes = (kept.astype(np.int64) + _HALF).astype(np.uint64)
-        yield (hashes << np.uint64(32)) | part[number].astype(np.uint64)
+        result.append((hashes << np.uint64(32)) | part[number].astype(np.uint64))
+    return np.concatenate(result)
+
+
+def _of_few_texts(keys: Hashes) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+    """Hash and text of keys in order; of one hash the first texts."""
+    once = keys[first_of_equal(keys)]
+    hash_of = ((once >> np.uint64(32)).astype(np.int64) - _HALF).astype(np.int32)
+    owner = (once & np.uint64(0xFFFFFFFF)).astype(np.int32)
+    begins = np.maximum.accumulate(np.where(first_of_equal(hash_of), np.arange(len(hash_of)), 0))
+    few = np.arange(len(hash_of)) - begins < _MOST_TEXTS
+    return laid_down(hash_of[few]), laid_down(owner[few])
 
 
 def texts_with(hash_of: NDArray[np.int32], owner: NDArray[np.int32], asked: NDArray[np.int32]) -> list[NDArray[np.int32]]:

@@ -29,6 +29,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from typing import TypeAlias
 
 import numpy as np
@@ -37,7 +38,9 @@ from scipy import sparse
 from scipy.sparse.csgraph import connected_components
 
 from mardok.compiled import compiled
-from mardok.large import Growing, kept_where, large_empty, n_of_each, sorted_in_parts, stretches
+from mardok.hash_ranges import in_ranges, parts_of_texts
+from mardok.large import Growing, kept_where, n_of_each
+from mardok.sharing import shared_out
 from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import SHINGLE_WORDS, Hashes, Ints, Offsets, n_shingles, shingle_hashes
 
@@ -97,15 +100,17 @@ def shingle_sets(words: Hashes, offsets: Offsets) -> Sets:
     >>> shingle_sets(*word_hashes(["hire a violin in town", "new strings"])).sizes.tolist()
     [3, 1]
     """
-    hashes, end, sizes = large_empty(len(words), np.uint64), 0, [np.zeros(0, np.int64)]  # no more shingles than words
-    for first, last in stretches(offsets, _SHINGLES_AT_ONCE):
-        begin, its = offsets[first], offsets[first : last + 1]
-        own, its_sizes = distinct_shingles(words[begin : its[-1]], its - begin)
-        hashes[end : end + len(own)] = own
-        end += len(own)
+    hashes, sizes = Growing(np.uint64), [np.zeros(0, np.int64)]
+    for own, its_sizes in shared_out(partial(_shingles_of, words, offsets), parts_of_texts(offsets)):
+        hashes.add(own)
         sizes.append(its_sizes)
-    hashes.flags.writeable = False
-    return Sets(hashes[:end], np.concatenate([np.zeros(1, np.int64), np.cumsum(np.concatenate(sizes))]))
+    return Sets(hashes.finished(), np.concatenate([np.zeros(1, np.int64), np.cumsum(np.concatenate(sizes))]))
+
+
+def _shingles_of(words: Hashes, offsets: Offsets, part: tuple[int, int]) -> tuple[Hashes, Ints]:
+    """Those of some texts, as :func:`distinct_shingles` gives them."""
+    its = offsets[part[0] : part[1] + 1]
+    return distinct_shingles(words[its[0] : its[-1]], its - its[0])
 
 
 @compiled("overlaps")
@@ -287,22 +292,33 @@ def shingles_of_several(sets: Sets) -> OfSeveral:
     # can only add candidates, whose overlap is counted on whole hashes.
     bits = np.uint64(max(int(n_texts - 1).bit_length(), 1))
     below = np.uint64(1) << bits
-    texts, shingles, number = Growing(np.int32), Growing(np.int64), -1
-    for keys in sorted_in_parts(_packed(sets, below), len(sets.hashes)):
-        for kept in _of_several(keys, below):
-            texts.add(kept & (below - np.uint64(1)))
-            its = number + np.cumsum(first_of_equal(kept >> bits))
-            shingles.add(its)
-            number = int(its[-1])
+    texts, shingles, n_shingles = Growing(np.int32), Growing(np.int64), 0
+    make, tell = partial(_packed, sets.hashes, sets.offsets, below), partial(_numbered, below)
+    for text, shingle in in_ranges(make, parts_of_texts(sets.offsets), len(sets.hashes), tell):
+        texts.add(text)
+        shingles.add(shingle + n_shingles)
+        n_shingles += int(shingle[-1]) + 1 if len(shingle) else 0
     return OfSeveral(texts.finished(), shingles.finished())
 
 
-def _packed(sets: Sets, below: np.uint64) -> Iterator[Hashes]:
-    """The shingles of some texts at a time, each with the number of its text in the bits `below`."""
-    for first, last in stretches(sets.offsets, _KEYS_AT_ONCE):
-        keys = sets.hashes[sets.offsets[first] : sets.offsets[last]] & ~(below - np.uint64(1))
-        keys |= np.repeat(np.arange(first, last, dtype=np.uint64), sets.sizes[first:last])
-        yield keys
+def _packed(hashes: Hashes, offsets: Offsets, below: np.uint64, part: tuple[int, int]) -> Hashes:
+    """The shingles of some texts, each with the number of its text in the bits `below`."""
+    its = offsets[part[0] : part[1] + 1]
+    keys = hashes[its[0] : its[-1]] & ~(below - np.uint64(1))
+    keys |= np.repeat(np.arange(*part, dtype=np.uint64), np.diff(its))
+    return keys
+
+
+def _numbered(below: np.uint64, keys: Hashes) -> tuple[NDArray[np.int32], Ints]:
+    """Text and number of the shingles among keys in order that several texts have."""
+    texts, shingles, number = Growing(np.int32), Growing(np.int64), -1
+    bits = np.uint64(int(below).bit_length() - 1)
+    for kept in _of_several(keys, below):
+        texts.add(kept & (below - np.uint64(1)))
+        its = number + np.cumsum(first_of_equal(kept >> bits))
+        shingles.add(its)
+        number = int(its[-1])
+    return texts.finished(), shingles.finished()
 
 
 def _of_several(keys: Hashes, below: np.uint64) -> Iterator[Hashes]:

@@ -9,11 +9,14 @@ A stem of one text is taken for another than the same stem of another text: then
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 import pandas as pd
 
 from mardok.compare.phrases import counted_phrases, written
+from mardok.large import stretches
+from mardok.sharing import shared_out
 from mardok.text.distinct import first_of_equal
 from mardok.text.hashes import Corpus, mixed
 from mardok.text.stems import Stemmed
@@ -48,16 +51,23 @@ def phrases_by_page(stemmed: Stemmed, sizes: range, most: int) -> pd.DataFrame:
        page       phrase  words  uses
     0     0  violin hire      2     2
     """
-    offsets = stemmed.corpus.offsets
-    parts, first = [], 0
-    while first < stemmed.corpus.n_texts:
-        last = max(int(np.searchsorted(offsets, offsets[first] + _WORDS_AT_ONCE, side="right")) - 1, first + 1)
-        part = _of_some(_apart(stemmed, first, last), sizes, most)
-        parts.append(part.assign(page=part["page"] + first))
-        first = last
+    of_some = partial(_of_some, replace(stemmed, corpus=replace(stemmed.corpus, vocabulary={})), sizes, most)
+    parts = [
+        _first_ones(stemmed, part, most)
+        for part in shared_out(of_some, [*stretches(stemmed.corpus.offsets, _WORDS_AT_ONCE)])
+    ]
     if not parts:
         return pd.DataFrame({"page": [], "phrase": [], "words": [], "uses": []})
     return pd.concat(parts, ignore_index=True)
+
+
+def _first_ones(stemmed: Stemmed, likely: pd.DataFrame, most: int) -> pd.DataFrame:
+    """Of the phrases that may be among the first of each text those that are: where phrases tie, the alphabet decides."""
+    result = likely.assign(phrase=written(stemmed, likely))
+    result = result.sort_values(["page", "uses", "words", "phrase"], ascending=[True, False, False, True])
+    place = np.arange(len(result)) - np.searchsorted(result["page"].to_numpy(), result["page"].to_numpy())
+    kept: pd.DataFrame = result.loc[place < most, ["page", "phrase", "words", "uses"]]
+    return kept
 
 
 def _apart(stemmed: Stemmed, first: int, last: int) -> Stemmed:
@@ -86,18 +96,17 @@ def _apart(stemmed: Stemmed, first: int, last: int) -> Stemmed:
     return replace(stemmed, corpus=own, number=number, hashes=hashes, is_function=stemmed.is_function[begin:end])
 
 
-def _of_some(stemmed: Stemmed, sizes: range, most: int) -> pd.DataFrame:
-    result = counted_phrases(stemmed, np.ones(len(stemmed.corpus.words), bool), sizes, _LEAST_USES)
-    result["page"] = np.searchsorted(stemmed.corpus.offsets, result["place"].to_numpy(), side="right") - 1
+def _of_some(stemmed: Stemmed, sizes: range, most: int, some: tuple[int, int]) -> pd.DataFrame:
+    """The phrases of some texts that may be among the first of each, by page and the most used first."""
+    own = _apart(stemmed, *some)
+    result = counted_phrases(own, np.ones(len(own.corpus.words), bool), sizes, _LEAST_USES)
+    place = result["place"].to_numpy()
+    result["page"] = np.searchsorted(own.corpus.offsets, place, side="right") - 1 + some[0]
+    result["place"] = place + stemmed.corpus.offsets[some[0]]
     result = result.sort_values(["page", "uses", "words"], ascending=[True, False, False], kind="stable", ignore_index=True)
-    # Only what may be among the first is written out: where phrases tie, the alphabet decides.
     page, uses, words = (result[name].to_numpy() for name in ("page", "uses", "words"))
     begins = np.flatnonzero(first_of_equal(page))
     sizes_of = np.diff(begins, append=len(page))
     least = np.repeat(begins + np.minimum(sizes_of, most) - 1, sizes_of)
-    result = result[(uses > uses[least]) | ((uses == uses[least]) & (words >= words[least]))]
-    result = result.assign(phrase=written(stemmed, result))
-    result = result.sort_values(["page", "uses", "words", "phrase"], ascending=[True, False, False, True])
-    place = np.arange(len(result)) - np.searchsorted(result["page"].to_numpy(), result["page"].to_numpy())
-    kept: pd.DataFrame = result.loc[place < most, ["page", "phrase", "words", "uses"]]
+    kept: pd.DataFrame = result[(uses > uses[least]) | ((uses == uses[least]) & (words >= words[least]))]
     return kept

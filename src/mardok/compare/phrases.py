@@ -20,13 +20,16 @@ tried for up to six words, is 2^10), and of 2^-64 where a stem stands in one of 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from mardok.large import Growing, large_empty, sorted_in_parts, stretches
+from mardok.hash_ranges import in_ranges, parts_of_places
+from mardok.large import Growing, laid_down, large_empty, stretches
+from mardok.sharing import shared_out
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints
 from mardok.text.known_hashes import KnownHashes
@@ -277,21 +280,20 @@ def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], sizes: range, leas
             part = slice(first, first + _PLACES_AT_ONCE)
             numbers.add(rank[stemmed.number[part][begins[part]]])
         yield _Level(1, hashes[order], begins, numbers.finished())
+    bare = replace(stemmed, corpus=replace(stemmed.corpus, vocabulary={}))
+    parts = parts_of_places(len(left))
     for n in range(2, sizes[-1] + 1):
         for first in range(0, len(left), _PLACES_AT_ONCE):
             its = begins[first : first + _PLACES_AT_ONCE]
             after = begins[first + 1 : first + 1 + len(its)]
             its[: len(after)] &= after  # both parts of the longer phrase
             its &= left[first : first + len(its)] >= n
-        hashes_of_all = (hashes for _, hashes in _stem_grams_where(stemmed, begins, n))
-        known = np.concatenate(
-            [_recurring(keys, least_uses) for keys in sorted_in_parts(hashes_of_all, int(np.count_nonzero(begins)))]
-        )
-        numbers, sought = Growing(np.int32), KnownHashes(known)
-        for places, hashes in _stem_grams_where(stemmed, begins, n):
-            number = sought.numbers(hashes)
-            begins[places[number < 0]] = False
-            numbers.add(number[number >= 0])
+        grams, n_begun = _Grams(bare, begins, n), int(np.count_nonzero(begins))
+        known = np.concatenate([*in_ranges(grams.hashes, parts, n_begun, partial(_recurring, least=least_uses))])
+        numbers = Growing(np.int32)
+        for others, number in shared_out(partial(grams.numbers, KnownHashes(laid_down(known))), parts):
+            begins[others] = False
+            numbers.add(number)
         if n in sizes:
             yield _Level(n, known, begins, numbers.finished())
 
@@ -305,10 +307,31 @@ def _recurring(keys: Hashes, least: int) -> Hashes:
     return once
 
 
-def _stem_grams_where(stemmed: Stemmed, begins: NDArray[np.bool_], n: int) -> Iterator[tuple[Ints, Hashes]]:
-    """As :func:`stem_grams`, for the places where something holds."""
-    for first in range(0, len(begins), _PLACES_AT_ONCE):
-        yield from stem_grams(stemmed, np.flatnonzero(begins[first : first + _PLACES_AT_ONCE]) + first, n)
+@dataclass(frozen=True)
+class _Grams:
+    """The n words in a row that begin where something holds."""
+
+    stemmed: Stemmed
+    begins: NDArray[np.bool_]
+    n: int
+
+    def hashes(self, part: tuple[int, int]) -> Hashes:
+        """Their hashes from one place on to another."""
+        return np.concatenate([np.zeros(0, np.uint64), *(hashes for _, hashes in self._of(part))])
+
+    def numbers(self, sought: KnownHashes, part: tuple[int, int]) -> tuple[Ints, NDArray[np.int32]]:
+        """Places of those there that are not known, and the numbers of the others."""
+        others, numbers = Growing(np.int64), Growing(np.int32)
+        for places, hashes in self._of(part):
+            number = sought.numbers(hashes)
+            others.add(places[number < 0])
+            numbers.add(number[number >= 0])
+        return others.finished(), numbers.finished()
+
+    def _of(self, part: tuple[int, int]) -> Iterator[tuple[Ints, Hashes]]:
+        for first in range(*part, _PLACES_AT_ONCE):
+            at = np.flatnonzero(self.begins[first : min(first + _PLACES_AT_ONCE, part[1])]) + first
+            yield from stem_grams(self.stemmed, at, self.n)
 
 
 def stem_grams(stemmed: Stemmed, places: Ints, n: int) -> Iterator[tuple[Ints, Hashes]]:

@@ -158,16 +158,39 @@ def _different(words: Hashes) -> Hashes:
 
 def corpus_of(texts: Iterable[str]) -> Corpus:
     """The words of folded texts, each with its blocks on lines of their own; see :func:`word_hashes`."""
-    vocabulary = _Vocabulary()
-    lines = _hashed_lines(texts, vocabulary)
-    is_block = np.ones(len(lines.ends), bool)
-    is_block[lines.cuts] = False  # a long block is read in several lines
+    return corpus_of_parts([hashed_texts(texts)])
+
+
+def corpus_of_parts(parts: Iterable[HashedTexts]) -> Corpus:
+    """The same of texts some of which were hashed at a time.
+
+    Examples
+    --------
+    >>> parts = [hashed_texts(["hire a violin"]), hashed_texts(["", "a violin"])]
+    >>> corpus_of_parts(parts).offsets.tolist(), corpus_of(["hire a violin", "", "a violin"]).offsets.tolist()
+    ([0, 3, 3, 5], [0, 3, 3, 5])
+    """
+    words, ends, clauses = Growing(np.uint64), Growing(np.int64), Growing(np.int64)
+    of_texts, is_block, vocabulary = Growing(np.int64), Growing(bool), dict[int, str]()
+    n_words = n_lines = 0
+    for part in parts:
+        words.add(part.words)
+        ends.add(part.ends + n_words)
+        clauses.add(part.clauses + n_words)
+        of_texts.add(part.of_texts + n_lines)
+        is_its_block = np.ones(len(part.ends), bool)
+        is_its_block[part.cuts] = False  # a long block is read in several lines
+        is_block.add(is_its_block)
+        vocabulary |= {word: text for word, text in part.vocabulary.items() if word not in vocabulary}
+        n_words, n_lines = n_words + len(part.words), n_lines + len(part.ends)
     zero = np.zeros(1, np.int64)
-    first_blocks = np.concatenate([zero, np.cumsum(is_block)])[np.concatenate([zero, lines.of_texts])]
-    block_offsets = np.concatenate([zero, lines.ends[is_block]])
-    clause_offsets = distinct(np.concatenate([lines.clauses, block_offsets[:-1]]))
-    clause_offsets = laid_down(clause_offsets[clause_offsets < len(lines.words)])  # what follows the last sign is no clause
-    return Corpus(lines.words, lines.text_offsets, laid_down(block_offsets), first_blocks, clause_offsets, vocabulary.words)
+    line_ends, text_lines, is_whole = ends.finished(), np.concatenate([zero, of_texts.finished()]), is_block.finished()
+    first_blocks = np.concatenate([zero, np.cumsum(is_whole)])[text_lines]
+    block_offsets = np.concatenate([zero, line_ends[is_whole]])
+    clause_offsets = distinct(np.concatenate([clauses.finished(), block_offsets[:-1]]))
+    clause_offsets = laid_down(clause_offsets[clause_offsets < n_words])  # what follows the last sign is no clause
+    text_offsets = np.concatenate([zero, line_ends])[text_lines]
+    return Corpus(words.finished(), text_offsets, laid_down(block_offsets), first_blocks, clause_offsets, vocabulary)
 
 
 def word_hashes(texts: Iterable[str]) -> tuple[Hashes, Offsets]:
@@ -186,13 +209,14 @@ def word_hashes(texts: Iterable[str]) -> tuple[Hashes, Offsets]:
     >>> offsets.tolist(), bool((hashes[1:3] == hashes[3:]).all())
     ([0, 3, 3, 5], True)
     """
-    lines = _hashed_lines(texts)
-    return lines.words, lines.text_offsets
+    hashed = hashed_texts(texts, are_named=False)
+    begins = np.concatenate([np.zeros(1, np.int64), hashed.ends])
+    return hashed.words, begins[np.concatenate([np.zeros(1, np.int64), hashed.of_texts])]
 
 
 @dataclass(frozen=True)
-class _Lines:
-    """The words of the lines of texts."""
+class HashedTexts:
+    """The words of the lines of some texts."""
 
     words: Hashes
     ends: Offsets
@@ -203,17 +227,20 @@ class _Lines:
     """Lines that go on in the next."""
     clauses: Offsets
     """Words that are the first after a sign that ends a clause."""
-
-    @property
-    def text_offsets(self) -> Offsets:
-        """Where each text begins in the words; shape (n_texts + 1,)."""
-        begins = np.concatenate([np.zeros(1, np.int64), self.ends])
-        return np.concatenate([np.zeros(1, np.int64), begins[self.of_texts]])
+    vocabulary: Mapping[int, str]
+    """Each different word by its hash, in the order in which they come first."""
 
 
-def _hashed_lines(texts: Iterable[str], vocabulary: _Vocabulary | None = None) -> _Lines:
-    """The words of texts; new ones are put into the vocabulary, if there is one."""
+def hashed_texts(texts: Iterable[str], *, are_named: bool = True) -> HashedTexts:
+    """The words of some folded texts.
+
+    Parameters
+    ----------
+    are_named : bool
+        Whether the words go into a vocabulary, which else is empty.
+    """
     words, ends, clauses = Growing(np.uint64), Growing(np.int64), Growing(np.int64)
+    vocabulary = _Vocabulary() if are_named else None
     of_texts, cuts = array("q"), array("q")
     batch: list[str] = []
     size, n_lines, n_words, is_ascii = 0, 0, 0, True
@@ -242,12 +269,13 @@ def _hashed_lines(texts: Iterable[str], vocabulary: _Vocabulary | None = None) -
         of_texts.append(n_lines)
     if batch:
         hash_batch()
-    return _Lines(
+    return HashedTexts(
         words.finished(),
         ends.finished(),
         np.array(of_texts, np.int64),
         np.array(cuts, np.int64),
         clauses.finished(),
+        vocabulary.words if vocabulary is not None else {},
     )
 
 

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compiled import compiled
+from mardok.large import laid_down
 from mardok.text.hashes import Hashes
 
 _ROOM_BITS, _FEWEST_BITS, _MOST_BITS = 3, 8, 26
@@ -49,6 +50,7 @@ class KnownHashes:
             at = _at(known[left], self._tables, len(self._tables) - 1)
             table[at] = left
             left = left[table[at] != left]
+        self._tables = list(map(laid_down, self._tables))
         self._left = left
         """The few that found no place in any table."""
 

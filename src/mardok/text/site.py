@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
+from functools import partial
 from typing import NamedTuple
 
 import numpy as np
@@ -18,12 +19,14 @@ from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Page
 from mardok.kept import KeptParts, Tables
 from mardok.large import GrowingTexts, Texts, gathered, laid_down
-from mardok.settings import Settings
+from mardok.settings import Language, Settings
+from mardok.sharing import shared_out
 from mardok.text.columns import Blocks, Codes, Columns, Images, Links
-from mardok.text.hashes import Corpus, corpus_of
+from mardok.text.hashes import Corpus, HashedTexts, corpus_of_parts, hashed_texts
 from mardok.text.main_text import Reasons, reasons_not_main
 from mardok.text.words import folded, text_hash
 
+_BYTES_AT_ONCE, _PAGES_AT_ONCE = 1 << 21, 1 << 9
 _TEXTS_AT_ONCE, _BEGINNING = 1 << 12, 16
 """Texts that are pressed at once, and blocks of a page of which the beginning mostly consists."""
 
@@ -120,23 +123,59 @@ class _Words(NamedTuple):
 
 
 def _words_of(columns: Columns, section: NDArray[np.int64], settings: Settings) -> _Words:
-    blocks, pressed = columns.blocks, GrowingTexts()
-    written = corpus_of(_folded_texts(blocks.texts, pressed))
+    texts, blocks, pressed = columns.blocks.texts, columns.blocks, GrowingTexts()
+
+    def hashed() -> Iterator[HashedTexts]:
+        for part, characters in shared_out(partial(_hashed, texts), [*texts.parts(_BYTES_AT_ONCE)]):
+            pressed.add(characters)
+            yield part
+
+    written = corpus_of_parts(hashed())
     reasons = reasons_not_main(blocks, columns.links, written, columns.pages, section, settings.text)
     main_places = reasons.is_main & blocks.has_text[blocks.at]
     main_at = blocks.text[blocks.at[main_places]].astype(np.int64)
     first = np.searchsorted(np.flatnonzero(main_places), blocks.first)
     corpus = written.arranged(main_at, first)
     del written
-    characters = pressed.finished()
-    hashes, languages = [], []
-    for row, page in enumerate(columns.pages):
-        own = main_at[first[row] : first[row + 1]]
-        hashes.append(text_hash(characters.digest_together(own), corpus.words_of(row)))
-        # A menu in another language does not count, and only here is it known what of a page is menu.
-        text = _beginning(blocks.texts, own, 2 * CHECKED_CHARACTERS)
-        languages.append(language_of(text, page.declared_language, settings.language))
-    return _Words(reasons, corpus, tuple(hashes), tuple(languages))
+    main = _Main(texts, pressed.finished(), laid_down(main_at), first, corpus.words, corpus.offsets, settings.language)
+    rows = range(0, len(columns.pages), _PAGES_AT_ONCE)
+    parts = [(row, [page.declared_language for page in columns.pages[row : row + _PAGES_AT_ONCE]]) for row in rows]
+    pages = [page for part in shared_out(main.told, parts) for page in part]
+    return _Words(reasons, corpus, tuple(hashed for hashed, _ in pages), tuple(language for _, language in pages))
+
+
+def _hashed(texts: Texts, part: tuple[int, int]) -> tuple[HashedTexts, Texts]:
+    """The words of some texts, and each of these without white space."""
+    pressed = GrowingTexts()
+    return hashed_texts(_folded_texts(texts.between(*part), pressed)), pressed.finished()
+
+
+@dataclass(frozen=True)
+class _Main:
+    """What is known of the main texts of all pages when their words are."""
+
+    texts: Texts
+    """The different texts of blocks."""
+    characters: Texts
+    """The same folded and without white space."""
+    at: NDArray[np.int64]
+    """Number of the text of each block of main text."""
+    first: NDArray[np.int64]
+    """First block of each page."""
+    words: NDArray[np.uint64]
+    offsets: NDArray[np.int64]
+    settings: Language
+
+    def told(self, part: tuple[int, Sequence[str]]) -> list[tuple[str, str]]:
+        """Hash and language of the main texts of some pages: from a row on, by what each page declares as its language."""
+        result = []
+        for row, declared in enumerate(part[1], start=part[0]):
+            own = self.at[self.first[row] : self.first[row + 1]]
+            words = self.words[self.offsets[row] : self.offsets[row + 1]]
+            # A menu in another language does not count, and only here is it known what of a page is menu.
+            language = language_of(_beginning(self.texts, own, 2 * CHECKED_CHARACTERS), declared, self.settings)
+            result.append((text_hash(self.characters.digest_together(own), words), language))
+        return result
 
 
 def _folded_texts(texts: Texts, pressed: GrowingTexts) -> Iterator[str]:
