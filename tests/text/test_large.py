@@ -23,7 +23,7 @@ from random_sites import ADDRESSES, TEXTS, TITLES, write_site
 
 import mardok
 from mardok import hash_ranges, large, mapped, sharing
-from mardok.compare import page_phrases
+from mardok.compare import join, page_phrases
 from mardok.compare.fingerprints import all_fingerprints
 from mardok.compare.join import shingle_sets, shingles_of_several
 from mardok.compare.page_phrases import phrases_by_page
@@ -48,7 +48,8 @@ from mardok.large import (
 )
 from mardok.mapped import large_arrays_in
 from mardok.processes import Lost
-from mardok.sharing import Called, Distributed, shared_by
+from mardok.proofing import job
+from mardok.sharing import Called, Distributed, forked, shared_by
 from mardok.text import site
 from mardok.text.hashes import corpus_of
 from mardok.text.stems import stemmed
@@ -75,6 +76,8 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (hash_ranges, ("_SORTED_AT_ONCE", "_PARTED_AT_ONCE", "_MADE_AT_ONCE")),
         (sharing, ("_HANDED_BYTES",)),
         (page_phrases, ("_WORDS_AT_ONCE",)),
+        (join, ("_ROWS_SHARED",)),
+        (job, ("_BYTES_AT_ONCE",)),
         (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
     ):
         for name in names:
@@ -150,7 +153,7 @@ def test_arrays_do_not_depend_on_where_they_lie(
 WORDS = st.lists(st.sampled_from(["violin", "violins", "bow", "琴弓", "of", "hire."]), max_size=30).map(" ".join)
 
 
-@many
+@hypothesis_settings(many, max_examples=40)
 @given(st.lists(WORDS, min_size=1, max_size=8))
 def test_any_cut_into_ranges_gives_the_same_shingles_runs_and_phrases(tiny: Path, texts: list[str]) -> None:
     def found() -> Iterator[list[list[Any]]]:
@@ -203,11 +206,13 @@ def test_a_family_a_crowd_and_a_page_that_contains_hundreds_are_the_same_in_file
         return relations_of(page_sets(corpus, np.arange(len(texts))), corpus, traits, mardok.Settings().pairs)
 
     held = found()
-    with large_arrays_in(small):
-        filed = found()
-    pd.testing.assert_frame_equal(held.pairs, filed.pairs)
-    for name in ("cluster_of", "cluster_copies", "representative_of"):
-        assert (getattr(held, name) == getattr(filed, name)).all(), name
+    for are_shared in (False, True):
+        sharer = Distributed(elsewhere) if are_shared else forked(2)
+        with large_arrays_in(small, are_shared=are_shared), shared_by(sharer):
+            filed = found()
+        pd.testing.assert_frame_equal(held.pairs, filed.pairs)
+        for name in ("cluster_of", "cluster_copies", "representative_of"):
+            assert (getattr(held, name) == getattr(filed, name)).all(), name
     contained = held.pairs[held.pairs["b"] == len(texts) - 1]
     assert int((contained["a_in_b"] > 0.9).sum()) == len(others)
     assert (np.bincount(held.cluster_of[held.cluster_of >= 0]) >= 120).sum() == 2

@@ -27,7 +27,7 @@ Whatever found a pair, its overlap is the number of equal hashes. Hashes are tho
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import TypeAlias
@@ -39,7 +39,7 @@ from scipy.sparse.csgraph import connected_components
 
 from mardok.compiled import compiled
 from mardok.hash_ranges import in_ranges, parts_of_texts
-from mardok.large import Growing, kept_where, n_of_each
+from mardok.large import Growing, kept_where, laid_down, n_of_each
 from mardok.sharing import shared_out
 from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import SHINGLE_WORDS, Hashes, Ints, Offsets, n_shingles, shingle_hashes
@@ -47,7 +47,8 @@ from mardok.text.hashes import SHINGLE_WORDS, Hashes, Ints, Offsets, n_shingles,
 AnyInts: TypeAlias = NDArray[np.integer]
 _FAMILY_LIST = 64
 """Texts with one shingle in their prefixes from which they are joined as a family."""
-_ROWS = 256
+_ROWS, _ROWS_SHARED = 256, 1 << 13
+"""Rows of a matrix that are multiplied together, and those that one process is given."""
 _WORDS_AT_ONCE = 1 << 16
 _KEYS_AT_ONCE = 1 << 16
 _CHECKED_AT_ONCE = 1 << 14
@@ -412,18 +413,58 @@ def join(sets: Sets, texts: Ints, minimum: float) -> tuple[list[Overlaps], list[
         np.flatnonzero((in_prefixes > 1) & (in_prefixes <= _FAMILY_LIST)),
     )
     family_of, families = _families(shared, prefix[:, heavy]) if len(heavy) else (np.full(len(least), -1), [])
-    rare = prefix[:, light].tocsr()
-    transposed = rare.T.tocsr()
-    result = []
-    for first in range(0, len(least), _ROWS):
-        product = (rare[first : first + _ROWS] @ transposed).tocoo()
-        a, b = product.coords[0].astype(np.int64) + first, product.coords[1].astype(np.int64)
-        sizes_a, sizes_b = shared.sizes[a], shared.sizes[b]
-        is_candidate = (a < b) & ((family_of[a] < 0) | (family_of[a] != family_of[b]))
-        is_candidate &= np.minimum(sizes_a, sizes_b) >= minimum * np.maximum(sizes_a, sizes_b) - 1e-9
-        if is_candidate.any():
-            result.append(_counted(sets, shared.texts[a[is_candidate]], shared.texts[b[is_candidate]]))
-    return result, families
+    rare = _Rows.of(prefix[:, light].tocsr())
+    asked = _Asked(sets, laid_down(shared.texts), laid_down(shared.sizes), laid_down(family_of), minimum)
+    rows = [(first, min(first + _ROWS_SHARED, len(least))) for first in range(0, len(least), _ROWS_SHARED)]
+    return [part for part in shared_out(partial(asked.pairs_of, rare), rows) if len(part.a)], families
+
+
+@dataclass(frozen=True)
+class _Rows:
+    """A sparse matrix as arrays that may lie in files."""
+
+    data: NDArray[np.float32]
+    indices: AnyInts
+    indptr: AnyInts
+    shape: tuple[int, int]
+
+    @classmethod
+    def of(cls, matrix: sparse.csr_array) -> _Rows:
+        return cls(laid_down(matrix.data), laid_down(matrix.indices), laid_down(matrix.indptr), matrix.shape)
+
+    def matrix(self) -> sparse.csr_array:
+        return sparse.csr_array((self.data, self.indices, self.indptr), self.shape)
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """Texts that may be in a pair, each of which is a row."""
+
+    sets: Sets
+    texts: Ints
+    sizes: Ints
+    family_of: Ints
+    minimum: float
+
+    def pairs_of(self, rare: _Rows, rows: tuple[int, int]) -> Overlaps:
+        """Pairs of some rows with later ones that have a rare shingle in common, and are not of one family."""
+        prefixes, minimum, family_of = rare.matrix(), self.minimum, self.family_of
+        transposed, result = prefixes.T.tocsr(), []
+        for first in range(*rows, _ROWS):
+            product = (prefixes[first : min(first + _ROWS, rows[1])] @ transposed).tocoo()
+            a, b = product.coords[0].astype(np.int64) + first, product.coords[1].astype(np.int64)
+            sizes_a, sizes_b = self.sizes[a], self.sizes[b]
+            is_candidate = (a < b) & ((family_of[a] < 0) | (family_of[a] != family_of[b]))
+            is_candidate &= np.minimum(sizes_a, sizes_b) >= minimum * np.maximum(sizes_a, sizes_b) - 1e-9
+            if is_candidate.any():
+                result.append(_counted(self.sets, self.texts[a[is_candidate]], self.texts[b[is_candidate]]))
+        return _together(result)
+
+
+def _together(parts: Sequence[Overlaps]) -> Overlaps:
+    """Several pairs as one."""
+    empty = np.zeros(0, np.int64)
+    return Overlaps(*(np.concatenate([empty, *(getattr(part, name) for part in parts)]) for name in ("a", "b", "common")))
 
 
 def _prefixes(matrix: sparse.csr_array, lengths: Ints) -> sparse.csr_array:
@@ -536,26 +577,41 @@ def contained_pairs(
     left = n_of_each(several.text, len(is_inside))
     is_inside &= (left > 0) & (left >= containment * sets.sizes - 1e-9)
     texts, matrix = _matrix_around(sets.sizes, several, is_inside, ratio)
-    sizes = sets.sizes[texts]
     rows = np.flatnonzero(is_inside[texts])
-    parts: list[Overlaps] = []
-    for begin in range(0, len(rows), _ROWS):
-        block = rows[begin : begin + _ROWS]
-        first = int(np.searchsorted(sizes, ratio * sizes[block[0]] - 1e-9))
-        if first == len(sizes):
-            break
-        # Transposing the few rows of the block instead of all the longer texts keeps this from growing with their square.
-        product = (matrix[first:] @ matrix[block].T.tocsr()).tocoo()
-        inner, outer = block[product.coords[1]], product.coords[0].astype(np.int64) + first
-        # Cut hashes may have added to the product: it only says which pairs are worth counting.
-        is_likely = (product.data >= containment * sizes[inner] - 1e-6) & (sizes[outer] > ratio * sizes[inner] - 1e-9)
-        is_likely &= inner != outer  # from a containment of two thirds down texts of equal size are compared, too
-        if is_likely.any():
-            parts.append(
-                _nearest_of(_counted(sets, texts[inner[is_likely]], texts[outer[is_likely]]), containment, sets, most)
-            )
-    empty = np.zeros(0, np.int64)
-    return Overlaps(*(np.concatenate([getattr(part, name) for part in parts] or [empty]) for name in ("a", "b", "common")))
+    around = _Around(sets, laid_down(texts), containment, ratio, most)
+    blocks = [rows[first : first + _ROWS_SHARED] for first in range(0, len(rows), _ROWS_SHARED)]
+    return _together(list(shared_out(partial(around.pairs_of, _Rows.of(matrix)), blocks)))
+
+
+@dataclass(frozen=True)
+class _Around:
+    """Texts that may be contained, and those long enough to contain them; each is a row, the shortest first."""
+
+    sets: Sets
+    texts: Ints
+    containment: float
+    ratio: float
+    most: int
+
+    def pairs_of(self, shingles: _Rows, rows: Ints) -> Overlaps:
+        """Those of some rows with the texts that contain them."""
+        matrix, sizes, parts = shingles.matrix(), self.sets.sizes[self.texts], []
+        for begin in range(0, len(rows), _ROWS):
+            block = rows[begin : begin + _ROWS]
+            first = int(np.searchsorted(sizes, self.ratio * sizes[block[0]] - 1e-9))
+            if first == len(sizes):
+                break
+            # Transposing the few rows of the block instead of the longer texts keeps this from growing with their square.
+            product = (matrix[first:] @ matrix[block].T.tocsr()).tocoo()
+            inner, outer = block[product.coords[1]], product.coords[0].astype(np.int64) + first
+            # Cut hashes may have added to the product: it only says which pairs are worth counting.
+            is_likely = product.data >= self.containment * sizes[inner] - 1e-6
+            is_likely &= sizes[outer] > self.ratio * sizes[inner] - 1e-9
+            is_likely &= inner != outer  # from a containment of two thirds down texts of equal size are compared, too
+            if is_likely.any():
+                likely = _counted(self.sets, self.texts[inner[is_likely]], self.texts[outer[is_likely]])
+                parts.append(_nearest_of(likely, self.containment, self.sets, self.most))
+        return _together(parts)
 
 
 def _matrix_around(

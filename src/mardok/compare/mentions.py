@@ -12,13 +12,15 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.phrases import gram_hashes_at, stem_grams, words_left
-from mardok.large import places_from
+from mardok.hash_ranges import parts_of_places
+from mardok.large import laid_down, places_from
+from mardok.sharing import shared_out
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints, word_hashes
 from mardok.text.known_hashes import KnownHashes
@@ -242,19 +244,41 @@ def _matches(
     within : ndarray of int64 or None
         Only these places are looked at.
     """
-    corpus, known = stemmed.corpus, KnownHashes(wanted)
-    parts = [(np.zeros(0, np.int64), np.zeros(0, np.int64))]
-    n_places = len(left if within is None else within)
-    for first in range(0, n_places, _PLACES_AT_ONCE):
-        part = slice(first, min(first + _PLACES_AT_ONCE, n_places))
-        at = np.arange(part.start, part.stop) if within is None else within[part]
-        at = at[left[at] >= n]
-        grams = [(at, gram_hashes_at(corpus.words, at, n))] if exact else stem_grams(stemmed, at, n)
-        for places, hashes in grams:
-            match = known.numbers(hashes)
-            parts.append((places[match >= 0], match[match >= 0]))
-    places, matches = (np.concatenate(column) for column in zip(*parts, strict=True))
+    bare = replace(stemmed, corpus=replace(stemmed.corpus, vocabulary={}))
+    looked = _Looked(bare, left, n, KnownHashes(wanted), laid_down(within) if within is not None else None, exact)
+    parts = parts_of_places(len(left if within is None else within))
+    nothing = np.zeros(0, np.int64)
+    places, matches = (
+        np.concatenate(column) for column in zip((nothing, nothing), *shared_out(looked.of, parts), strict=True)
+    )
     return places, matches
+
+
+@dataclass(frozen=True)
+class _Looked:
+    """Where n words with a wanted hash are looked for."""
+
+    stemmed: Stemmed
+    left: NDArray[np.int32]
+    n: int
+    known: KnownHashes
+    within: Ints | None
+    exact: bool
+
+    def of(self, part: tuple[int, int]) -> tuple[Ints, Ints]:
+        """Those found from one place on to another, and which hash each is."""
+        parts = [(np.zeros(0, np.int64), np.zeros(0, np.int64))]
+        for first in range(*part, _PLACES_AT_ONCE):
+            stop = min(first + _PLACES_AT_ONCE, part[1])
+            at = np.arange(first, stop) if self.within is None else self.within[first:stop]
+            at = at[self.left[at] >= self.n]
+            words = self.stemmed.corpus.words
+            grams = [(at, gram_hashes_at(words, at, self.n))] if self.exact else stem_grams(self.stemmed, at, self.n)
+            for places, hashes in grams:
+                match = self.known.numbers(hashes)
+                parts.append((places[match >= 0], match[match >= 0]))
+        places, matches = (np.concatenate(column) for column in zip(*parts, strict=True))
+        return places, matches
 
 
 @dataclass(frozen=True)

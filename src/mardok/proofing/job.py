@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cache
+from functools import cache, partial
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -23,7 +23,7 @@ from mardok.large import Texts
 from mardok.proofing.dictionary import DictionaryError, is_library_there
 from mardok.proofing.disagreeing import Disagreement, disagreements_in_groups, disagreements_over_site
 from mardok.proofing.lookup import Found, LanguageTexts, Looked, look_up, own_words
-from mardok.proofing.pieces import Pieces, pieces_of
+from mardok.proofing.pieces import pieces_of
 from mardok.proofing.rows import SlipRow, slip_rows
 from mardok.proofing.slips import Overview, Slip, look_over
 from mardok.proofing.spelling import Place
@@ -31,6 +31,7 @@ from mardok.proofing.texts import ProofTexts
 from mardok.proofing.variants import Variants, most_used
 from mardok.sentences import Text, clipped, listing, path_of, quoted, sentence
 from mardok.settings import Proof, Settings
+from mardok.sharing import shared_out
 from mardok.tables import CONTRADICTIONS, SET_APART, SITE_WORDS, SLIP_PLACES, SLIPS, UNKNOWN_WORDS
 from mardok.text.site import Site
 from mardok.text.words import folded_line
@@ -40,6 +41,8 @@ _URGENT = (SlotKind.PRICE, SlotKind.HOUR, SlotKind.TELEPHONE)
 """What costs money or visitors today if it is wrong."""
 _OF_SLIPS = {"doubled_words", "commas", "brackets", "articles", "capitals", "leftovers", "contradictions"}
 """Settings that rules for slips ask for."""
+_BYTES_AT_ONCE = 1 << 23
+"""Texts of so many bytes are looked over together: each piece of them is asked about once."""
 _NAMED = 5
 _PACKAGES = {"en": "en-gb", "de": "de-de", "pt": "pt-pt", "nb": "no", "nn": "no"}
 """What Debian's packages of dictionaries are called, where not by the language."""
@@ -205,13 +208,12 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
         is_asked = False
     for language, numbers in texts.by_language.items():
         shown = texts.texts.selected(numbers)
-        pieces = cache(lambda shown=shown: pieces_of(shown))
-        over = _looked_over(shown, pieces, language, settings, _technical(texts, numbers), kept)
+        over = _looked_over(shown, language, settings, _technical(texts, numbers), kept)
         result.with_figures[language] = numbers[over.with_figures].tolist() if over.with_figures else []
         found = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
         looked = None
         if is_asked and language:
-            asked = LanguageTexts(language, shown, pieces())
+            asked = LanguageTexts(language, shown, pieces_of(shown))
             looked = _looked_up(asked, right, texts, settings, result.lacking)
         if looked is not None:
             found += looked.found
@@ -227,17 +229,14 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
 
 
 def _looked_over(
-    shown: Texts,
-    pieces: Callable[[], Pieces],
-    language: str,
-    settings: Proof,
-    is_technical: Callable[[int], bool],
-    kept: KeptParts | None,
+    shown: Texts, language: str, settings: Proof, is_technical: NDArray[np.bool_], kept: KeptParts | None
 ) -> Overview:
     """Slips in texts, and which of them state figures, as they were kept or looked for anew."""
 
     def look() -> Overview:
-        return look_over(shown, pieces(), language, settings, is_technical)
+        some = partial(_look_over_some, shown, language, settings, is_technical)
+        over = list(shared_out(some, [*shown.parts(_BYTES_AT_ONCE)]))
+        return Overview([slip for one in over for slip in one.slips], [text for one in over for text in one.with_figures])
 
     if kept is None:
         return look()
@@ -245,10 +244,20 @@ def _looked_over(
         "language": language,
         "settings": settings.model_dump(mode="json", include=_OF_SLIPS),
         "texts": digest_of(shown),
-        "technical": digest_of(np.fromiter(map(is_technical, range(len(shown))), bool, len(shown))),
+        "technical": digest_of(is_technical),
     }
     # A page may state anything as its language; the name of the part is that of files.
     return kept.part(f"slips_{digest_of(language)[:12]}", depends, look, _tables_of_slips, _slips_of_tables)
+
+
+def _look_over_some(
+    shown: Texts, language: str, settings: Proof, is_technical: NDArray[np.bool_], some: tuple[int, int]
+) -> Overview:
+    """The same of some of the texts."""
+    texts, first = shown.between(*some), some[0]
+    over = look_over(texts, pieces_of(texts), language, settings, lambda number: bool(is_technical[first + number]))
+    slips = [replace(slip, text=slip.text + first) for slip in over.slips]
+    return Overview(slips, [text + first for text in over.with_figures])
 
 
 def _tables_of_slips(over: Overview) -> Tables:
@@ -349,13 +358,15 @@ def _contradictions_table(disagreements: Iterable[Disagreement], texts: ProofTex
     )  # fmt: skip
 
 
-def _technical(texts: ProofTexts, numbers: NDArray[np.int64]) -> Callable[[int], bool]:
-    is_about_code = texts.is_technical
-
-    def is_technical(number: int) -> bool:
-        return is_about_code or any(row in texts.pages_with_code for row in texts.pages_of(int(numbers[number])))
-
-    return is_technical
+def _technical(texts: ProofTexts, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Whether each of some texts stands on a page that shows code."""
+    if texts.is_technical:
+        return np.ones(len(numbers), bool)
+    shows_code = np.zeros(len(texts.languages), bool)
+    shows_code[list(texts.pages_with_code)] = True
+    result = np.zeros(len(texts.texts), bool)
+    result[texts.text[shows_code[texts.page]]] = True
+    return np.asarray(result[numbers])
 
 
 def no_dictionary(language: str) -> str:
