@@ -10,7 +10,8 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -18,12 +19,16 @@ import pandas as pd
 import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC
 from distributed import Client
+from small_parts import at_once
 from test_reading import same, write_folder
 
 import mardok
+from mardok.compare import join
 from mardok.errors import ClusterError
+from mardok.sharing import Distributed
 from mardok.tasks import cluster as cluster_module
 from mardok.tasks.cluster import cluster_of
+from mardok.text import site
 
 
 class Processes:
@@ -121,6 +126,77 @@ def test_a_killed_worker_costs_only_its_part(
         made = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, settings=settings(1), work=work, cluster=its.address)
     thread.join(30)
     same(made, mardok.audit(DEMO_WARC, search=DEMO_SEARCH))
+    assert "the worker was lost; its parts are done again by others" in caplog.text
+
+
+def test_workers_compare_what_one_process_compares(
+    tmp_path: Path, processes: Callable[[int], Processes], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    whole, its = mardok.audit(DEMO_WARC, search=DEMO_SEARCH), processes(2)
+    in_small_parts(4_000, 30, monkeypatch, tmp_path)
+    stages = noted_stages(monkeypatch, lambda _: None)
+    made = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, settings=settings(50), work=tmp_path / "work", cluster=its.address)
+    same(made, whole)
+    assert set(stages) == SHARED
+    assert not (tmp_path / "work" / "arrays").exists()
+
+
+def in_small_parts(n: int, n_pages: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> None:
+    at_once(n, monkeypatch, folder)
+    monkeypatch.setattr(site, "_PAGES_AT_ONCE", n_pages)
+    monkeypatch.setattr(join, "_ROWS_SHARED", n_pages)
+
+
+SHARED = {
+    "_hashed", "_Main.told", "_shingles_of", "_parted", "_told_in_order", "_Asked.pairs_of", "_Around.pairs_of",
+    "_Runs.known", "_Grams.numbers", "_of_some", "_Looked.of", "_look_over_some",
+}  # fmt: skip
+
+
+def noted_stages(monkeypatch: pytest.MonkeyPatch, begun: Callable[[str], None]) -> list[str]:
+    """Names of the stages that workers do from now on; something is done as each of them begins for the first time."""
+    stages: list[str] = []
+    results = Distributed.results
+
+    def noted(self: Distributed, work: Any, pieces: Sequence[Any]) -> Iterator[Any]:
+        function = work.work
+        while isinstance(function, partial):
+            function = function.func
+        if function.__qualname__ not in stages:
+            stages.append(function.__qualname__)
+            begun(function.__qualname__)
+        return results(self, work, pieces)
+
+    monkeypatch.setattr(Distributed, "results", noted)
+    return stages
+
+
+@pytest.mark.harm
+def test_a_worker_may_be_killed_in_each_stage(
+    tmp_path: Path, processes: Callable[[int], Processes], monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    whole, its = mardok.audit(DEMO_WARC, search=DEMO_SEARCH), processes(2)
+    in_small_parts(1_000, 5, monkeypatch, tmp_path)
+    threads: list[threading.Thread] = []
+
+    def kill_one(_: str) -> None:
+        def kill() -> None:
+            its.kill(min(number for number in its.running if number >= 0))
+
+        for thread in threads:
+            thread.join()
+        its.begin_worker(max(its.running) + 1)
+        with Client(its.address, set_as_default=False) as client:
+            client.wait_for_workers(2, timeout=60)
+        threads.append(threading.Timer(0.1, kill))
+        threads[-1].start()
+
+    stages = noted_stages(monkeypatch, kill_one)
+    with caplog.at_level(logging.WARNING, "mardok"):
+        made = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, work=tmp_path / "work", cluster=its.address)
+    same(made, whole)
+    assert set(stages) == SHARED
+    assert len(threads) == len(SHARED)
     assert "the worker was lost; its parts are done again by others" in caplog.text
 
 

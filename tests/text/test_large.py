@@ -20,10 +20,9 @@ from hypothesis import HealthCheck, given
 from hypothesis import settings as hypothesis_settings
 from hypothesis import strategies as st
 from random_sites import ADDRESSES, TEXTS, TITLES, write_site
+from small_parts import at_once
 
 import mardok
-from mardok import hash_ranges, large, mapped, sharing
-from mardok.compare import join, page_phrases
 from mardok.compare.fingerprints import all_fingerprints
 from mardok.compare.join import shingle_sets, shingles_of_several
 from mardok.compare.page_phrases import phrases_by_page
@@ -48,9 +47,7 @@ from mardok.large import (
 )
 from mardok.mapped import large_arrays_in
 from mardok.processes import Lost
-from mardok.proofing import job
 from mardok.sharing import Called, Distributed, forked, shared_by
-from mardok.text import site
 from mardok.text.hashes import corpus_of
 from mardok.text.stems import stemmed
 
@@ -67,22 +64,6 @@ def tiny(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
 def small(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Path:
     """The same with thousands of numbers."""
     return at_once(4_000, monkeypatch, tmp_path)
-
-
-def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
-    for module, names in (
-        (large, ("_ITEMS_AT_ONCE", "_TEXTS_AT_ONCE", "_COUNTED_AT_ONCE")),
-        (mapped, ("_LEAST_BYTES",)),
-        (hash_ranges, ("_SORTED_AT_ONCE", "_PARTED_AT_ONCE", "_MADE_AT_ONCE")),
-        (sharing, ("_HANDED_BYTES",)),
-        (page_phrases, ("_WORDS_AT_ONCE",)),
-        (join, ("_ROWS_SHARED",)),
-        (job, ("_BYTES_AT_ONCE",)),
-        (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
-    ):
-        for name in names:
-            monkeypatch.setattr(module, name, n)
-    return folder
 
 
 many = hypothesis_settings(deadline=None, max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])

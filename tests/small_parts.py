@@ -1,0 +1,28 @@
+"""Whatever is done some at a time, and lies in a file when it is large, as if a few numbers were many."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from mardok import hash_ranges, large, mapped, sharing
+from mardok.compare import join, page_phrases
+from mardok.proofing import job
+from mardok.text import site
+
+
+def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
+    for module, names in (
+        (large, ("_ITEMS_AT_ONCE", "_TEXTS_AT_ONCE", "_COUNTED_AT_ONCE")),
+        (mapped, ("_LEAST_BYTES",)),
+        (hash_ranges, ("_SORTED_AT_ONCE", "_PARTED_AT_ONCE", "_MADE_AT_ONCE")),
+        (sharing, ("_HANDED_BYTES",)),
+        (page_phrases, ("_WORDS_AT_ONCE",)),
+        (join, ("_ROWS_SHARED",)),
+        (job, ("_BYTES_AT_ONCE",)),
+        (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
+    ):
+        for name in names:
+            monkeypatch.setattr(module, name, n)
+    return folder
