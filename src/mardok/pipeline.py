@@ -38,7 +38,7 @@ from mardok.plan.decisions import with_actions
 from mardok.plan.plan import make_plan
 from mardok.plan.totals import COUNTED, not_computed, outcomes, totals
 from mardok.plan.whole import PlanInputs
-from mardok.progress import Progress, tell_nobody
+from mardok.progress import Progress, Staged, tell_nobody
 from mardok.proofing.job import merged_rows, proof_facts, proofread_or_kept, with_groups
 from mardok.proofing.texts import texts_of_site
 from mardok.renewal import renewed
@@ -116,7 +116,7 @@ def audit(
     UnsafePlanError
         If the plan broke one of its own safety rules: a defect, never a matter of input.
     """
-    settings, progress = settings or Settings(), progress or tell_nobody
+    settings, progress = settings or Settings(), Staged(progress or tell_nobody)
     paths, base = resolved_sources([fspath(source) for source in sources], base)
     files = InputFiles(
         tuple(paths),
@@ -129,7 +129,7 @@ def audit(
         return known
     folders = [*([Path(earlier)] if earlier is not None else []), *(Path(fspath(source)) for source in sources)]
     audited = [folder for folder in folders if is_audit_folder(folder)]
-    with _workplace(audited, work, cluster, settings, paths, jobs) as place:
+    with _workplace(audited, work, cluster, settings, paths, jobs, progress) as place:
         # What is begun beside would be a process that asks the cluster for nothing.
         return _audited(files, place, settings, jobs if cluster is None else 1, progress)
 
@@ -142,6 +142,7 @@ def _workplace(
     settings: Settings,
     paths: Sequence[Path],
     jobs: int,
+    progress: Progress,
 ) -> Iterator[Workplace]:
     """Where the audit keeps what it makes, for as long as it works."""
     with ExitStack() as held:
@@ -150,13 +151,15 @@ def _workplace(
         if workers is not None:
             workers.check(paths)
         held.enter_context(large_arrays_in(folder, are_shared=workers is not None))
-        held.enter_context(shared_by(Distributed(workers.results) if workers is not None else forked(jobs)))
+        sharer = Distributed(workers.results) if workers is not None else forked(jobs)
+        held.enter_context(shared_by(sharer, progress))
         yield Workplace(KeptParts(folders, folder), workers or (Processes(jobs, folder) if folder is not None else None))
 
 
 def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int, progress: Progress) -> Audit:
     kept = place.kept
     inputs = read_inputs(files, settings, jobs, progress, place)
+    progress("finding main texts", 0)
     site = site_of(inputs.pages, settings, kept)
     give_back_memory()
     progress("following redirects and links", 0)

@@ -23,6 +23,7 @@ import numpy as np
 
 from mardok.mapped import ArrayPlace, FoundArrays, made_for_another, place_of, room_of_arrays
 from mardok.processes import LOST, Lost, begin, can_fork, workers
+from mardok.progress import Progress, Staged, tell_nobody
 
 log = logging.getLogger(__name__)
 _Piece = TypeVar("_Piece")
@@ -38,7 +39,7 @@ class Sharer(Protocol):
         """What :class:`_Handed` work gives for each piece, in their order."""
 
 
-_sharers: list[Sharer] = []
+_sharers: list[tuple[Sharer, Staged]] = []
 if hasattr(os, "register_at_fork"):
     os.register_at_fork(after_in_child=_sharers.clear)
 
@@ -59,27 +60,36 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
     if not _sharers or len(pieces) < 2:
         yield from map(work, pieces)
         return
-    results = _sharers[-1].results(_Handed(work, room_of_arrays()), pieces)
-    for piece, result in zip(pieces, results, strict=True):
+    sharer, progress = _sharers[-1]
+    counting = progress.counting(len(pieces))
+    for piece, result in zip(pieces, sharer.results(_Handed(work, room_of_arrays()), pieces), strict=True):
         if isinstance(result, Lost):  # done here, it says why
             log.warning(LOST)
             yield work(piece)
         else:
             yield loaded(result, are_own=True)
+        counting.one_more()
 
 
 @contextmanager
-def shared_by(sharer: Sharer | None) -> Iterator[None]:
-    """Share work out so meanwhile; with None all of it is done here."""
+def shared_by(sharer: Sharer | None, progress: Progress = tell_nobody) -> Iterator[None]:
+    """Share work out so meanwhile; with None all of it is done here.
+
+    Parameters
+    ----------
+    progress : callable
+        Is told of the parts of its stage as they are done.
+    """
     if sharer is None:
         yield
         return
-    _sharers.append(sharer)
+    own = sharer, progress if isinstance(progress, Staged) else Staged(progress)
+    _sharers.append(own)
     try:
         yield
     finally:
-        if sharer in _sharers:
-            _sharers.remove(sharer)
+        if own in _sharers:  # a process that was forked meanwhile has none
+            _sharers.remove(own)
 
 
 def forked(jobs: int) -> Sharer | None:

@@ -36,8 +36,8 @@ ORDER = [
     "__main__",
 ]
 ROOT = {
-    "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "large", "locks", "memory",
-    "processes", "progress", "kept", "kept_rows", "visible", "figures", "compiled", "_speed", "__init__",
+    "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "large", "mapped", "locks",
+    "memory", "processes", "progress", "sharing", "hash_ranges", "kept", "kept_rows", "visible", "figures", "compiled", "_speed", "__init__",
 }  # fmt: skip
 
 

@@ -19,11 +19,10 @@ from mardok.kept import KeptParts, Tables, digest_of, digest_of_sources, write_p
 from mardok.kept_pages import reading_of_parts, tables_of_reading, whole, with_sources
 from mardok.memory import give_back_memory
 from mardok.processes import Lost
-from mardok.progress import Progress
+from mardok.progress import Counting, Progress
 from mardok.settings import Settings
 from mardok.sources.opening import Slice, pages_of_slice, slices_of
 from mardok.sources.raw import Intake, OpenIntake, Unread
-from mardok.tasks.counting import Counting
 from mardok.tasks.runners import TRIES, Runner
 from mardok.text.columns import Columns, columns_of
 
