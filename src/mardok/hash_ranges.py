@@ -24,7 +24,7 @@ _Part = TypeVar("_Part")
 _Result = TypeVar("_Result")
 Keys = NDArray[np.uint64]
 _SORTED_AT_ONCE, _PARTED_AT_ONCE = 1 << 24, 1 << 16
-_MADE_AT_ONCE = 1 << 22
+_MADE_AT_ONCE = 1 << 20
 """About how many hashes one part makes."""
 
 

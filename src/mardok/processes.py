@@ -283,7 +283,7 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
     callable
         Gives the result, or raises what the work raises; to be called once.
     """
-    if jobs == 1 or sys.platform != "linux":
+    if jobs == 1 or sys.platform != "linux" or not can_fork():
         return work
     context = multiprocessing.get_context("fork")
     with _forking:

@@ -71,6 +71,13 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
         counting.one_more()
 
 
+def done_elsewhere(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> list[_Result]:
+    """The same, of work that leaves much behind in memory: where there can be another process, it goes with that."""
+    if _sharers and len(pieces) > 1:
+        return list(shared_out(work, pieces))
+    return begin(lambda: list(map(work, pieces)), 2)()
+
+
 @contextmanager
 def shared_by(sharer: Sharer | None, progress: Progress = tell_nobody) -> Iterator[None]:
     """Share work out so meanwhile; with None all of it is done here.

@@ -13,6 +13,7 @@ import re
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from sys import intern
 from urllib.parse import unquote
 
 import numpy as np
@@ -82,7 +83,8 @@ class Stemmer:
         if result is None:
             if len(self._words) > _MOST_KNOWN:
                 self._words.clear()
-            result = self._words[text] = tuple(words(_VERSION.sub(_as_one_word, text)))
+            # Titles are many and their words few.
+            result = self._words[text] = tuple(map(intern, words(_VERSION.sub(_as_one_word, text))))
         return result
 
     def learn(self, texts: Mapping[str, Collection[str]]) -> None:

@@ -15,7 +15,6 @@ import hashlib
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cache
 
 import numpy as np
 import pandas as pd
@@ -233,10 +232,16 @@ class _Apartness:
         self._n_copies = {row: len(part) for part in components(len(site.pages), pairs) for row in part}
         self._series = series_patterns((self.promise_of[a], self.promise_of[b]) for a, b in pairs)
         self._facts = facts
-        self.differ = cache(self._differ)
+        self._told: dict[tuple[int, int], bool] = {}
+
+    def differ(self, a: int, b: int) -> bool:
+        """Whether two copies promise different things; the same text word for word does only if search asks for each."""
+        result = self._told.get((a, b))
+        if result is None:
+            result = self._told[a, b] = self._differ(a, b)
+        return result
 
     def _differ(self, a: int, b: int) -> bool:
-        """Whether two copies promise different things; the same text word for word does only if search asks for each."""
         one, other = self.promise_of[a], self.promise_of[b]
         if one.text_hash != other.text_hash and (
             promise_different_things(one, other, self._series)

@@ -43,7 +43,7 @@ RUN_WORDS = 8
 """Words of the shortest run that counts as shared between pages."""
 _BATCH = 1 << 15
 """Characters handled at once: the arrays stay in the processor's cache."""
-_BLOCKS_AT_ONCE, _WORDS_AT_ONCE = 1 << 14, 1 << 22
+_BLOCKS_AT_ONCE, _WORDS_AT_ONCE = 1 << 14, 1 << 20
 _SLOT_BITS = 20
 _TABLE = 0x10000
 """Code points whose values are looked up: the basic plane."""

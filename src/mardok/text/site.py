@@ -20,7 +20,7 @@ from mardok.extract.page import Page
 from mardok.kept import KeptParts, Tables
 from mardok.large import GrowingTexts, Texts, gathered, laid_down
 from mardok.settings import Language, Settings
-from mardok.sharing import shared_out
+from mardok.sharing import done_elsewhere, shared_out
 from mardok.text.columns import Blocks, Codes, Columns, Images, Links
 from mardok.text.hashes import Corpus, HashedTexts, corpus_of_parts, hashed_texts
 from mardok.text.main_text import Reasons, reasons_not_main
@@ -140,7 +140,8 @@ def _words_of(columns: Columns, section: NDArray[np.int64], settings: Settings) 
     main = _Main(texts, pressed.finished(), laid_down(main_at), first, corpus.words, corpus.offsets, settings.language)
     rows = range(0, len(columns.pages), _PAGES_AT_ONCE)
     parts = [(row, [page.declared_language for page in columns.pages[row : row + _PAGES_AT_ONCE]]) for row in rows]
-    pages = [page for part in shared_out(main.told, parts) for page in part]
+    # What tells languages fills 80 MB.
+    pages = [page for part in done_elsewhere(main.told, parts) for page in part]
     return _Words(reasons, corpus, tuple(hashed for hashed, _ in pages), tuple(language for _, language in pages))
 
 
