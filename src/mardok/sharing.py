@@ -73,9 +73,7 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
 
 def done_elsewhere(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> list[_Result]:
     """The same, of work that leaves much behind in memory: where there can be another process, it goes with that."""
-    if _sharers and len(pieces) > 1:
-        return list(shared_out(work, pieces))
-    return begin(lambda: list(map(work, pieces)), 2)()
+    return list(shared_out(work, pieces)) if _sharers else begin(lambda: list(map(work, pieces)), 2)()
 
 
 @contextmanager

@@ -106,11 +106,11 @@ def contained_pages(
         if not (stays[a] and stays[b]) or resemblance >= settings.copies.resemblance or apart(a, b):
             continue
         both = min(a_in_b, b_in_a) >= settings.pairs.containment
-        gone = weaker(a, b) if both else -1
         for inner, outer, share in ((a, b, a_in_b), (b, a, b_in_a)):
-            is_asked = not is_pasted[inner] and gone in (-1, inner) and kinds.kind[outer] != PageKind.LISTING
-            is_asked &= not facts.is_protected[inner] and not facts.is_protected[outer]
-            if share >= settings.pairs.containment and is_asked:
+            is_asked = share >= settings.pairs.containment and not is_pasted[inner]
+            is_asked = is_asked and kinds.kind[outer] != PageKind.LISTING
+            is_asked = is_asked and not facts.is_protected[inner] and not facts.is_protected[outer]
+            if is_asked and (not both or weaker(a, b) == inner):
                 inside[inner].append((share, outer, resemblance))
     holds: dict[int, set[int]] = defaultdict(set)
     for inner, result in inside.items():

@@ -293,8 +293,9 @@ def _capital(text: str) -> str:
 def _detail(page_check: PageCheck) -> Text:
     trouble = sentence(f"check.{page_check.check}.trouble")
     parts = [sentence("repair.part", text=part) for part in (page_check.value, page_check.detail) if part]
+    detail = sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts)))
+    if not page_check.template:
+        return detail
     by_words = _ORDERS[page_check.check].field == _Field.WORDS
     shared = sentence("repair.step-once" if by_words else "repair.step-template", pages=page_check.template)
-    return clauses(
-        sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts))), shared if page_check.template else None
-    )
+    return clauses(detail, shared)
