@@ -241,7 +241,7 @@ class FoundArrays:
         with path.open("rb") as file:
             mapping = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
         if not self.are_own or _rooms[-1].are_named:
-            _name(mapping, path, is_own=self.are_own)
+            _name(mapping, path, is_own=self.are_own and path not in _names.values())
         else:
             path.unlink()  # processes that are forked find it without a name
         return np.frombuffer(mapping, np.uint8)

@@ -95,12 +95,12 @@ def audit(
         A working folder, made if there is none: pages are read in parts, each of which stands there as soon as it is read.
         An audit that was broken off goes on from there, and the next one finds there what it need not make again.
     cluster : str or distributed.Client, optional
-        Scheduler of a Dask cluster, such as ``tcp://10.0.0.5:8786``, whose workers read the parts; `work` and the sources
-        then lie on storage that all of them see.
+        Scheduler of a Dask cluster, such as ``tcp://10.0.0.5:8786``, whose workers read and compare pages; `work` and the
+        sources then lie on storage that all of them see.
     settings : Settings, optional
         All thresholds; the defaults if None.
     jobs : int
-        Processes to use. Several read HTML, and two of them share what follows.
+        Processes to use: they read HTML, go through the words of the site, and do things beside each other.
     progress : callable
         Called with the name of the step at hand and the number of pages done.
 

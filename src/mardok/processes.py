@@ -57,6 +57,11 @@ def can_fork() -> bool:
     return "fork" in multiprocessing.get_all_start_methods() and not multiprocessing.current_process().daemon
 
 
+def can_begin() -> bool:
+    """Whether a process can be forked in the middle of things: only on Linux do the system's own libraries stand that."""
+    return sys.platform == "linux" and can_fork()
+
+
 def is_worker() -> bool:
     """Whether this process is one of :class:`Workers`, which may end without harm."""
     return _is_worker
@@ -78,6 +83,17 @@ def end_with_parent(parent: int) -> None:
         os._exit(1)
 
 
+_begun: set[BaseProcess] = set()
+"""What :func:`begin` has begun, and nobody has asked for yet."""
+
+
+@atexit.register
+def _end_begun() -> None:
+    """End what nobody will ask for any more: Python would wait for it."""
+    for process in _begun:
+        process.kill()
+
+
 def end_all() -> None:
     """End every process that was begun here."""
     ending = multiprocessing.active_children()
@@ -85,9 +101,6 @@ def end_all() -> None:
         process.kill()
     for process in ending:
         process.join(_END_S)
-
-
-atexit.register(end_all)  # before those that were begun are waited for
 
 
 @dataclass(frozen=True)
@@ -275,15 +288,14 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
     work : callable
         Reads what there is now and changes nothing; its result can be pickled.
     jobs : int
-        Processes that may be used. With 1 the work is done when it is asked for; so it is where a process that is forked in
-        the middle of things may hang in the system's own libraries: elsewhere than on Linux.
+        Processes that may be used. With 1 the work is done when it is asked for; so it is where :func:`can_begin` says no.
 
     Returns
     -------
     callable
         Gives the result, or raises what the work raises; to be called once.
     """
-    if jobs == 1 or sys.platform != "linux" or not can_fork():
+    if jobs == 1 or not can_begin():
         return work
     context = multiprocessing.get_context("fork")
     with _forking:
@@ -291,6 +303,7 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
         # Not called a daemon, which may begin no process of its own; what it is called one for is seen to at the end.
         process = context.Process(target=_send, args=(work, sender, os.getpid()))
         process.start()
+        _begun.add(process)
         sender.close()
 
     def result() -> _Result:
@@ -300,6 +313,7 @@ def begin(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:
             log.warning(LOST)
             results = work()
         process.join()
+        _begun.discard(process)
         return results
 
     return result

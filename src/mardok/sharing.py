@@ -22,7 +22,7 @@ from typing import Any, Protocol, TypeVar
 import numpy as np
 
 from mardok.mapped import ArrayPlace, FoundArrays, made_for_another, place_of, room_of_arrays
-from mardok.processes import LOST, Lost, begin, can_fork, workers
+from mardok.processes import LOST, Lost, begin, can_begin, workers
 from mardok.progress import Progress, Staged, tell_nobody
 
 log = logging.getLogger(__name__)
@@ -98,8 +98,8 @@ def shared_by(sharer: Sharer | None, progress: Progress = tell_nobody) -> Iterat
 
 
 def forked(jobs: int) -> Sharer | None:
-    """Processes that are forked from the one at hand; None where there is only that."""
-    return _Forked(jobs) if jobs > 1 and can_fork() else None
+    """Processes that are forked from the one at hand; None where there is only that, as elsewhere than on Linux."""
+    return _Forked(jobs) if jobs > 1 and can_begin() else None
 
 
 def beside(work: Callable[[], _Result], jobs: int) -> Callable[[], _Result]:

@@ -64,7 +64,8 @@ def audit(
         Path | None, typer.Option(help="Working folder: a large site is read in parts; what was broken off goes on there.")
     ] = None,
     cluster: Annotated[
-        str | None, typer.Option(help="Scheduler of a Dask cluster that reads the parts, such as tcp://10.0.0.5:8786.")
+        str | None,
+        typer.Option(help="Scheduler of a Dask cluster that reads and compares pages, such as tcp://10.0.0.5:8786."),
     ] = None,
     jobs: Annotated[int, typer.Option(min=1, help="Processes to use.")] = os.cpu_count() or 1,
     as_json: Annotated[bool, typer.Option("--json", help="Print totals and plan as JSON.")] = False,
