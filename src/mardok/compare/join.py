@@ -413,10 +413,11 @@ def join(sets: Sets, texts: Ints, minimum: float) -> tuple[list[Overlaps], list[
         np.flatnonzero((in_prefixes > 1) & (in_prefixes <= _FAMILY_LIST)),
     )
     family_of, families = _families(shared, prefix[:, heavy]) if len(heavy) else (np.full(len(least), -1), [])
-    rare = _Rows.of(prefix[:, light].tocsr())
+    rare = prefix[:, light].tocsr()
     asked = _Asked(sets, laid_down(shared.texts), laid_down(shared.sizes), laid_down(family_of), minimum)
     rows = [(first, min(first + _ROWS_SHARED, len(least))) for first in range(0, len(least), _ROWS_SHARED)]
-    return [part for part in shared_out(partial(asked.pairs_of, rare), rows) if len(part.a)], families
+    pairs_of = partial(asked.pairs_of, _Rows.of(rare), _Rows.of(rare.T.tocsr()))
+    return [part for part in shared_out(pairs_of, rows) if len(part.a)], families
 
 
 @dataclass(frozen=True)
@@ -446,10 +447,10 @@ class _Asked:
     family_of: Ints
     minimum: float
 
-    def pairs_of(self, rare: _Rows, rows: tuple[int, int]) -> Overlaps:
+    def pairs_of(self, rare: _Rows, by_shingle: _Rows, rows: tuple[int, int]) -> Overlaps:
         """Pairs of some rows with later ones that have a rare shingle in common, and are not of one family."""
-        prefixes, minimum, family_of = rare.matrix(), self.minimum, self.family_of
-        transposed, result = prefixes.T.tocsr(), []
+        prefixes, transposed, minimum, family_of = rare.matrix(), by_shingle.matrix(), self.minimum, self.family_of
+        result = []
         for first in range(*rows, _ROWS):
             product = (prefixes[first : min(first + _ROWS, rows[1])] @ transposed).tocoo()
             a, b = product.coords[0].astype(np.int64) + first, product.coords[1].astype(np.int64)
