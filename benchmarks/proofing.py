@@ -74,8 +74,8 @@ def main() -> None:
         write_warc(Written(n_pages), str(path))
         settings = Settings()
         begun = spent()
-        inputs = read_inputs(InputFiles((path,), None, (), None, None, None), settings, 1, tell_nobody)
-        site = site_of(inputs.pages, settings)
+        columns, _ = read_inputs(InputFiles((path,), None, (), None, None, None), settings, 1, tell_nobody)
+        site = site_of(columns, settings)
         reading = spent() - begun
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
         print(f"{n_pages:,} pages, {int(site.corpus.n_words.sum()):,} words: reading {reading:.1f} s", flush=True)

@@ -46,9 +46,8 @@ class InputFiles:
 
 @dataclass(frozen=True)
 class Inputs:
-    """What stood in it."""
+    """What stood in it beside the pages."""
 
-    pages: Columns
     intake: Intake
     probes: Sequence[Page]
     """What servers said of addresses that cannot exist."""
@@ -76,8 +75,8 @@ class Workplace:
 
 def read_inputs(
     files: InputFiles, settings: Settings, jobs: int, progress: Progress, place: Workplace | None = None
-) -> Inputs:
-    """Read everything.
+) -> tuple[Columns, Inputs]:
+    """Read everything: the pages, and what is known beside.
 
     Parameters
     ----------
@@ -123,7 +122,7 @@ def read_inputs(
     if not pages.pages:
         raise SourceError(f"{', '.join(map(str, files.sources))}: no page could be read; {_what_was_met(closed)}")
     probes = extract_pages(closed.probes, settings)
-    return Inputs(pages, closed, probes, search, targets, signals, decisions, done, accepted)
+    return pages, Inputs(closed, probes, search, targets, signals, decisions, done, accepted)
 
 
 def _kept_or_read(

@@ -158,9 +158,10 @@ def _workplace(
 
 def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int, progress: Progress) -> Audit:
     kept = place.kept
-    inputs = read_inputs(files, settings, jobs, progress, place)
+    columns, inputs = read_inputs(files, settings, jobs, progress, place)
     progress("finding main texts", 0)
-    site = site_of(inputs.pages, settings, kept)
+    site = site_of(columns, settings, kept)
+    del columns  # the site has another record of each page
     give_back_memory()
     progress("following redirects and links", 0)
     facts = measure_site(site, inputs, with_actions(settings, inputs.decisions), kept)
