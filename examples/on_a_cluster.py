@@ -1,4 +1,4 @@
-"""An audit whose pages are read by the workers of a cluster: here a scheduler and two workers, each a process of its own.
+"""An audit by the workers of a cluster: here a scheduler and two workers, each a process of its own.
 
 Run: ``python examples/on_a_cluster.py``. On several machines the same three commands run where they should, with a folder in
 place of the temporary one that all of them see. Needs ``pip install 'mardok[cluster]'``.
