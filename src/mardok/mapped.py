@@ -63,7 +63,8 @@ def large_arrays_in(work: Path | None, *, are_shared: bool = False) -> Iterator[
     if work is None:
         yield
         return
-    room = _Room(work / _FOLDER, are_named=are_shared)
+    # Resolved: another process may stand in another folder.
+    room = _Room(work.resolve() / _FOLDER, are_named=are_shared)
     shutil.rmtree(room.folder, ignore_errors=True)  # what an audit left that was killed
     try:
         room.folder.mkdir(parents=True)
@@ -199,9 +200,7 @@ def place_of(array: NDArray[Any]) -> ArrayPlace | None:
     while isinstance(base, (np.ndarray, memoryview)):
         base = base.base if isinstance(base, np.ndarray) else base.obj
     path = _names.get(base) if isinstance(base, mmap.mmap) else None
-    if path is None or not array.flags.c_contiguous:
-        return None
-    if not array.size:
+    if path is None or not array.flags.c_contiguous or not array.size:
         return None
     whole = np.frombuffer(base, np.uint8)
     if whole.flags.writeable:

@@ -81,6 +81,15 @@ def test_an_array_that_is_given_back_stays_as_long_as_anybody_has_it(tmp_path: P
         assert not files(tmp_path)
 
 
+def test_an_array_is_found_from_another_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "elsewhere").mkdir()
+    monkeypatch.chdir(tmp_path)
+    with large_arrays_in(Path("work"), are_shared=True), shared_by(Distributed(beside)):
+        array = laid_down(np.arange(N))
+        monkeypatch.chdir(tmp_path / "elsewhere")
+        assert [int(result[0]) for result in shared_out(Itself(array), [1, 2])] == [1, 2]
+
+
 def test_what_was_begun_beside_does_not_hold_up_the_end() -> None:
     script = "import time; from mardok.processes import begin; begin(lambda: time.sleep(100), 2); raise SystemExit(3)"
     begun = time.monotonic()
