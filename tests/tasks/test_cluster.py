@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import logging
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -132,10 +133,13 @@ def test_a_killed_worker_costs_only_its_part(
 def test_workers_compare_what_one_process_compares(
     tmp_path: Path, processes: Callable[[int], Processes], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    whole, its = mardok.audit(DEMO_WARC, search=DEMO_SEARCH), processes(2)
+    its = processes(2)
+    monkeypatch.chdir(tmp_path)  # which is not where the workers stand
+    site_file = Path(shutil.copy(DEMO_WARC, "site.warc.gz"))
+    whole = mardok.audit(site_file, search=DEMO_SEARCH)
     in_small_parts(4_000, 30, monkeypatch, tmp_path)
     stages = noted_stages(monkeypatch, lambda _: None)
-    made = mardok.audit(DEMO_WARC, search=DEMO_SEARCH, settings=settings(50), work=tmp_path / "work", cluster=its.address)
+    made = mardok.audit(site_file, search=DEMO_SEARCH, settings=settings(50), work="work", cluster=its.address)
     same(made, whole)
     assert set(stages) == SHARED
     assert not (tmp_path / "work" / "arrays").exists()

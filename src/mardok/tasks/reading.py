@@ -103,11 +103,15 @@ def _tasks(
         "text": settings.text.model_dump(mode="json", include={"only", "ignore"}),
     }
     numbers = _numbers(paths)
+    # A worker may stand in another folder.
+    seen_from_anywhere = _numbers([path.resolve() for path in paths])
+    room = kept.room.resolve() if kept.room is not None else None
     states = {path: digest_of_sources([path]) for path in paths if not path.is_dir()}
     result = []
     for number, part in enumerate(slices_of(paths, base, intake, settings.work.part_pages)):
         depends = {**chosen, "number": numbers[str(part.path)], **_told_of(part, states)}
-        result.append(ReadingTask(f"{_NAME}{number:06}", depends, part, numbers, settings, kept.room))
+        placed = replace(part, path=part.path.resolve())
+        result.append(ReadingTask(f"{_NAME}{number:06}", depends, placed, seen_from_anywhere, settings, room))
     return result
 
 
