@@ -72,8 +72,13 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
 
 
 def done_elsewhere(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> list[_Result]:
-    """The same, of work that leaves much behind in memory: where there can be another process, it goes with that."""
-    return list(shared_out(work, pieces)) if _sharers else begin(lambda: list(map(work, pieces)), 2)()
+    """The same, of work that leaves much behind in memory: where there can be another process, it goes with that.
+
+    A single piece is not worth one: what it leaves behind serves the next.
+    """
+    if _sharers or len(pieces) < 2:
+        return list(shared_out(work, pieces))
+    return begin(lambda: list(map(work, pieces)), 2)()
 
 
 @contextmanager
