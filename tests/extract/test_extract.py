@@ -17,7 +17,10 @@ from mardok.extract.html import read_document
 from mardok.extract.indexable import NotIndexable, blocked_by, noindex_reason
 from mardok.extract.language import language_of
 from mardok.extract.page import Page
+from mardok.extract.signs import set_apart_words
 from mardok.settings import Language, Settings
+from mardok.sources.element_kinds import element_names
+from mardok.sources.limits import within_limits
 from mardok.sources.raw import RawPage
 from mardok.text.columns import columns_of
 from mardok.text.site import site_of
@@ -266,23 +269,60 @@ def test_a_known_part_is_read_as_if_it_were_parsed(html: str) -> None:
         patch.setattr(template_cache, "_LEAST", 1)
         patch.setattr(html_module, "_KNOWN", template_cache.TemplateCache())
         for part in PARTS * 2:
-            html_module._KNOWN.shortened(part)
+            html_module._KNOWN.shortened(part, element_names(part))
         quick = read_document(html, URL)
-        patch.setattr(html_module._KNOWN, "shortened", lambda _: None)
+        patch.setattr(html_module._KNOWN, "shortened", lambda *_: None)
         assert quick == read_document(html, URL)
 
 
 def test_a_part_that_comes_again_is_not_parsed_again() -> None:
     known = template_cache.TemplateCache()
     menu = f"<ul>{''.join(f'<li><a href=/{n}/>Section {n}</a></li>' for n in range(20))}</ul>"
-    assert [known.shortened(f"<p>{n}</p>{menu}<p>end</p>") is not None for n in range(3)] == [False, True, True]
-    short = known.shortened(menu + menu)
+    assert [known.shortened(f"<p>{n}</p>{menu}<p>end</p>", {"ul"}) is not None for n in range(3)] == [False, True, True]
+    assert known.shortened(menu, {"p"}) is None
+    short = known.shortened(menu + menu, {"ul"})
     assert short is not None
     assert len(short.html) < len(menu)
     assert [part.markup for part in short.parts] == [menu.replace("=/", '="/').replace("/>", '/">')] * 2
     told = [template_cache.written_alone(part, part[1:].partition(">")[0].partition(" ")[0]) is not None for part in PARTS]
     assert template_cache.written_alone('<ul a=b="x>bows</ul>', "ul") is None  # its first tag is told from no text
     assert told == [True] * 3 + [False] + [True] * 4 + [False] * 2 + [True, False] + [True] * 2 + [False, True, False]
+
+
+APART = st.sampled_from(
+    [
+        "<code>", "<CODE class=a>", "</code>", "<tt x>", "<i lang=it>", "<I LANG = de>", "<b translate=no>", "lang=",
+        "<var>", "<p class='a notranslate'>", "<html lang=en>", "con fuoco ", "größte K\u212aİ ", "\ud800 ab",
+        "<code", "translate",
+    ]
+)  # fmt: skip
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.lists(APART | PIECES, max_size=25).map("".join))
+def test_words_that_markup_sets_apart_are_those_of_its_elements(html: str) -> None:
+    code = re.findall(r"<(?:code|kbd|samp|tt|var)(?:[ \t\n\f\r][^<>]*)?>([^<]+)", html, re.ASCII | re.IGNORECASE)
+    tags = re.findall(r"<(?!html\b)[a-z][a-z0-9]{0,20}[ \t\n\f\r]([^<>]+)>([^<]+)", html, re.ASCII | re.IGNORECASE)
+    sign = re.compile(r"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)", re.ASCII | re.IGNORECASE)
+    others = [text for attributes, text in tags if sign.search(attributes)]
+    if html.lower().count(" lang=") < 2 and "translate" not in html.lower():
+        others = []  # one is that of the page
+    told = [word for text in code + others for word in re.findall(r"[^\W\d_]{3,40}", text.lower())]
+    assert set_apart_words(html, element_names(html)) == tuple(dict.fromkeys(told))
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.lists(st.sampled_from(["<", ">", "a", "<p b", "x" * 30, "<q>" + "y" * 59]), max_size=30).map("".join))
+def test_long_tags_are_seen_however_the_text_around_them_is(html: str) -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("mardok.sources.limits._LONG_TAG", 60)
+        patch.setattr("mardok.sources.limits._LONG_TAG_BEGINS", re.compile("<[^>]{60}"))
+        looked: list[str] = []
+        patch.setattr("mardok.sources.limits._with_fewer_attributes", lambda text, *_: looked.append(text) or text)
+        within_limits(html, Settings().extract)
+    assert bool(looked) == any(
+        sign == "<" and ">" not in html[at + 1 : at + 61] and at + 60 < len(html) for at, sign in enumerate(html)
+    )
 
 
 @settings(max_examples=200, deadline=None)

@@ -24,7 +24,6 @@ from mardok.extract import directives
 from mardok.extract.batch import Batch, batch_of
 from mardok.extract.html import Document, read_document
 from mardok.extract.page import Block, Context, Page
-from mardok.extract.signs import set_apart_words
 from mardok.memory import no_search_for_cycles
 from mardok.processes import Lost, can_fork, is_worker, workers
 from mardok.settings import Settings
@@ -172,7 +171,7 @@ def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
             canonicals=tuple(dict.fromkeys(filter(None, canonicals))),
             canonical_is_relative=directives.has_relative_canonical(document.link_elements),
             loaded=_loaded(document),
-            set_apart=set_apart_words(text),
+            set_apart=document.set_apart,
         ),
     )
 

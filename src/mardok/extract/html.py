@@ -23,7 +23,7 @@ from mardok.extract.block_builder import END, NO_JOINT, BlockBuilder, OpenLink, 
 from mardok.extract.element_context import MARK, ROOT, ElementContext
 from mardok.extract.markup import attributes, rel_of, unescaped, value_of
 from mardok.extract.page import NO_SIGNS, Block, Image, Link, Signs
-from mardok.extract.signs import SIGN_TAGS, signs_of
+from mardok.extract.signs import SIGN_TAGS, set_apart_words, signs_of
 from mardok.extract.tags import (
     BEGIN_BLOCK,
     BEGIN_INLINE,
@@ -116,6 +116,8 @@ class Document:
     scripts: list[str] = field(default_factory=list)
     """Addresses of scripts, as written."""
     signs: Signs = NO_SIGNS
+    set_apart: tuple[str, ...] = ()
+    """Words that markup sets apart."""
 
 
 def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequence[str] = ()) -> Document:
@@ -137,17 +139,27 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
     ('Old violins and bows', 'https://host.example/bows', 16)
     """
     names = element_names(text)
-    if not only and not ignore:  # a selector may ask for anything in a part
-        short = _KNOWN.shortened(text)
-        if short is not None:
-            document, known = _document(LexborHTMLParser(short.html), url, names)
-            if known == list(short.parts):
-                return document
-            short.failed()
-    parser = LexborHTMLParser(text)
-    if only or ignore:
-        _mark(parser, only, ignore)
-    return _document(parser, url, names)[0]
+    # A selector may ask for anything in a part.
+    document = _with_known_parts(text, url, names) if not only and not ignore else None
+    if document is None:
+        parser = LexborHTMLParser(text)
+        if only or ignore:
+            _mark(parser, only, ignore)
+        document = _document(parser, url, names)[0]
+    document.set_apart = set_apart_words(text, names)
+    return document
+
+
+def _with_known_parts(text: str, url: str, names: Set[str]) -> Document | None:
+    """What a document holds, read without the parts of it that are known; None if that cannot be."""
+    short = _KNOWN.shortened(text, names)
+    if short is None:
+        return None
+    document, known = _document(LexborHTMLParser(short.html), url, names)
+    if known == list(short.parts):
+        return document
+    short.failed()
+    return None
 
 
 def _document(parser: LexborHTMLParser, url: str, names: Set[str]) -> tuple[Document, list[Part]]:

@@ -21,6 +21,7 @@ Where a stand-in is not met as it was put in, the whole document is parsed as it
 from __future__ import annotations
 
 import re
+from collections.abc import Set
 from dataclasses import dataclass
 from itertools import count
 
@@ -28,7 +29,8 @@ from selectolax.lexbor import LexborHTMLParser
 
 from mardok.extract.signs import may_show_code
 
-_NAMES = "header|nav|footer|ul"
+_ELEMENTS = ("header", "nav", "footer", "ul")
+_NAMES = "|".join(_ELEMENTS)
 _BEGIN = re.compile(rf"<({_NAMES})[\s>]")
 _LEAST, _MOST = 200, 200_000
 """Characters of a part that is worth the trouble."""
@@ -97,10 +99,16 @@ class TemplateCache:
         self._size = 0
         self._numbers = count()
 
-    def shortened(self, html: str) -> Shortened | None:
-        """A document with stand-ins; None if there is nothing to replace."""
-        if may_show_code(html):
-            return None  # what is shown as code is looked for in the whole page
+    def shortened(self, html: str, names: Set[str]) -> Shortened | None:
+        """A document with stand-ins; None if there is nothing to replace.
+
+        Parameters
+        ----------
+        names : set of str
+            Names of at least all elements in it.
+        """
+        if names.isdisjoint(_ELEMENTS):
+            return None
         out: list[str] = []
         result: list[Part] = []
         end = 0
@@ -120,7 +128,7 @@ class TemplateCache:
                     result.append(part)
                     end = after = stop
             begin = _BEGIN.search(html, after)
-        if not result:
+        if not result or may_show_code(html):  # what is shown as code is looked for in the whole page
             return None
         short = "".join([*out, html[end:]])
         plain = short.lower()

@@ -96,7 +96,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
     if n_tags > most_tags:
         html, n_tags = html[: next(islice(re.finditer("<", html), most_tags, None)).start()], most_tags
         past.append("extract.max_blocks")
-    if _LONG_TAG_BEGINS.search(html) is not None:
+    if not _closes_often(html) and _LONG_TAG_BEGINS.search(html) is not None:
         html = _with_fewer_attributes(html, limits.max_attributes, past)
     if n_tags * len(html) > _MOST_COPIED and not _has_plain_texts(html):
         html = _with_plain_texts(html, past)
@@ -108,6 +108,17 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
             if makes_copies or n_tags > _CHEAP_TAGS:
                 html = Nesting(limits, past, spares_formatting=makes_copies).flattened(html)
     return html, tuple(dict.fromkeys(past))
+
+
+def _closes_often(html: str) -> bool:
+    """Whether a tag ends so often that none is long, seen at a few places of a document."""
+    at = 0
+    while len(html) - at > _LONG_TAG:
+        end = html.rfind(">", at, at + _LONG_TAG)
+        if end < 0:
+            return False
+        at = end + 1
+    return True
 
 
 def _is_cheap(html: str, n_tags: int, most_open: int) -> bool:
