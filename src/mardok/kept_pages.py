@@ -106,7 +106,7 @@ def _pages(told: Any) -> Iterator[Page]:
     plain = [told[name] for name in _PLAIN]
     read = lru_cache(_MOST_READ)(_from_json)  # most pages say the same there
     others = [list(map(read, told[name])) for name in _OTHERS]
-    signs = [Signs(*_from_json(text)) if text else NO_SIGNS for text in told["signs"]]
+    signs = map(lru_cache(_MOST_READ)(lambda text: Signs(*_from_json(text)) if text else NO_SIGNS), told["signs"])
     names = (*_PLAIN, *_OTHERS)
     for own, *values in zip(signs, *plain, *others, strict=True):
         yield Page(**dict(zip(names, values, strict=True)), signs=own, blocks=(), images=())

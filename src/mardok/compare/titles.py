@@ -15,6 +15,7 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from sys import intern
 
 import numpy as np
 
@@ -70,7 +71,7 @@ def split_titles(site: Site) -> Titles:
     own = [part for part, _ in parts]
     stated = {name for result in names.values() for name in result}
     distinctive = {name: _distinctive_words(name, own, site) for name in sorted(stated)}
-    return Titles(own, [named for _, named in parts], names, distinctive)
+    return Titles(own, [intern(named) for _, named in parts], names, distinctive)
 
 
 def title_parts(title: str) -> list[str]:

@@ -224,7 +224,7 @@ def topic_of(stemmer: Stemmer, language: str, texts: Mapping[str, str]) -> Topic
     said_by = {name: set(field.stems) for name, field in fields.items()}
     telling = frozenset(source.stems) - {""}
     agreed = [stem for stem in telling if sum(stem in stems for stems in said_by.values()) >= _LEAST_FIELDS]
-    kept = frozenset(agreed) or telling
+    kept = frozenset(agreed) if 0 < len(agreed) < len(telling) else telling
     return Topic(
         phrase=_phrase(source, kept),
         fields=tuple(name for name in FIELDS if kept and kept <= said_by[name]),

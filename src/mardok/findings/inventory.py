@@ -172,7 +172,7 @@ def pages_frames(site: Site, facts: SiteFacts, findings: PageFindings) -> Iterat
                 "thin": [_answer(verdict.is_thin if verdict is not None else None) for verdict in verdicts[part]],
                 "thin_reason": ["" if verdict is None else str(verdict.reason) for verdict in verdicts[part]],
                 "noindex_reason": [reason.reason if reason is not None else "" for reason in noindex_reasons[part]],
-                "kind_reason": list(map(str, facts.kinds.reason[part])),
+                "kind_reason": facts.kinds.reason[part],
                 "topic_fields": [", ".join(topic.fields) for topic in topics],
                 "topic_uses": of_topic.uses[part],
                 "topic_first_word": pd.arrays.IntegerArray(of_topic.first[part], of_topic.first[part] < 0),

@@ -58,7 +58,7 @@ def kinds_or_kept(site: Site, settings: Settings, kept: KeptParts) -> tuple[Page
     def tables_of(found: tuple[PageKinds, NDArray[np.bool_]]) -> Tables:
         kinds, is_protected = found
         columns = (
-            kinds.kind, kinds.sign, map(str, kinds.reason), kinds.n_items.tolist(), kinds.is_further.tolist(),
+            kinds.kind, kinds.sign, kinds.reason, kinds.n_items.tolist(), kinds.is_further.tolist(),
             is_protected.tolist(),
         )  # fmt: skip
         return {"pages": columns_of_rows([_Kind(*row) for row in zip(*columns, strict=True)], _Kind)}

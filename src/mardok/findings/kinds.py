@@ -16,6 +16,7 @@ from collections import Counter, defaultdict
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from sys import intern
 from urllib.parse import unquote
 
 import numpy as np
@@ -23,7 +24,7 @@ from numpy.typing import NDArray
 
 from mardok.compare.links import distinct_edges
 from mardok.extract.page import Page
-from mardok.sentences import Text, sentence
+from mardok.sentences import sentence
 from mardok.settings import Kinds, Settings
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
@@ -63,7 +64,7 @@ class PageKinds:
     kind: Sequence[PageKind]
     sign: Sequence[KindSign]
     """What it rests on."""
-    reason: Sequence[Text]
+    reason: Sequence[str]
     """The same in words."""
     n_items: NDArray[np.int64]
     """Pages of the site that each page's main text links to."""
@@ -111,10 +112,10 @@ class _Judgement:
     """The number that the sign is set beside, such as words."""
 
     @property
-    def reason(self) -> Text:
+    def reason(self) -> str:
         if not self.sign:
             return ""
-        return sentence(f"kind-sign.{self.sign}", value=self.value, beside=self.beside, kind=self.kind)
+        return intern(str(sentence(f"kind-sign.{self.sign}", value=self.value, beside=self.beside, kind=self.kind)))
 
 
 _NO_KIND = _Judgement(PageKind.NONE, KindSign.NONE)

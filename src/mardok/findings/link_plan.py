@@ -14,6 +14,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from sys import intern
 
 import numpy as np
 import pandas as pd
@@ -197,7 +198,7 @@ def target_wordings(
             telling = stemmer.telling(text, page.language)
             promising[page.language, telling].add(row)
             if stays[row]:
-                own[row].append((telling, words(text)))
+                own[row].append((telling, [*map(intern, words(text))]))
         promising[page.language, topic.title_stems].add(row)
     for row, texts in own.items():
         language = site.pages[row].language

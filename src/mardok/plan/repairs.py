@@ -22,7 +22,7 @@ from mardok.findings.groups import group_id
 from mardok.findings.page_check import PageCheck, once_a_template
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
-from mardok.sentences import Sentence, Text, clauses, listing, page_name, reasoned, sentence
+from mardok.sentences import Sentence, clauses, listing, page_name, reasoned, sentence
 from mardok.settings import Plan
 from mardok.text.words import folded_line
 from mardok.urls import matches
@@ -290,12 +290,13 @@ def _capital(text: str) -> str:
     return text[0].upper() + text[1:]
 
 
-def _detail(page_check: PageCheck) -> Text:
+def _detail(page_check: PageCheck) -> str:
+    """What is wrong, written out: as values the sentences of all repairs of a large site fill three times the memory."""
     trouble = sentence(f"check.{page_check.check}.trouble")
     parts = [sentence("repair.part", text=part) for part in (page_check.value, page_check.detail) if part]
     detail = sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts)))
     if not page_check.template:
-        return detail
+        return str(detail)
     by_words = _ORDERS[page_check.check].field == _Field.WORDS
     shared = sentence("repair.step-once" if by_words else "repair.step-template", pages=page_check.template)
-    return clauses(detail, shared)
+    return str(clauses(detail, shared))

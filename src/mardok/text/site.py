@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from functools import partial
+from sys import intern
 from typing import NamedTuple
 
 import numpy as np
@@ -142,7 +143,7 @@ def _words_of(columns: Columns, section: NDArray[np.int64], settings: Settings) 
     parts = [(row, [page.declared_language for page in columns.pages[row : row + _PAGES_AT_ONCE]]) for row in rows]
     # What tells languages fills 80 MB.
     pages = [page for part in done_elsewhere(main.told, parts) for page in part]
-    return _Words(reasons, corpus, tuple(hashed for hashed, _ in pages), tuple(language for _, language in pages))
+    return _Words(reasons, corpus, tuple(hashed for hashed, _ in pages), tuple(intern(language) for _, language in pages))
 
 
 def _hashed(texts: Texts, part: tuple[int, int]) -> tuple[HashedTexts, Texts]:
@@ -239,7 +240,7 @@ def _words_of_tables(tables: Tables) -> _Words:
         dict(zip(np.asarray(told["hash"]).tolist(), told["word"], strict=True)),
     )
     reasons = Reasons(tuple(tables["reasons"]["name"]), np.asarray(tables["places"]["reason"]))
-    return _Words(reasons, corpus, tuple(pages["text_hash"]), tuple(pages["language"]))
+    return _Words(reasons, corpus, tuple(pages["text_hash"]), tuple(map(intern, pages["language"])))
 
 
 def _offsets(counts: ArrayLike) -> NDArray[np.int64]:
