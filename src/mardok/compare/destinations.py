@@ -21,7 +21,7 @@ def pointer_of(page: Page) -> str:
     return "" if target == page.url else target
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Destination:
     """Where one address ends up."""
 

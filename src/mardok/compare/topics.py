@@ -43,7 +43,7 @@ def _as_one_word(version: re.Match[str]) -> str:
     return version[0].replace(".", "-")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Topic:
     """What one page promises."""
 
@@ -59,7 +59,7 @@ class Topic:
     """Text of the links that lead here, the one with the most weight."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class _Field:
     written: str
     words: tuple[str, ...]

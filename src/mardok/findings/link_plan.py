@@ -54,7 +54,7 @@ _NO_PROSE = ("pre", "button", "legend", "caption", "figcaption")
 """Elements in which nobody sets a link to explain a word."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class WaitingLink:
     """A link that could be made."""
 

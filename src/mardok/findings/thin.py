@@ -29,7 +29,7 @@ _EXEMPT = (PageKind.UTILITY, PageKind.TOOL, PageKind.MEDIA)
 _FEW_ITEMS = 2
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Verdict:
     """What is to be said of one page."""
 
@@ -174,6 +174,9 @@ class Candidate:
     """Whether the settings say that it is left."""
 
 
+_LONG_ENOUGH = Verdict(is_thin=False, reason="")
+
+
 def judge(page: Candidate, months: float, settings: Settings) -> Verdict:
     """Whether a page is thin, and what follows; the first rule that holds decides.
 
@@ -194,7 +197,7 @@ def judge(page: Candidate, months: float, settings: Settings) -> Verdict:
     if page.is_protected:
         return Verdict(False, sentence("thin.reason.owed"))
     if page.own_words >= page.least:
-        return Verdict(False, "")
+        return _LONG_ENOUGH
     if page.is_exception:
         return Verdict(False, sentence("thin.reason.exception"))
     own = {"own": page.own_words, "words": page.words}
