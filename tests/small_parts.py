@@ -9,7 +9,7 @@ import pytest
 from mardok import hash_ranges, large, mapped, sharing
 from mardok.compare import join, page_phrases
 from mardok.proofing import job
-from mardok.text import site
+from mardok.text import furniture, recurrence, site
 
 
 def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
@@ -22,6 +22,8 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (join, ("_ROWS_SHARED",)),
         (job, ("_BYTES_AT_ONCE",)),
         (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
+        (furniture, ("_PAGES_AT_ONCE",)),
+        (recurrence, ("_THINGS_AT_ONCE", "_LOOKED_AT_ONCE")),
     ):
         for name in names:
             monkeypatch.setattr(module, name, n)

@@ -38,6 +38,7 @@ from mardok.errors import FolderError
 from mardok.folder import files_of, goes_if_interrupted, write_table
 from mardok.large import Growing, GrowingTexts, Texts
 from mardok.locks import BusyError, sole_right
+from mardok.memory import give_back_memory
 from mardok.meta import FORMAT
 from mardok.processes import is_running
 from mardok.store import FileStore
@@ -127,7 +128,9 @@ class KeptParts:
         found = self.found(name, depends, value_of)
         if found is not None:
             return found
+        give_back_memory()
         value = make()
+        give_back_memory()
         self.keep(name, depends, tables_of(value))
         return value
 
@@ -208,6 +211,7 @@ class KeptParts:
             return self.filed.take(names, list(map(str, tables["files"]["digest"])), self._audits) or None
 
         if self.found(name, depends, taken) is None:
+            give_back_memory()
             self.filed.file(table, make)
             self.keep(name, depends, {"files": {"digest": [self.filed.digest(name) for name in names]}})
 

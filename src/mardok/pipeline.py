@@ -19,7 +19,7 @@ import pandas as pd
 from mardok.audits import Audit
 from mardok.compare.fingerprints import all_fingerprints
 from mardok.findings.attribution import WordAttribution, attribute_words
-from mardok.findings.checks import checks_or_kept, checks_table
+from mardok.findings.checks import checks_frames, checks_or_kept
 from mardok.findings.copy_analysis import find_copy_groups
 from mardok.findings.facts import SiteFacts, measure_site
 from mardok.findings.groups import groups_table
@@ -46,7 +46,7 @@ from mardok.settings import Settings
 from mardok.sharing import Distributed, beside, forked, shared_by
 from mardok.sources.opening import resolved_sources
 from mardok.store import MadeStore
-from mardok.tables import FINGERPRINTS, PAGES, UNREAD
+from mardok.tables import CHECK_ROWS, FINGERPRINTS, PAGES, UNREAD
 from mardok.tasks.cluster import cluster_of
 from mardok.tasks.runners import Processes
 from mardok.text.site import Site, site_of
@@ -215,8 +215,9 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     within = with_groups(proof, merged_rows(plan.tables["plan"], plan.tables["steps"], site.row_of), site.main_text, texts)
     checks = [one for one in checks if one.check != CheckId.TEXT_CONTRADICTS]
     checks += [one for one in within.checks if one.check == CheckId.TEXT_CONTRADICTS]
-    tables |= {**plan.tables, "checks": checks_table(checks), **within.tables}
-    counted = {**tables, "pages": kept.filed.store.frame("pages", COUNTED)}
+    kept.filed.file(CHECK_ROWS, lambda: checks_frames(checks))
+    tables |= {**plan.tables, **within.tables}
+    counted = {**tables, **{name: kept.filed.store.frame(name, columns) for name, columns in COUNTED.items()}}
     counts = {
         **totals(counted, facts, copies.grouping),
         "outcome": outcomes(counted, settings.search.minimum_share),

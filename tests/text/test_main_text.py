@@ -228,14 +228,17 @@ def test_the_menu_of_another_language_does_not_decide() -> None:
     assert {page.language for page in site.pages} == {"en"}
 
 
-@given(st.lists(st.tuples(st.integers(0, 5), st.integers(0, 11)), min_size=1, max_size=60))
-def test_recurrence_is_what_the_definition_says(things: list[tuple[int, int]]) -> None:
+@given(st.lists(st.tuples(st.integers(0, 5), st.integers(0, 11)), min_size=1, max_size=60), st.sampled_from([3, 1000]))
+def test_recurrence_is_what_the_definition_says(things: list[tuple[int, int]], at_once: int) -> None:
     things = sorted(things, key=lambda thing: thing[1])
     keys: Hashes = np.array([key for key, _ in things], np.uint64) * np.uint64(0x9E3779B97F4A7C15)
     page = np.array([row for _, row in things], np.int32)
     section, template = np.arange(12) // 4, np.arange(12) % 2
     rules = Text(recurring_pages=2, recurring_share=0.5)
-    found = recurrence(keys, page, [section, template], rules)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("mardok.text.recurrence._THINGS_AT_ONCE", at_once)
+        patch.setattr("mardok.text.recurrence._LOOKED_AT_ONCE", at_once)
+        found = recurrence(keys, page, [section, template], rules)
     for place, (key, row) in enumerate(things):
         rows = {other for one, other in things if one == key}
         usual = len(rows) >= 6

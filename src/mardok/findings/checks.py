@@ -7,7 +7,9 @@ Out: one row for each trouble, with a fixed id.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from itertools import groupby
+from operator import attrgetter
 
 import numpy as np
 import pandas as pd
@@ -36,6 +38,17 @@ from mardok.urls import AddressMark, VariantForm
 from mardok.vocabulary import CheckId, Failure, NoindexReason
 
 
+def checks_frames(troubles: Iterable[PageCheck]) -> Iterator[pd.DataFrame]:
+    """The table of checks, those of some pages at a time."""
+    waiting: list[PageCheck] = []
+    for _, its in groupby(sorted(troubles, key=_URL), _URL):
+        waiting += its
+        if len(waiting) >= _ROWS_AT_ONCE:
+            yield checks_table(waiting)
+            waiting = []
+    yield checks_table(waiting)
+
+
 def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
     """The table of checks."""
     mend = {check: str(sentence(f"check.{check}.mend")) for check in CheckId}
@@ -53,6 +66,8 @@ def checks_table(troubles: Iterable[PageCheck]) -> pd.DataFrame:
     )
 
 
+_URL = attrgetter("url")
+_ROWS_AT_ONCE = 1 << 14
 _ASIDE = (
     "sources", "work", "crawl", "copies", "pairs", "boilerplate", "phrases", "links", "thin", "proof", "plan", "recheck",
 )  # fmt: skip

@@ -21,11 +21,14 @@ from mardok.sentences import Sentence, counted, hours, sentence
 from mardok.sources.raw import Intake
 from mardok.vocabulary import Action, Answer, Band, Decision, GainUnit, GroupKind, GroupRole, NotComputed
 
-COUNTED = (
-    "url", "indexable", "reason", "variant_of", "language", "kind", "words", "own_words", "shared_words",
-    "boilerplate_words", "copies", "thin",
-)  # fmt: skip
-"""What is counted of each page."""
+COUNTED = {
+    "pages": (
+        "url", "indexable", "reason", "variant_of", "language", "kind", "words", "own_words", "shared_words",
+        "boilerplate_words", "copies", "thin",
+    ),
+    "checks": ("check",),
+}  # fmt: skip
+"""What is counted of the tables that are as long as a site."""
 _EXAMPLES = 20
 
 

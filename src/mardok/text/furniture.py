@@ -20,10 +20,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.large import Growing, gathered, laid_down
 from mardok.settings import Text
 from mardok.text.block_signs import BlockSigns
 from mardok.text.columns import Codes
@@ -100,23 +102,49 @@ def furniture(
     """
     if not len(blocks.page):
         return np.zeros(0, np.int8)
-    first = first_places(blocks.page, len(sections[0]))
-    parts = [
-        _part(elements_of(blocks.path[start:stop], blocks.joint[start:stop], places), int(start))
-        for start, stop in _stretches(first)
-    ]
-    elements = Elements(
-        *(np.concatenate([getattr(part, name) for part in parts]) for name in ("first", "end", "depth", "place"))
-    )
-    page = blocks.page[elements.first]
-    recurring = _recurring(elements, page, blocks, signs, sections, settings)
+    parts = [_part(blocks, signs, places, *stretch) for stretch in _stretches(first_places(blocks.page, len(sections[0])))]
+    elements = Elements(*(_together([getattr(part.elements, name) for part in parts]) for name in _OF_ELEMENTS))
+    text, skeleton = (_together([getattr(part, name) for part in parts]) for name in ("text", "skeleton"))
+    del parts
+    page = gathered(blocks.page, elements.first)
+    recurring = _recurring(elements, page, text, skeleton, sections, settings)
     site = _Site(blocks, signs, places, elements, page, recurring, own_titles, sections, settings)
     return site.decided()
 
 
-def _part(elements: Elements, start: int) -> Elements:
+class _Part(NamedTuple):
+    """The elements of some pages, with hashes of what they hold."""
+
+    elements: Elements
+    text: Hashes
+    """Equal for elements with the same text."""
+    skeleton: Hashes
+    """Equal for elements with the same skeleton."""
+
+
+_OF_ELEMENTS = ("first", "end", "depth", "place")
+
+
+def _part(blocks: Undecided, signs: BlockSigns, places: Places, start: int, stop: int) -> _Part:
+    elements = elements_of(blocks.path[start:stop], blocks.joint[start:stop], places)
+    block, page = blocks.block[start:stop], blocks.page[start:stop]
+    text, skeleton = signs.text[block], signs.skeleton[block]
+    # Links that follow one another are one sign: a menu of five and one of six are the same.
+    follows = np.zeros(len(text), bool)
+    follows[1:] = (skeleton[1:] == skeleton[:-1]) & (page[1:] == page[:-1])
     shift = np.int32(start)
-    return Elements(elements.first + shift, elements.end + shift, elements.depth, elements.place)
+    return _Part(
+        Elements(elements.first + shift, elements.end + shift, elements.depth, elements.place),
+        _sequence_hashes(text, np.zeros(len(text), bool), elements),
+        _sequence_hashes(skeleton, follows, elements),
+    )
+
+
+def _together(parts: Sequence[NDArray[Any]]) -> NDArray[Any]:
+    growing = Growing(parts[0].dtype)
+    for part in parts:
+        growing.add(part)
+    return growing.finished()
 
 
 def _stretches(first: Ints) -> list[tuple[int, int]]:
@@ -126,20 +154,15 @@ def _stretches(first: Ints) -> list[tuple[int, int]]:
 
 
 def _recurring(
-    elements: Elements, page: Codes, blocks: Undecided, signs: BlockSigns, sections: Sequence[Ints], settings: Text
+    elements: Elements, page: Codes, text: Hashes, skeleton: Hashes, sections: Sequence[Ints], settings: Text
 ) -> _Recurring:
     """Count on how many pages elements stand in the same place: with the same text, the same skeleton, with any."""
     place = elements.place.astype(np.uint64) * _PLACE_BASE
-    text, skeleton = signs.text[blocks.block], signs.skeleton[blocks.block]
-    # Links that follow one another are one sign: a menu of five and one of six are the same.
-    follows = np.zeros(len(text), bool)
-    follows[1:] = (skeleton[1:] == skeleton[:-1]) & (blocks.page[1:] == blocks.page[:-1])
-    by_place = _place_only(elements, page, sections, settings)
-    text_keys = _sequence_hashes(text, np.zeros(len(text), bool), elements) ^ place
+    text_keys = laid_down(text ^ place)
     return _Recurring(
         recurrence(text_keys, page, sections, settings),
-        recurrence(_sequence_hashes(skeleton, follows, elements) * np.uint64(3) ^ place, page, sections, settings),
-        *by_place,
+        recurrence(skeleton * np.uint64(3) ^ place, page, sections, settings),
+        *_place_only(elements, page, sections, settings),
         text_keys,
     )
 
@@ -200,8 +223,8 @@ class _Site:
         self.first, self.settings = first_places(blocks.page, len(sections[0])), settings
         self.n_pages = len(sections[0])
         at = blocks.block
-        self.words = signs.words[at].astype(np.float64)
-        self.plain_words = self.words - signs.linked_words[at]
+        self.words = laid_down(signs.words[at].astype(np.float64))
+        self.plain_words = laid_down(self.words - signs.linked_words[at])
         self.is_bare = signs.is_bare[at]
         self.is_dated, self.is_copyright, self.ends_sentence = (
             signs.is_dated[at],
@@ -209,14 +232,14 @@ class _Site:
             signs.ends_sentence[at],
         )
         # Each block alone is an element, the last of those that begin with it.
-        unit = np.flatnonzero(elements.end - elements.first == 1)
+        unit = laid_down(np.flatnonzero(elements.end - elements.first == 1))
         self.unit = unit
         self.text_recurs = recurring.text.is_usual[unit]
         self.skeleton_recurs = recurring.skeleton.is_usual[unit]
         self.is_running = self.plain_words >= settings.running_words
-        self.total = sums(self.words, elements)
-        self.linked = self.total - sums(self.plain_words, elements)
-        self.is_linked = self.linked >= settings.link_share * np.maximum(self.total, 1e-9)
+        self.total = laid_down(sums(self.words, elements))
+        linked = self.total - sums(self.plain_words, elements)
+        self.is_linked = linked >= settings.link_share * np.maximum(self.total, 1e-9)
         heads = (blocks.level == 1) & ~self.text_recurs
         self.has_h1 = sums(heads, elements) > 0
         self.page_has_h1 = np.bincount(blocks.page[heads], minlength=self.n_pages) > 0

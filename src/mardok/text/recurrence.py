@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.large import large_empty
 from mardok.settings import Text
 from mardok.text.columns import Codes
 from mardok.text.distinct import first_of_equal, order_of_equal
@@ -19,6 +20,8 @@ from mardok.text.hashes import Hashes, Ints
 
 _TEMPLATE_PAGES = 10
 """Least pages of one template for what stands on nearly all of them to be told from what a few happen to share."""
+_THINGS_AT_ONCE, _LOOKED_AT_ONCE = 1 << 21, 1 << 20
+"""Things that are counted together, and of which it is told together whether they are."""
 
 
 @dataclass(frozen=True)
@@ -46,6 +49,29 @@ def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Te
     sections : sequence of ndarray of int64, shape (n_pages,)
         Divisions of the site, each equal for pages of one section; the last one by template.
     """
+    if len(keys) <= _THINGS_AT_ONCE:
+        return _counted(keys, page, sections, settings)
+    # What is told of a thing depends on those of its key alone: a range of keys is told after the other.
+    result = Recurrence(*(large_empty(len(keys), dtype) for dtype in (np.int32, np.bool_, np.bool_, np.bool_)))
+    bits = (len(keys) // _THINGS_AT_ONCE).bit_length()
+    for number in range(1 << bits):
+        its = _in_range(keys, number, bits)
+        told = _counted(keys[its], page[its], sections, settings)
+        for name in ("n_pages", "is_usual", "is_everywhere", "is_in_template"):
+            getattr(result, name)[its] = getattr(told, name)
+    return result
+
+
+def _in_range(keys: Hashes, number: int, bits: int) -> Ints:
+    """Places of the keys with these upper bits, in order."""
+    result = [np.zeros(0, np.int64)]
+    for first in range(0, len(keys), _LOOKED_AT_ONCE):
+        upper = keys[first : first + _LOOKED_AT_ONCE] >> np.uint64(64 - bits)
+        result.append(np.flatnonzero(upper == np.uint64(number)) + first)
+    return np.concatenate(result)
+
+
+def _counted(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Text) -> Recurrence:
     n_site = len(sections[0])
     order, ordered = order_of_equal(keys)
     begins = first_of_equal(ordered)
