@@ -55,12 +55,15 @@ def outcome(tables: Mapping[str, pd.DataFrame], proposals: Collection[str], mini
 def _contested(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame, minimum_share: float) -> int:
     """Queries for which two pages or more have a real part, once pages that move count for where they lead."""
     queries, pages = tables["queries"], tables["pages"]
-    row_of = {url: row for row, url in enumerate(pages["url"])}
-    end = np.arange(len(pages))
+    if queries.empty:
+        return 0
     moves = steps[steps["step"].isin([StepKind.REDIRECT, StepKind.CANONICAL])]
+    out = steps.loc[steps["step"].isin([StepKind.NOINDEX, StepKind.RETIRE]), "url"]
+    moved = {*moves["url"], *moves["target"], *out}
+    row_of = {url: row for row, url in enumerate(pages["url"]) if url in moved}
+    end = np.arange(len(pages))
     for url, target in moves[["url", "target"]].itertuples(index=False, name=None):
         end[row_of[url]] = row_of[target]
-    out = steps.loc[steps["step"].isin([StepKind.NOINDEX, StepKind.RETIRE]), "url"]
     end[[row_of[url] for url in out]] = -1
     stated = pd.DataFrame({"query": queries["query"].cat.codes, "page": end[queries["page"]], "share": queries["share"]})
     stated = stated[~queries["brand"].to_numpy() & (stated["page"] >= 0).to_numpy()]
