@@ -48,7 +48,9 @@ def audit(warc: str, folder: str, jobs: int) -> None:
 
     def watch() -> None:
         while True:
-            stages[at][1] = max(stages[at][1], _memory())
+            stage, used = at, _memory()
+            if stage == at:  # to ask takes time, too
+                stages[stage][1] = max(stages[stage][1], used)
             time.sleep(_PAUSE_S)
 
     threading.Thread(target=watch, daemon=True).start()

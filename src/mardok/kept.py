@@ -128,11 +128,16 @@ class KeptParts:
         found = self.found(name, depends, value_of)
         if found is not None:
             return found
-        give_back_memory()
+        self._give_back()
         value = make()
-        give_back_memory()
+        self._give_back()
         self.keep(name, depends, tables_of(value))
         return value
+
+    def _give_back(self) -> None:
+        """Give free memory back, where the site is so large that there is a working folder."""
+        if self._stays:
+            give_back_memory()
 
     def found(self, name: str, depends: Mapping[str, Any], value_of: Callable[[Tables], _Value | None]) -> _Value | None:
         """A part, if it is kept; see :meth:`part`. `value_of` gives None where it lacks something that is kept elsewhere."""
@@ -211,7 +216,7 @@ class KeptParts:
             return self.filed.take(names, list(map(str, tables["files"]["digest"])), self._audits) or None
 
         if self.found(name, depends, taken) is None:
-            give_back_memory()
+            self._give_back()
             self.filed.file(table, make)
             self.keep(name, depends, {"files": {"digest": [self.filed.digest(name) for name in names]}})
 

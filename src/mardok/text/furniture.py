@@ -20,7 +20,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -102,30 +102,20 @@ def furniture(
     """
     if not len(blocks.page):
         return np.zeros(0, np.int8)
-    parts = [_part(blocks, signs, places, *stretch) for stretch in _stretches(first_places(blocks.page, len(sections[0])))]
-    elements = Elements(*(_together([getattr(part.elements, name) for part in parts]) for name in _OF_ELEMENTS))
-    text, skeleton = (_together([getattr(part, name) for part in parts]) for name in ("text", "skeleton"))
-    del parts
+    columns = [Growing(dtype) for dtype in (np.int32, np.int32, np.int8, np.int32, np.uint64, np.uint64)]
+    for start, stop in _stretches(first_places(blocks.page, len(sections[0]))):
+        for growing, piece in zip(columns, _part(blocks, signs, places, start, stop), strict=True):
+            growing.add(piece)
+    *of_elements, text, skeleton = (growing.finished() for growing in columns)
+    elements = Elements(*of_elements)
     page = gathered(blocks.page, elements.first)
     recurring = _recurring(elements, page, text, skeleton, sections, settings)
     site = _Site(blocks, signs, places, elements, page, recurring, own_titles, sections, settings)
     return site.decided()
 
 
-class _Part(NamedTuple):
-    """The elements of some pages, with hashes of what they hold."""
-
-    elements: Elements
-    text: Hashes
-    """Equal for elements with the same text."""
-    skeleton: Hashes
-    """Equal for elements with the same skeleton."""
-
-
-_OF_ELEMENTS = ("first", "end", "depth", "place")
-
-
-def _part(blocks: Undecided, signs: BlockSigns, places: Places, start: int, stop: int) -> _Part:
+def _part(blocks: Undecided, signs: BlockSigns, places: Places, start: int, stop: int) -> tuple[NDArray[Any], ...]:
+    """The elements of some pages, as columns, with a hash of the text of each, and one of its skeleton."""
     elements = elements_of(blocks.path[start:stop], blocks.joint[start:stop], places)
     block, page = blocks.block[start:stop], blocks.page[start:stop]
     text, skeleton = signs.text[block], signs.skeleton[block]
@@ -133,18 +123,14 @@ def _part(blocks: Undecided, signs: BlockSigns, places: Places, start: int, stop
     follows = np.zeros(len(text), bool)
     follows[1:] = (skeleton[1:] == skeleton[:-1]) & (page[1:] == page[:-1])
     shift = np.int32(start)
-    return _Part(
-        Elements(elements.first + shift, elements.end + shift, elements.depth, elements.place),
+    return (
+        elements.first + shift,
+        elements.end + shift,
+        elements.depth,
+        elements.place,
         _sequence_hashes(text, np.zeros(len(text), bool), elements),
         _sequence_hashes(skeleton, follows, elements),
     )
-
-
-def _together(parts: Sequence[NDArray[Any]]) -> NDArray[Any]:
-    growing = Growing(parts[0].dtype)
-    for part in parts:
-        growing.add(part)
-    return growing.finished()
 
 
 def _stretches(first: Ints) -> list[tuple[int, int]]:
