@@ -52,7 +52,7 @@ _DAY_KEYS = ("dateModified", "datePublished")
 _DAY = re.compile(r"\s*((?:19|20)\d\d-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01]))(?!\d)")
 _FRAMES = frozenset(["iframe", "frame", "object", "embed"])
 _CODE_NAMES = ("code", "kbd", "samp", "tt", "var")
-_CODE_TAG = re.compile(rb"<(?:code|kbd|samp|tt|var)(?:\s[^<>]{0,1200})?>([^<]{1,1200})")
+_CODE_TAG = re.compile(rf"<(?:{'|'.join(_CODE_NAMES)})(?:\s[^<>]{{0,1200}})?>([^<]{{1,1200}})".encode())
 _TAG_AND_TEXT = re.compile(rb"<(?!html\b)[a-z][a-z0-9]{0,20}\s([^<>]{1,1200})>([^<]{1,1200})")
 _LONGEST_TAG = 1300
 _APART = re.compile(rb"(?:^|\s)(?:lang\s?=|translate=.?no\b|class=.{0,80}\bnotranslate\b)")
