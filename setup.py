@@ -2,7 +2,7 @@
 
 from setuptools import Extension, setup
 
-_MODULES = ("addresses", "hashing", "names", "nesting", "overlaps", "scan")
+_MODULES = ("addresses", "hashing", "names", "nesting", "overlaps", "packing", "scan")
 
 setup(
     ext_modules=[

@@ -228,10 +228,10 @@ def test_letters_of_linked_blocks_are_counted(texts: list[tuple[str, bool]]) -> 
     html = "".join(f"<p>{text}<a href=/x>{text[::2]}</a>" if is_linked else f"<p>{text}" for text, is_linked in texts)
     page = page_of(html)
     batch = batch_of([page])
-    for place, block in zip(batch.places, page.blocks, strict=True):
+    for place, block in zip(batch.blocks.places, page.blocks, strict=True):
         linked = [block.text[link.start : link.end] for link in block.links]
-        assert batch.n_letters[place] == (sum(map(str.isalnum, block.text)) if block.links else 0)
-        assert batch.n_linked_letters[place] == sum(map(str.isalnum, "".join(linked)))
+        assert batch.blocks.n_letters[place] == (sum(map(str.isalnum, block.text)) if block.links else 0)
+        assert batch.blocks.n_linked_letters[place] == sum(map(str.isalnum, "".join(linked)))
 
 
 @settings(max_examples=300, deadline=None)

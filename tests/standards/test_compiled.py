@@ -20,6 +20,7 @@ import mardok
 from mardok.compare import accounting, join, kept_pairs
 from mardok.compiled import DEFINITIONS, is_compiled
 from mardok.extract.html import read_document
+from mardok.extract.page import Block, Context, Link
 from mardok.settings import Extract
 from mardok.sources import limits
 from mardok.text import known_hashes
@@ -235,6 +236,21 @@ def test_words_are_hashed_alike(text: str) -> None:
     for one, other in zip(plain, compiled, strict=True):
         assert one.dtype == other.dtype
         assert one.tolist() == other.tolist()
+
+
+@given(st.data())
+def test_blocks_are_packed_alike(data: st.DataObject) -> None:
+    text = st.text(st.sampled_from("ab1 -\u00e9\u0660\u4e2d\U0001d7d8\ud800"), max_size=12)
+    contexts = [Context("p", place, 0, "", in_main=False, chosen="") for place in ("nav", "main")]
+    pool = []
+    for words in data.draw(st.lists(text, min_size=1, max_size=6)):
+        spans = data.draw(st.lists(st.tuples(*[st.integers(0, len(words))] * 2).map(sorted), max_size=3))
+        links = tuple(Link(f"https://host.example/{end}", words[start:end], "", start, end) for start, end in spans)
+        pool.append(Block(words, data.draw(st.sampled_from(contexts)), links, data.draw(st.integers(0, 127))))
+    pool += [Block(*block) for block in pool]  # equal, and another object
+    pages = data.draw(st.lists(st.lists(st.sampled_from(pool), max_size=8).map(tuple), max_size=4))
+    plain, compiled = (form(pages) for form in DEFINITIONS["packing.packed_blocks"] if form is not None)
+    assert plain == compiled
 
 
 @given(st.sets(st.integers(0, (1 << 64) - 1), max_size=9), st.integers(0, 4))

@@ -13,11 +13,12 @@ from array import array
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
-from typing import Generic, TypeVar
+from typing import Generic, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.compiled import compiled
 from mardok.extract.page import Block, Context, Image, Page
 
 _Value = TypeVar("_Value", str, Context)
@@ -49,16 +50,11 @@ def _coded(values: Iterable[str]) -> Coded:
     return Coded(tuple(numbers), codes)
 
 
-@dataclass(frozen=True, slots=True)
-class Batch:
-    """Several pages."""
+class PackedBlocks(NamedTuple):
+    """The blocks of several pages: each different one, and where they stand."""
 
-    pages: tuple[Page, ...]
-    """Without blocks and images."""
     places: array[int]
     """Number of each block of the pages, one page after the other."""
-    n_blocks: array[int]
-    """Blocks of each page."""
     texts: tuple[str, ...]
     """Text of each different block."""
     contexts: tuple[Context, ...]
@@ -77,6 +73,17 @@ class Batch:
     n_letters: array[int]
     n_linked_letters: array[int]
     """Letters and digits of each block with links, 0 for others; and how many of them links cover."""
+
+
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """Several pages."""
+
+    pages: tuple[Page, ...]
+    """Without blocks and images."""
+    n_blocks: array[int]
+    """Blocks of each page."""
+    blocks: PackedBlocks
     n_images: array[int]
     """Images of each page."""
     image_url: Coded
@@ -88,16 +95,28 @@ class Batch:
 def batch_of(pages: Iterable[Page]) -> Batch:
     """Pack pages."""
     kept = list(pages)
-    blocks, places = _different_blocks(kept)
-    links = [link for block in blocks for link in block.links]
-    n_letters, n_linked_letters = _letters(blocks)
     images: list[Image] = [image for page in kept for image in page.images]
-    contexts: Numbers[Context] = Numbers()
-    context = array("i", [contexts[block.context] for block in blocks])
     return Batch(
         pages=tuple(replace(page, h1_given=page.h1, blocks=(), images=()) for page in kept),
-        places=places,
         n_blocks=array("i", [len(page.blocks) for page in kept]),
+        blocks=packed_blocks([page.blocks for page in kept]),
+        n_images=array("i", [len(page.images) for page in kept]),
+        image_url=_coded([image.url for image in images]),
+        image_alt=_coded([image.alt or "" for image in images]),
+        image_has_alt=array("b", [image.alt is not None for image in images]),
+    )
+
+
+@compiled("packing")
+def packed_blocks(pages: Sequence[tuple[Block, ...]]) -> PackedBlocks:
+    """Pack the blocks of each page."""
+    blocks, places = _different_blocks(pages)
+    links = [link for block in blocks for link in block.links]
+    n_letters, n_linked_letters = _letters(blocks)
+    contexts: Numbers[Context] = Numbers()
+    context = array("i", [contexts[block.context] for block in blocks])
+    return PackedBlocks(
+        places=places,
         texts=tuple([block.text for block in blocks]),
         contexts=tuple(contexts),
         context=context,
@@ -110,10 +129,6 @@ def batch_of(pages: Iterable[Page]) -> Batch:
         joint=array("b", [block.joint for block in blocks]),
         n_letters=n_letters,
         n_linked_letters=n_linked_letters,
-        n_images=array("i", [len(page.images) for page in kept]),
-        image_url=_coded([image.url for image in images]),
-        image_alt=_coded([image.alt or "" for image in images]),
-        image_has_alt=array("b", [image.alt is not None for image in images]),
     )
 
 
@@ -144,15 +159,15 @@ def _basic_letters() -> NDArray[np.bool_]:
     return np.fromiter((chr(code).isalnum() for code in range(_BASIC)), bool, _BASIC)
 
 
-def _different_blocks(pages: Iterable[Page]) -> tuple[list[Block], array[int]]:
+def _different_blocks(pages: Iterable[tuple[Block, ...]]) -> tuple[list[Block], array[int]]:
     """Each different block of the pages, and the number of each at its place."""
     number: dict[Block, int] = {}
     # The blocks of a template are the same objects on most pages, and an object is looked up faster than what it holds.
     of_object: dict[int, int] = {}
     places = array("i")
     for page in pages:
-        for block in page.blocks:
+        for block in page:
             if id(block) not in of_object:
                 of_object[id(block)] = number.setdefault(block, len(number))
-        places.extend(map(of_object.__getitem__, map(id, page.blocks)))
+        places.extend(map(of_object.__getitem__, map(id, page)))
     return list(number), places

@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from mardok.extract.batch import Batch, Coded, Numbers
+from mardok.extract.batch import Batch, Coded, Numbers, PackedBlocks
 from mardok.extract.page import Context, Page
 from mardok.large import Growing, Texts, gathered, laid_down, large_empty
 from mardok.text.hashes import Ints
@@ -135,7 +135,7 @@ def columns_of(batches: Iterable[Batch]) -> Columns:
         pages += batch.pages
         n_blocks.extend(batch.n_blocks)
         n_images.extend(batch.n_images)
-        blocks.add(batch)
+        blocks.add(batch.blocks)
         images.add(batch)
     last = {page.url: number for number, page in enumerate(pages)}
     order = np.array([last[url] for url in sorted(last)], np.int64)
@@ -188,22 +188,22 @@ class _BlockColumns:
         self.text, self.joint, self.n_letters, self.n_linked_letters = (_Column() for _ in range(4))
         self.url, self.anchor, self.rel = (_CodedColumn() for _ in range(3))
 
-    def add(self, batch: Batch) -> None:
+    def add(self, blocks: PackedBlocks) -> None:
         """Add the blocks of a batch."""
-        self.places.add(np.asarray(batch.places, np.int32) + np.int32(self.n_blocks))
-        self.n_blocks += len(batch.texts)
-        self.text.add(np.array([self.texts[text] for text in batch.texts], np.int32))
-        known = np.array([self.contexts[context] for context in batch.contexts], np.int32)
-        self.context.add(known[np.asarray(batch.context, np.int32)])
-        self.n_links.add(batch.n_links)
-        self.start.add(batch.start)
-        self.end.add(batch.end)
-        self.joint.add(batch.joint)
-        self.n_letters.add(batch.n_letters)
-        self.n_linked_letters.add(batch.n_linked_letters)
-        self.url.add_coded(batch.url)
-        self.anchor.add_coded(batch.anchor)
-        self.rel.add_coded(batch.rel)
+        self.places.add(np.asarray(blocks.places, np.int32) + np.int32(self.n_blocks))
+        self.n_blocks += len(blocks.texts)
+        self.text.add(np.array([self.texts[text] for text in blocks.texts], np.int32))
+        known = np.array([self.contexts[context] for context in blocks.contexts], np.int32)
+        self.context.add(known[np.asarray(blocks.context, np.int32)])
+        self.n_links.add(blocks.n_links)
+        self.start.add(blocks.start)
+        self.end.add(blocks.end)
+        self.joint.add(blocks.joint)
+        self.n_letters.add(blocks.n_letters)
+        self.n_linked_letters.add(blocks.n_linked_letters)
+        self.url.add_coded(blocks.url)
+        self.anchor.add_coded(blocks.anchor)
+        self.rel.add_coded(blocks.rel)
 
     def finished(self, first: Ints, order: Ints) -> Blocks:
         """The blocks, with the places in the order given."""
