@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import tempfile
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -19,6 +21,7 @@ from mardok.plan.proposal import NO_CLICKS, Proposal
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision, read_decisions
 from mardok.sources.raw import OpenIntake
+from mardok.sources.table import has_empty_last_column
 from mardok.vocabulary import Action, Confidence, CopyRule, Decision, Evidence
 
 HOST = "https://www.host.example"
@@ -209,3 +212,16 @@ def test_a_file_of_decisions_that_cannot_be_used_is_refused(tmp_path: Path) -> N
     (tmp_path / "other.csv").write_text("proposal,verdict\np,yes\n", "utf-8")
     with pytest.raises(TableError, match="has no column 'decision'; its columns are 'proposal', 'verdict'"):
         read_decisions(tmp_path / "other.csv", OpenIntake())
+
+
+@given(st.lists(st.tuples(*[st.text("a,\n\r\" '", max_size=4)] * 3), max_size=5), st.booleans())
+def test_a_last_column_is_called_empty_only_if_it_is(rows: list[tuple[str, str, str]], is_edited: bool) -> None:
+    rows = [(*row[:2], row[2] if is_edited else "") for row in rows]
+    with tempfile.TemporaryDirectory() as name:
+        path = Path(name) / "steps.csv"
+        with path.open("w", encoding="utf-8", newline="") as file:
+            csv.writer(file, lineterminator="\n").writerows([("url", "step", "done"), *rows])
+        is_empty = not any(row[2] for row in rows)
+        assert is_empty or not has_empty_last_column(path, "done")
+        assert has_empty_last_column(path, "done") or not is_empty or any("\n" in "".join(row) for row in rows)
+        assert not has_empty_last_column(path, "step")

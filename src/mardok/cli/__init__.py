@@ -13,6 +13,8 @@ import threading
 from contextlib import suppress
 from typing import Any, NoReturn
 
+from mardok.memory import rare_search_for_cycles
+
 _INTERRUPTED = 130
 """Status of a program that an interrupt ended, as shells give it."""
 _SHOW_CURSOR = b"\r\x1b[K\x1b[?25h"
@@ -20,12 +22,15 @@ _SHOW_CURSOR = b"\r\x1b[K\x1b[?25h"
 
 def main() -> None:
     """Run the program."""
+    # Nothing here multiplies dense matrices, and threads that wait for one take turns with the work.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     is_main = threading.current_thread() is threading.main_thread()
     before = signal.signal(signal.SIGINT, _leave) if is_main else None
     try:
-        from mardok.cli.app import run  # only here: an interrupt may come while it is loaded
+        with rare_search_for_cycles():  # loading makes a hundred thousand objects that stay
+            from mardok.cli.app import run  # only here: an interrupt may come while it is loaded
 
-        run()
+            run()
     finally:
         if is_main:
             signal.signal(signal.SIGINT, before)

@@ -16,7 +16,7 @@ from mardok.folder import original_cell
 from mardok.meta import is_audit_folder
 from mardok.sentences import path_of
 from mardok.sources.raw import OpenIntake, Unread
-from mardok.sources.table import read_table
+from mardok.sources.table import has_empty_last_column, read_table
 from mardok.store import stored_columns
 from mardok.urls import normal_url
 from mardok.vocabulary import Action, Decision, StepKind
@@ -83,7 +83,7 @@ def read_done(path: Path) -> dict[tuple[str, str, str], str]:
         The file of decisions. A workbook holds no steps of its own that are read.
     """
     steps = path.with_name(_STEPS_FILE)
-    if not steps.is_file():
+    if not steps.is_file() or has_empty_last_column(steps, "done"):
         return {}
     frame = read_table(steps)
     if not {"url", "step", "target", "done"} <= set(frame.columns):
@@ -105,7 +105,7 @@ def read_accepted(path: Path) -> dict[tuple[str, str], str]:
     result = {}
     for name, word in _WORD_FILES.items():
         beside = path.with_name(name)
-        if not beside.is_file():
+        if not beside.is_file() or has_empty_last_column(beside, "decision"):
             continue
         frame = read_table(beside)
         if not {word, "decision"} <= set(frame.columns):

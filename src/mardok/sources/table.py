@@ -63,6 +63,18 @@ def read_table(path: Path) -> pd.DataFrame:
     return frame
 
 
+def has_empty_last_column(path: Path, name: str) -> bool:
+    """Whether it is seen at a glance that a CSV file has nothing in its last column, which has this name.
+
+    So it is of a table as large as a site in which nobody has written anything: each of its lines ends with a comma.
+    """
+    if path.suffix.lower() != ".csv":
+        return False
+    heading, _, rows = path.read_bytes().partition(b"\n")
+    is_empty = not rows or (rows.endswith(b",\n") and rows.count(b",\n") == rows.count(b"\n"))
+    return is_empty and heading.endswith(f",{name}".encode())
+
+
 def _line(error: Exception) -> str:
     return " ".join(str(error).split())[:200] or type(error).__name__
 

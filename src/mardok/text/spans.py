@@ -13,7 +13,7 @@ from itertools import islice
 import numpy as np
 
 from mardok.text.hashes import Offsets, word_places
-from mardok.text.words import ascii_words, folded, folded_words, words
+from mardok.text.words import ascii_words, folded, words
 
 _SHORT = 500
 """Characters of a text up to which its words are sooner found one after the other than all at once."""
@@ -75,15 +75,15 @@ class WordSpans:
     @cached_property
     def _slow_spans(self) -> tuple[Offsets, Offsets]:
         """Folded character by character, which keeps the places; where that makes other words, piece by piece."""
-        parts: list[str] = []
-        places: list[Offsets] = []
-        for run in _PLAIN_OR_ONE.finditer(self.text):
-            part = run[0].lower() if run[0].isascii() else _folded_character(run[0])
-            parts.append(part)
-            places.append(np.arange(run.start(), run.end()) if run[0].isascii() else np.full(len(part), run.start()))
-        of_character = np.concatenate([np.zeros(0, np.int64), *places])
+        pieces = _PLAIN_OR_ONE.findall(self.text)
+        parts = [piece.lower() if piece.isascii() else _folded_character(piece) for piece in pieces]
+        sizes = np.array([len(part) for part in parts], np.int64)
+        # A character that becomes several, or none, stands for all of them; a run in ASCII keeps its length.
+        first = np.cumsum([0, *map(len, pieces)])[:-1]
+        within = np.arange(sizes.sum()) - np.repeat(np.cumsum(sizes) - sizes, sizes)
+        of_character = np.repeat(first, sizes) + within * np.repeat([piece.isascii() for piece in pieces], sizes)
         starts, ends = word_places("".join(parts))
-        if len(starts) == len(folded_words(self._plain)):
+        if len(starts) == len(self._places[0]):
             return of_character[starts], of_character[ends - 1] + 1
         # Characters that only together are what they are: all words of a piece have the span of the piece.
         spans = [piece.span() for piece in _PIECE.finditer(self.text) for _ in words(piece[0])]
