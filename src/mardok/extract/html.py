@@ -23,7 +23,7 @@ from mardok.extract.block_builder import END, NO_JOINT, BlockBuilder, OpenLink, 
 from mardok.extract.element_context import MARK, ROOT, ElementContext
 from mardok.extract.markup import attributes, rel_of, unescaped, value_of
 from mardok.extract.page import NO_SIGNS, Block, Image, Link, Signs
-from mardok.extract.signs import SIGN_TAGS, set_apart_words, signs_of
+from mardok.extract.signs import FIELD_TAGS, FURNITURE_TAGS, SIGN_TAGS, set_apart_words, signs_of
 from mardok.extract.tags import (
     BEGIN_BLOCK,
     BEGIN_INLINE,
@@ -65,6 +65,7 @@ _SPLIT = re.compile(rf"<(?:{_RAW_TEXT}|({_PARTS})|([^>]*>))", re.DOTALL)
 _SPLIT_PART = re.compile(rf"<(?:({STAND_IN[1:]})|([^>]*>))")
 _STAND_IN = re.compile(STAND_IN)
 _SCRIPT = re.compile(r'<script(?= )[^<>]*\ssrc="([^"]*)"')
+_FURNITURE_PARTS = tuple(f"<{name}" for name in sorted(FURNITURE_TAGS))
 _ADDRESS = re.compile(r'\s(?:href|src)="([^"]*)"')
 
 
@@ -354,7 +355,9 @@ class _Reader:
         reader.stream.joint = self.state.depth
         reader.read(markup, is_part=True)
         document = reader.finished()
-        return document.blocks, document.images, reader.seen
+        # Of fields only those count that stand outside of furniture.
+        seen = reader.seen - FIELD_TAGS if markup.startswith(_FURNITURE_PARTS) else reader.seen
+        return document.blocks, document.images, seen
 
     def part_with_stand_in(self, markup: str) -> None:
         """The stand-in of a known part, or a part that holds one."""

@@ -23,9 +23,10 @@ from mardok.urls import normal_url
 
 log = logging.getLogger(__name__)
 
-SIGN_TAGS = ("audio", "h1", "input", "select", "textarea", "video")
-"""Elements that are looked for only where they are known to stand."""
-_FURNITURE = frozenset(["header", "nav", "footer", "aside"])
+FIELD_TAGS = frozenset(["input", "select", "textarea"])
+SIGN_TAGS = FIELD_TAGS | {"audio", "h1", "video"}
+"""Elements that are looked for only where they are known to stand; fields in furniture need not be."""
+FURNITURE_TAGS = frozenset(["header", "nav", "footer", "aside"])
 _NO_FIELDS = frozenset(["hidden", "submit", "button", "image", "reset", "search"])
 _PUBLISHERS = frozenset(["website", "organization", "localbusiness", "corporation", "store", "newsmediaorganization"])
 _LONGEST_DATA = 200_000
@@ -73,13 +74,13 @@ def signs_of(
     html : str
         The document as the parser writes it, to see at a glance what need not be looked for.
     seen : set of str
-        Of :data:`SIGN_TAGS`, at least those that stand in it; H1 with a text may be missing.
+        Of :data:`SIGN_TAGS`, at least those that stand in it; H1 with a text, and fields in furniture, may be missing.
     names : set of str
         Names of at least all elements in it.
     """
     properties = {meta.get("property", meta.get("name", "")).strip().lower(): meta.get("content", "") for meta in metas}
     types, publishers, days = _structured(parser, html)
-    fields = [] if {"input", "select", "textarea"}.isdisjoint(seen) else _fields(parser)
+    fields = [] if FIELD_TAGS.isdisjoint(seen) else _fields(parser)
     return Signs(
         og_type=" ".join(properties.get("og:type", "").lower().split()),
         site_names=tuple(dict.fromkeys(filter(None, [" ".join(properties.get("og:site_name", "").split()), *publishers]))),
@@ -169,7 +170,7 @@ def _fields(parser: LexborHTMLParser) -> list[str]:
 def _is_in_furniture(node: LexborNode) -> bool:
     above = node.parent
     while above is not None:
-        if above.tag in _FURNITURE or (above.tag == "form" and (above.attributes.get("role") or "").lower() == "search"):
+        if above.tag in FURNITURE_TAGS or (above.tag == "form" and (above.attributes.get("role") or "").lower() == "search"):
             return True
         above = above.parent
     return False
@@ -184,6 +185,8 @@ def _h1_images(parser: LexborHTMLParser) -> int:
 
 def _may_load_openly(html: str) -> bool:
     """Whether something may be loaded over http: many pages link to such addresses, few load them."""
+    if '"http:' not in html:
+        return False
     return 'src="http:' in html or 'data="http:' in html or _OPEN_STYLE.search(html) is not None
 
 

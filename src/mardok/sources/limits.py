@@ -60,6 +60,7 @@ _PARTS_TEXT = re.compile(
     r"<(?:p|div|a|span|li|br|img|b|i|em|strong|h[1-6]|ul|ol|dl|dt|dd|input|option|hr|button|section)[\s/>]"
 )
 """Tags that end a text wherever they stand, but in a frameset."""
+_PARTING_ENDS = ("</a>", "</div>", "</li>", "</code>", "</span>")
 _LEAVES_TEXT = frozenset(
     [
         "body", "caption", "col", "colgroup", "form", "frame", "frameset", "head", "html", "table", "tbody", "td", "tfoot",
@@ -101,7 +102,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
     if n_tags * len(html) > _MOST_COPIED and not _has_plain_texts(html):
         html = _with_plain_texts(html, past)
     if n_tags > limits.max_depth:
-        if n_tags * len(html) > _LONGEST_COPY:  # else no text is that long
+        if _may_grow(html, n_tags):
             html = _without_growing_texts(html, past)
         if not _is_cheap(html, n_tags, limits.max_depth):
             makes_copies = _may_make_copies(html, n_tags)
@@ -214,6 +215,15 @@ def _with_plain_texts(html: str, past: list[str]) -> str:
             end = stop
             past.append("extract.max_blocks")
     return "".join([*out, html[end:]]) if out else html
+
+
+def _may_grow(html: str, n_tags: int) -> bool:
+    """Whether so many tags may be passed over that a text grows around too many; plain ends of these elements never are."""
+    for end in _PARTING_ENDS:
+        if n_tags * len(html) <= _LONGEST_COPY:
+            return False
+        n_tags -= html.count(end)
+    return n_tags * len(html) > _LONGEST_COPY
 
 
 def _without_growing_texts(html: str, past: list[str]) -> str:
