@@ -53,7 +53,7 @@ _MOST_STRETCHES = 10
 _MOST_RIVAL_GROUPS, _MOST_RIVAL_QUERIES = 300, 10
 _MOST_UNANSWERED, _MOST_WAITING = 500, 1000
 _MOST_SLIPS = 2_000
-_TEXT_PAGES, _READ_PAGES, _SHEET_PAGES = 100, 2_000, 1_000
+_TEXT_PAGES, _READ_PAGES, _SHEET_PAGES = 100, 2_000, 1_024
 """Pages whose texts, or sheets, make one part."""
 _LISTED = (
     "url", "title", "h1", "nearest_url", "final_url", "reason", "language", "kind", "thin", "thin_reason", "indexable",
