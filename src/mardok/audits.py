@@ -155,7 +155,7 @@ class Audit:
         rows = self.groups[self.groups["group"] == group]
         if rows.empty:
             raise SelectionError(f"{group!r}: is no group of this audit; the column 'group' of its groups lists them")
-        facts = self.pages[["url", "title", "words", "inlinks", "clicks"]]
+        facts = self.tables.frame("pages", ["url", "title", "words", "inlinks", "clicks"])
         pages = rows[["url", "role"]].merge(facts, on="url").sort_values(["role", "url"], ignore_index=True)
         first = rows.iloc[0]
         return PageGroup(

@@ -65,7 +65,7 @@ def find_pages(
     UnknownPageError
         If an address is not in the audit.
     """
-    pages = audit.pages
+    pages = audit.tables.frame("pages", [*_COLUMNS, "thin", "thin_reason"])
     result = pages[list(_COLUMNS)].copy()
     found: list[Mapping[str, str]] = []
     if check:
@@ -77,7 +77,7 @@ def find_pages(
         rows = pages[pages["thin"] == Answer.YES]
         found.append(dict(zip(rows["url"], rows["thin_reason"], strict=True)))
     if query:
-        result = _shown_for(audit, query)
+        result = _shown_for(audit, result, query)
     for urls in found:
         result = result[result["url"].isin(urls)]
     if under:
@@ -120,9 +120,9 @@ def _in_group(audit: Audit, url: str, kind: GroupKind) -> dict[str, str]:
     }
 
 
-def _shown_for(audit: Audit, query: str) -> pd.DataFrame:
+def _shown_for(audit: Audit, pages: pd.DataFrame, query: str) -> pd.DataFrame:
     """Pages that search shows for a query, with their figures for it."""
-    queries, pages = audit.tables["queries"], audit.pages
+    queries = audit.tables["queries"]
     if queries.empty:
         raise SelectionError(f"query {query!r}: the audit has no search data; audit again with --search FILE")
     names = queries["query"].cat.categories
@@ -136,7 +136,7 @@ def _shown_for(audit: Audit, query: str) -> pd.DataFrame:
         own.assign(placed=own["position"] * own["impressions"]).groupby("page")[["clicks", "impressions", "placed"]].sum()
     )
     by_page = by_page.sort_values(["impressions"], ascending=False, kind="stable")
-    result = pages[list(_COLUMNS)].iloc[by_page.index.to_numpy()].copy()
+    result = pages.iloc[by_page.index.to_numpy()].copy()
     result["clicks"], result["impressions"] = by_page["clicks"].to_numpy(), by_page["impressions"].to_numpy()
     result["position"] = (by_page["placed"] / by_page["impressions"]).to_numpy()
     return result

@@ -103,8 +103,9 @@ def phrases(
         raise SelectionError(f"order {order!r}: is not one of {', '.join(ORDERS)}")
     stemmed = audit.stemmed
     is_compared = _counted(audit)
-    selected = np.isin(np.arange(len(audit.pages)), rows)
-    n_words = int(audit.pages["words"].to_numpy()[rows].sum())
+    page_words = audit.tables.column("pages", "words")
+    selected = np.isin(np.arange(len(page_words)), rows)
+    n_words = int(page_words[rows].sum())
     least = 1 if n_words < _FEW_WORDS else settings.least_uses(len(rows))
     again = left_out = _repeated_boilerplate(audit, rows)
     if not (selection.is_all or selection.urls):
@@ -151,7 +152,7 @@ def _words_of(audit: Audit, stretches: pd.DataFrame) -> NDArray[np.bool_]:
 
 def selected_rows(audit: Audit, selection: Selection) -> NDArray[np.int64]:
     """Rows of the pages that are asked about."""
-    pages = audit.pages
+    pages = audit.tables.frame("pages", ["url", "language", "kind"])
     kept = np.zeros(len(pages), bool)
     if selection.urls:
         kept[[audit.row_of(url) for url in selection.urls]] = True
@@ -172,7 +173,7 @@ def selected_rows(audit: Audit, selection: Selection) -> NDArray[np.int64]:
 
 def _counted(audit: Audit) -> NDArray[np.bool_]:
     """Pages whose words are accounted for."""
-    return audit.pages["own_words"].notna().to_numpy(dtype=bool)
+    return audit.tables.frame("pages", ["own_words"])["own_words"].notna().to_numpy(dtype=bool)
 
 
 def _check_any(kept: NDArray[np.bool_], trouble: str, what: str, there: pd.Series) -> None:
@@ -223,7 +224,7 @@ def mentions(
         If no page is selected, or a wording has no words.
     """
     blocks = _block_links(audit)
-    urls = audit.pages["url"]
+    urls = audit.tables.column("pages", "url")
     return pd.DataFrame(
         [
             (
@@ -246,7 +247,7 @@ def _found(audit: Audit, blocks: BlockLinks, wordings: Sequence[str], selection:
     rows = selected_rows(audit, selection)
     stemmed = audit.stemmed
     number = {name: code for code, name in enumerate(stemmed.languages)}
-    language_of = np.array([number[name] for name in audit.pages["language"]], np.int64)
+    language_of = np.array([number[name] for name in audit.tables.column("pages", "language").tolist()], np.int64)
     result = find_mentions(stemmed, language_of, [wordings], exact=exact)
     page_of = np.searchsorted(stemmed.corpus.offsets, result.place, side="right") - 1
     return mentions_at(stemmed.corpus, blocks, result.select(np.flatnonzero(np.isin(page_of, rows))))
@@ -285,10 +286,10 @@ def missing_links(
     """
     target = audit.row_of(link_to)
     blocks = _block_links(audit)
-    pages = audit.pages
-    final = _final_rows(audit)
+    pages = audit.tables.frame("pages", ["url", "final_url", "language", "indexable", "link_weight"])
+    final = _final_rows(pages)
     target = int(final[target]) if final[target] >= 0 else target
-    links = audit.tables["links"]
+    links = audit.tables.frame("links", ["page", "target_page", "chrome"])
     source, leads = links["page"].to_numpy(), links["target_page"].to_numpy()
     leads = np.where(leads >= 0, np.append(final, -1)[leads], -1)
     has_link = np.isin(np.arange(len(pages)), source[(leads == target) & ~links["chrome"].to_numpy()])
@@ -307,15 +308,16 @@ def missing_links(
     return table.sort_values(["link_weight", "url"], ascending=[False, True], ignore_index=True)
 
 
-def _final_rows(audit: Audit) -> NDArray[np.int64]:
+def _final_rows(pages: pd.DataFrame) -> NDArray[np.int64]:
     """Row of the page each page leads to in the end, -1 if it was not read."""
-    row_of = {url: row for row, url in enumerate(audit.pages["url"])}
-    return np.array([row_of.get(url, -1) for url in audit.pages["final_url"]], np.int64)
+    row_of = {url: row for row, url in enumerate(pages["url"])}
+    return np.array([row_of.get(url, -1) for url in pages["final_url"]], np.int64)
 
 
 def _block_links(audit: Audit) -> BlockLinks:
     """The blocks of main text with their links."""
-    frame, links = audit.tables["blocks"], audit.tables["links"]
+    frame = audit.tables.frame("blocks", ["page", "block", "text", "level", "main"])
+    links = audit.tables.frame("links", ["page", "block", "url", "start", "end"])
     main = np.flatnonzero(frame["main"].to_numpy())
     page, block = frame["page"].to_numpy()[main].astype(np.int64), frame["block"].to_numpy()[main]
     key = (links["page"].to_numpy().astype(np.int64) << 32) + links["block"].to_numpy()

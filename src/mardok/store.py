@@ -13,6 +13,7 @@ import io
 from abc import abstractmethod
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -382,23 +383,33 @@ class FileStore(TableStore):
 
     def matching(self, table: str, name: str, wanted: Wanted) -> NDArray[np.int64]:
         with _Damage(self._path(table), self._folder):
-            return _matching(self._file(table).read([name]).column(0), wanted)
+            found = [np.zeros(0, np.int64)]
+            for first, its in self._parts(table, name):
+                found.append(_matching(its.column(0), wanted) + first)
+            return np.concatenate(found)
 
     def matching_cells(self, table: str, name: str, wanted: Sequence[str], plain: Sequence[str]) -> dict[int, str]:
         import pyarrow.compute as pc
 
         with _Damage(self._path(table), self._folder):
-            file, first = self._file(table), 0
             result: dict[int, str] = {}
-            # A part at a time, since the texts of a site fill the memory; not too small a one, since each asks for the
-            # expressions to be understood again.
-            for group in range(0, file.num_row_groups, _GROUPS_AT_ONCE):
-                its = file.read_row_groups(range(group, min(group + _GROUPS_AT_ONCE, file.num_row_groups)), [name])
+            for first, its in self._parts(table, name):
                 is_plain = pc.all(pc.string_is_ascii(its.column(0))).as_py()
                 at = _matching(its.column(0), plain if is_plain else wanted)
                 result |= zip((at + first).tolist(), its.take(at).column(0).to_pylist(), strict=True)
-                first += its.num_rows
             return result
+
+    def _parts(self, table: str, name: str) -> Iterator[tuple[int, pa.Table]]:
+        """A column part by part, with the number of the first row of each.
+
+        A part at a time, since the texts of a site fill the memory; not too small a one, since each asks for expressions to
+        be understood again.
+        """
+        file, first = self._file(table), 0
+        for group in range(0, file.num_row_groups, _GROUPS_AT_ONCE):
+            its = file.read_row_groups(range(group, min(group + _GROUPS_AT_ONCE, file.num_row_groups)), [name])
+            yield first, its
+            first += its.num_rows
 
     def _groups(self, table: str, names: Sequence[str], numbers: NDArray[np.int64]) -> Iterator[tuple[int, pa.Table]]:
         """Groups of rows that hold some rows, given in order, with the number of the first row of each."""
@@ -449,24 +460,26 @@ class FolderStore(FileStore):
 
 
 class MadeStore(TableStore):
-    """Tables of an audit that was just made: small ones in memory, large ones in files.
+    """Tables of which some are held in memory: those of an audit that was just made, or that take the place of others.
 
     Parameters
     ----------
     frames : mapping of str to DataFrame
         Those in memory.
-    filed : FileStore
+    filed : TableStore
         The others.
     files : mapping of str to Path or bytes
         The files of these as they stand in an audit folder, by name: where each lies, or what stands in it.
     """
 
-    def __init__(self, frames: Mapping[str, pd.DataFrame], filed: FileStore, files: Mapping[str, Path | bytes]) -> None:
+    def __init__(
+        self, frames: Mapping[str, pd.DataFrame], filed: TableStore, files: Mapping[str, Path | bytes] = MappingProxyType({})
+    ) -> None:
         self._frames, self._filed = MemoryStore(frames), filed
         self.files = files
 
     def _of(self, table: str) -> TableStore:
-        return self._filed if table in self._filed else self._frames
+        return self._frames if table in self._frames else self._filed
 
     def __getitem__(self, table: str) -> pd.DataFrame:
         return self._of(table)[table]
@@ -477,7 +490,7 @@ class MadeStore(TableStore):
         return (name for name in TABLES if name in self._frames or name in self._filed)
 
     def __len__(self) -> int:
-        return len(self._frames) + len(self._filed)
+        return sum(1 for _ in self)
 
     def column(self, table: str, name: str) -> NDArray[Any]:
         return self._of(table).column(table, name)

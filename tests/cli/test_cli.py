@@ -20,6 +20,7 @@ import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC, html, warc_bytes
 
 from mardok.demo.troubles import url
+from mardok.store import FileStore
 
 Run = Callable[..., "subprocess.CompletedProcess[str]"]
 WARC_PAGES = [(f"https://host.example/{n}", 200, [], html(f"number {n} " * 60)) for n in range(3)]
@@ -351,3 +352,45 @@ def test_a_pipe_that_takes_ascii_only_is_not_broken(demo_folder: Path) -> None:
     assert b"\x1b" not in plain.stdout
     as_json = subprocess.run([*command, "--json"], capture_output=True, env=environment, check=True)
     assert json.loads(as_json.stdout)["page"]["title"].startswith("\u00dcber uns")
+
+
+def test_no_command_reads_what_has_a_row_for_each_page_or_link(
+    run_here: Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Whole, these tables would fill the memory of whoever has audited a million pages."""
+    read = FileStore.__getitem__
+
+    def read_small(store: FileStore, table: str) -> pd.DataFrame:
+        assert table not in ("pages", "blocks", "links", "images", "fingerprints"), table
+        return read(store, table)
+
+    monkeypatch.setattr(FileStore, "__getitem__", read_small)
+    folder = tmp_path / "audit"
+    sources = (DEMO_WARC, "--search", DEMO_SEARCH, "-o", folder)
+    assert run_here("audit", *sources).returncode == 0
+    plan = pd.read_csv(folder / "plan.csv", dtype=str, keep_default_na=False)
+    plan.assign(decision="accept").to_csv(folder / "plan.csv", index=False)
+    draft = tmp_path / "draft.md"
+    draft.write_text("# Hire a cello\n\nHire a cello from our workshop by the month.\n", "utf-8")
+    hire, other = url("/violin-hire/"), tmp_path / "other"
+    shutil.copytree(folder, other)
+    for command in (
+        ("audit", *sources, "--set", "copies.resemblance=0.85"),
+        ("page", folder, hire),
+        ("pair", folder, hire, url("/")),
+        ("pages", folder, "--thin", "--under", "/"),
+        ("pages", folder, "--query", "violin hire"),
+        ("phrases", folder),
+        ("phrases", folder, "--under", "/", "--by", "typical"),
+        ("phrases", folder, "violin hire"),
+        ("phrases", folder, "violin hire", "--link-to", hire),
+        ("phrases", folder, "--passages"),
+        ("topic", folder, "violin hire"),
+        ("draft", folder, draft),
+        ("versus", folder, "--list"),
+        ("versus", folder, other, "-o", tmp_path / "versus"),
+        ("handoff", folder, "-o", tmp_path / "orders"),
+        ("recheck", folder, other, "-o", tmp_path / "since"),
+    ):
+        done = run_here(*command)
+        assert done.returncode in (0, 3), (command, done.stderr)

@@ -112,7 +112,7 @@ def test_nobody_is_handed_what_nobody_accepted(demo: mardok.Audit) -> None:
 
 
 def test_every_brief_quotes_its_pages_and_ends_with_what_can_be_counted(demo: mardok.Audit) -> None:
-    tables = Tables(demo.tables)
+    tables = Tables(demo.tables, demo.pages["url"].tolist())
     for proposal in records(demo.plan[demo.plan["action"].isin(["merge", "rewrite", "expand"])]):
         steps = records(demo.steps[demo.steps["proposal"] == proposal["proposal"]])
         text = brief(proposal, steps, tables)

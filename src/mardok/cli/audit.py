@@ -137,7 +137,7 @@ def print_summary(finished: mardok.Audit, out: Path, since: Since | None = None)
 
     console = answer_console()
     totals = finished.meta.totals
-    closed = _closed_line(finished.pages)
+    closed = _closed_line(finished.tables.frame("pages", ["noindex_reason", "indexable"]))
     if closed:
         console.print(shown(closed, style="bold"))
     for told in [*_found_lines(totals), *_since_lines(since)]:

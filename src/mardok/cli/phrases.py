@@ -112,7 +112,7 @@ def _sizes(words: str) -> tuple[int, int] | None:
 
 
 def _warn_of_target(finished: mardok.Audit, url: str) -> None:
-    target = finished.pages.iloc[finished.row_of(url)]
+    target = finished.tables.row("pages", finished.row_of(url), ("url", "final_url", "indexable", "reason"))
     if target["final_url"] != target["url"]:
         warning = sentence("answer.target-moved", url=target["url"], end=target["final_url"])
         errors.print(shown(f"mardok: {warning}"))

@@ -9,15 +9,18 @@ from __future__ import annotations
 import json
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from itertools import takewhile
 from typing import Any
 
+import numpy as np
 import pandas as pd
 
 from mardok.compare.contradictions import Contradiction, contradictions, sentences_of
 from mardok.deliver.lacking import MovedText, lacking_blocks, plain_line, teased_words
 from mardok.sentences import clipped, counted, hours, listing, path_of, sentence
+from mardok.store import TableStore
+from mardok.tables import TABLES
 from mardok.text.spans import WordSpans
 from mardok.text.stems import plain_words, stems
 from mardok.text.words import words
@@ -25,6 +28,14 @@ from mardok.visible import visible
 from mardok.vocabulary import Action, StepKind
 
 BRIEFED = (Action.REWRITE, Action.EXPAND, Action.MERGE)
+_OF_PAGE = ("title", "h1", "main_text", "words", "own_words", "target_phrase", "language", "redirect_url")
+_ROWS_OF_PAGE: Mapping[str, Sequence[str]] = {
+    "blocks": ("page", "level", "text", "main", "reason"),
+    "queries": ("page", "query", "brand", "impressions", "clicks", "position"),
+    "passages": ("page", "word", "words", "own"),
+    "teasers": ("page", "word", "words"),
+}
+"""Tables that have rows of a page, with the columns that are asked for."""
 _SPECIAL = re.compile(r"([\\`*_{}\[\]<>#|~!]|^[-+](?=\s))")
 _MOST_PAGES = 200
 _ABOUT = (StepKind.REWRITE, StepKind.EXPAND, StepKind.MOVE_TEXT, StepKind.REDIRECT, StepKind.CANONICAL)
@@ -50,23 +61,57 @@ def records(frame: pd.DataFrame) -> list[dict[str, Any]]:
 
 
 class Tables:
-    """The tables of an audit, ready to be asked for single pages."""
+    """What the tables of an audit hold of some pages.
 
-    def __init__(self, tables: Mapping[str, pd.DataFrame]) -> None:
-        self.tables = tables
-        self.pages = tables["pages"]
-        self.row_of = {url: row for row, url in enumerate(self.pages["url"])}
+    Parameters
+    ----------
+    urls : collection of str
+        Addresses of these pages; others are left out.
+    """
+
+    def __init__(self, tables: TableStore, urls: Collection[str]) -> None:
+        self.pairs = tables["pairs"]
+        known = {url: row for row, url in enumerate(tables.column("pages", "url").tolist())}
+        self.row_of = {url: known[url] for url in urls if url in known}
+        rows = np.unique(np.array([*self.row_of.values()], np.int64))
+        cells = zip(*tables.rows("pages", rows, _OF_PAGE).values(), strict=True)
+        self.pages = {
+            row: dict(zip(_OF_PAGE, values, strict=True)) for row, values in zip(rows.tolist(), cells, strict=True)
+        }
+        self._rows = {
+            name: TABLES[name].part(tables.of_pages(name, rows, names), names) for name, names in _ROWS_OF_PAGE.items()
+        }
+        others = tables.frame("pages", ["url", "variant_of"])
+        self.variants = frozenset(others.loc[others["variant_of"] != "", "url"])
 
     def leads_on(self, url: str) -> bool:
         """Whether an address redirects already, so that nothing of its own is to be read there."""
-        page = self.pages.iloc[self.row_of[url]]
+        page = self.pages[self.row_of[url]]
         return bool(page["redirect_url"]) or not page["words"]
 
     def of(self, name: str, row: int) -> pd.DataFrame:
         """Rows of a table that belong to a page."""
-        frame = self.tables[name]
+        frame = self._rows[name]
         first, last = (frame["page"].searchsorted(row, side) for side in ("left", "right"))
         return frame.iloc[first:last]
+
+
+def urls_of(plan: pd.DataFrame, steps: Iterable[pd.DataFrame]) -> set[str]:
+    """Addresses of all pages that briefs for some proposals may speak of.
+
+    Parameters
+    ----------
+    plan : DataFrame
+        The proposals.
+    steps : iterable of DataFrame
+        Their steps.
+    """
+    result = set(plan["keeper"])
+    for own in steps:
+        result |= {*own["url"], *own["target"]}
+    for basis in plan["basis"]:
+        result |= json.loads(basis).get("impressions_by_name", {}).keys()
+    return result
 
 
 def brief(proposal: Mapping[str, Any], steps: Sequence[Mapping[str, Any]], tables: Tables, draft_file: str = "") -> str:
@@ -134,7 +179,7 @@ def merged_draft(steps: Sequence[Mapping[str, Any]], tables: Tables) -> str:
         return ""
     kept = moving[0][1]
     blocks = _main_blocks(tables.row_of[kept], tables)
-    language = str(tables.pages["language"][tables.row_of[kept]])
+    language = str(tables.pages[tables.row_of[kept]]["language"])
     place_of = {plain_line(text): place for place, (_, text) in enumerate(blocks)}
     after: dict[int, list[tuple[str, str]]] = defaultdict(list)
     for url in dict.fromkeys(url for url, _ in moving if url in tables.row_of):
@@ -188,8 +233,8 @@ def _facts(proposal: Mapping[str, Any], urls: Sequence[str], tables: Tables) -> 
         return [], []
     pages = list(dict.fromkeys([proposal["keeper"], *urls]))[:_MOST_COMPARED]
     rows = [tables.row_of[url] for url in pages]
-    texts = [str(tables.pages["main_text"][row]) for row in rows]
-    return pages, contradictions(texts, str(tables.pages["language"][rows[0]]))
+    texts = [str(tables.pages[row]["main_text"]) for row in rows]
+    return pages, contradictions(texts, str(tables.pages[rows[0]]["language"]))
 
 
 def _fact_rows(pages: Sequence[str], facts: Sequence[Contradiction]) -> list[list[str]]:
@@ -212,7 +257,8 @@ def _lacking(
         url, target = step["url"], step["target"]
         if step["step"] in _MOVING and url in tables.row_of and target in tables.row_of:
             own = _unique(tables.row_of[target], tables.row_of[url], tables)
-            there = told | {plain_line(one) for one in sentences_of(str(tables.pages["main_text"][tables.row_of[target]]))}
+            keeper = tables.pages[tables.row_of[target]]
+            there = told | {plain_line(one) for one in sentences_of(str(keeper["main_text"]))}
             result[url] = [text for text in own if any(plain_line(one) not in there for one in sentences_of(text))]
     return result
 
@@ -225,7 +271,7 @@ def _page(
     tables: Tables,
 ) -> Iterator[str]:
     row = tables.row_of[url]
-    page = tables.pages.iloc[row]
+    page = tables.pages[row]
     yield f"## {url}"
     yield ""
     for step in steps:
@@ -266,7 +312,7 @@ def _asked(url: str, proposal: Mapping[str, Any], tables: Tables) -> Iterator[st
     rows = [
         tables.row_of[page] for page in (*basis.get("impressions_by_name", {}), proposal["keeper"]) if page in tables.row_of
     ]
-    slot = _only_here(*(str(tables.pages["title"][tables.row_of[one]]) for one in (url, proposal["keeper"])))
+    slot = _only_here(*(str(tables.pages[tables.row_of[one]]["title"]) for one in (url, proposal["keeper"])))
     asked = pd.concat([own, *(tables.of("queries", row) for row in dict.fromkeys(rows))])
     named = asked[[bool(slot) and f" {slot} " in f" {' '.join(words(str(query)))} " for query in asked["query"]]]
     named = named.sort_values("impressions", ascending=False).drop_duplicates("query")
@@ -310,12 +356,11 @@ def _headings(row: int, tables: Tables) -> list[str]:
 
 
 def _relatives(url: str, tables: Tables) -> list[str]:
-    pairs = tables.tables["pairs"]
+    pairs = tables.pairs
     own = pairs[(pairs["url_a"] == url) | (pairs["url_b"] == url)].sort_values(
         ["resemblance", "url_a", "url_b"], ascending=[False, True, True]
     )
-    variants = set(tables.pages.loc[tables.pages["variant_of"] != "", "url"])
-    own = own[~own["url_a"].isin(variants) & ~own["url_b"].isin(variants)]
+    own = own[~own["url_a"].isin(tables.variants) & ~own["url_b"].isin(tables.variants)]
     return [
         str(sentence("brief.relative", page=f"<{b if a == url else a}>", share=resemblance))
         for a, b, resemblance in own[["url_a", "url_b", "resemblance"]]
@@ -336,10 +381,10 @@ def _pasted(row: int, tables: Tables) -> list[str]:
             merged[-1][1] = max(merged[-1][1], int(word + n))
         else:
             merged.append([int(word), int(word + n)])
-    teased = teased_words(int(tables.pages["words"][row]), _teasers(row, tables))
+    teased = teased_words(int(tables.pages[row]["words"]), _teasers(row, tables))
     kept = [(begin, end) for begin, end in merged if 2 * int(teased[begin:end].sum()) <= end - begin]
     longest = sorted(sorted(kept, key=lambda one: one[0] - one[1])[:_MOST_PASSAGES])
-    spans = WordSpans(str(tables.pages["main_text"][row]))
+    spans = WordSpans(str(tables.pages[row]["main_text"]))
     return [_cut(spans.written(begin, end - begin)) for begin, end in longest]
 
 
@@ -350,10 +395,10 @@ def _teasers(row: int, tables: Tables) -> tuple[tuple[int, int], ...]:
 
 def _unique(kept: int, moved: int, tables: Tables) -> list[str]:
     """Blocks of a page that the keeper does not have word for word, in their order."""
-    blocks, page = tables.of("blocks", moved), tables.pages.iloc[moved]
+    blocks, page = tables.of("blocks", moved), tables.pages[moved]
     boilerplate = tuple(blocks.loc[blocks["reason"] == "boilerplate", "text"])
     text = MovedText(str(page["main_text"]), str(page["h1"]), boilerplate, _teasers(moved, tables))
-    return lacking_blocks(str(tables.pages["main_text"][kept]), text)
+    return lacking_blocks(str(tables.pages[kept]["main_text"]), text)
 
 
 def _cut(text: str) -> str:

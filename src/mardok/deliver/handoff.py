@@ -11,7 +11,7 @@ import csv
 import io
 import re
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from html import escape
 from os import PathLike
@@ -21,7 +21,7 @@ import pandas as pd
 
 from mardok.audits import Audit
 from mardok.deliver import redirects
-from mardok.deliver.briefs import BRIEFED, Tables, brief, merged_draft, records
+from mardok.deliver.briefs import BRIEFED, Tables, brief, merged_draft, records, urls_of
 from mardok.deliver.letter import MARKDOWN_FILE, Budget, letter, letter_files
 from mardok.deliver.server_rules import server_rules
 from mardok.deliver.tickets import Anchors, anchors_of, ticket_files, tickets
@@ -33,6 +33,8 @@ from mardok.plan.decisions import with_decisions
 from mardok.sentences import path_of, sentence
 from mardok.sources.decisions import read_decisions
 from mardok.sources.raw import OpenIntake
+from mardok.store import MadeStore, TableStore
+from mardok.tables import LINKS
 from mardok.urls import split_url
 from mardok.visible import visible
 from mardok.vocabulary import STRUCTURAL_STEPS, Action, Answer, CheckId, Decision, StepKind, VariantRule
@@ -79,13 +81,13 @@ def hand_off(
     FolderError
         If the folder holds something else, or cannot be written.
     """
-    tables: Mapping[str, pd.DataFrame] = audit.tables
+    tables: TableStore = audit.tables
     if decisions is not None:
         intake = OpenIntake()
         edited = read_decisions(Path(decisions), intake)
         if intake.unread:
             raise TableError(f"{decisions}, {intake.unread[0].place}: {intake.unread[0].reason}")
-        tables = {**tables, "plan": with_decisions(audit.plan, edited)}
+        tables = MadeStore({"plan": with_decisions(audit.plan, edited)}, tables)
     plan = chosen_proposals(tables["plan"], all_proposals=all_proposals)
     left = 0
     if hours is not None:
@@ -120,7 +122,7 @@ def chosen_proposals(plan: pd.DataFrame, *, all_proposals: bool) -> pd.DataFrame
 
 
 def handoff_files(
-    tables: Mapping[str, pd.DataFrame], chosen: pd.DataFrame, meta: AuditMeta, budget: Budget | None = None
+    tables: TableStore, chosen: pd.DataFrame, meta: AuditMeta, budget: Budget | None = None
 ) -> dict[str, bytes]:
     """The files, by their names below the folder.
 
@@ -139,14 +141,17 @@ def handoff_files(
     from mardok.deliver.workbook import workbook  # only here: its library takes longer to import than some commands to run
 
     steps = tables["steps"][tables["steps"]["proposal"].isin(chosen["proposal"])]
-    moves = server_rules(steps, tables["pages"])
+    pages = tables.frame("pages", ["url", "status", "indexable", "in_sitemap"])
+    moves = server_rules(steps, pages)
     strange = redirects.plain_addresses([*moves.single, *moves.single.values(), *moves.written, *moves.gone])
     if strange:
         raise HandoffError(f"{strange[0]!r}: cannot be written into a server's files; set its proposal to reject")
-    anchors = anchors_of(tables["links"], tables["pages"]["url"].tolist(), set(steps["pattern_value"]) - {""})
+    named = set(steps["pattern_value"]) - {""}
+    links = _links_to(tables, named | set(steps.loc[steps["step"] == StepKind.REDIRECT, "url"]))
+    anchors = anchors_of(links, pages["url"].tolist(), named)
     made = tickets(chosen, steps, anchors, meta.settings)
     texts = {
-        redirects.NGINX_FILE: redirects.nginx_map(moves, tables["pages"]["url"]),
+        redirects.NGINX_FILE: redirects.nginx_map(moves, pages["url"]),
         redirects.APACHE_FILE: redirects.apache_rules(moves),
         redirects.APACHE_MAP: redirects.apache_map(moves),
         redirects.CSV_FILE: redirects.redirects_csv(moves),
@@ -154,15 +159,15 @@ def handoff_files(
         "out-of-index.csv": _csv(
             ["url", "what"], _pairs(steps[steps["step"].isin([StepKind.NOINDEX, StepKind.RETIRE])], "url", "step")
         ),
-        "sitemap-removals.txt": "".join(f"{url}\n" for url in _leaving_sitemap(tables["pages"], steps)),
-        "relinks.csv": _relinks(tables, steps, anchors),
+        "sitemap-removals.txt": "".join(f"{url}\n" for url in _leaving_sitemap(pages, steps)),
+        "relinks.csv": _relinks(links, pages["url"], steps, anchors),
         "addresses.txt": "".join(f"{url}\n" for url in sorted(set(steps["url"]))),
         **ticket_files(made),
         **briefs(chosen, steps, tables),
     }
     files = {name: visible(text).encode("utf-8", "replace") for name, text in texts.items()}
-    told = letter(chosen, tables["plan"], made, meta, host_of(tables["pages"]), budget)
-    return {**files, **letter_files(told), "audit.xlsx": workbook({**tables, "plan": chosen, "steps": steps})}
+    told = letter(chosen, tables["plan"], made, meta, host_of(pages), budget)
+    return {**files, **letter_files(told), "audit.xlsx": workbook(MadeStore({"plan": chosen, "steps": steps}, tables))}
 
 
 def host_of(pages: pd.DataFrame) -> str:
@@ -197,11 +202,16 @@ def _leaving_sitemap(pages: pd.DataFrame, steps: pd.DataFrame) -> list[str]:
     return sorted(pages.loc[pages["url"].isin(leaving) & (pages["in_sitemap"] != Answer.NO), "url"])
 
 
-def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame, anchors: Anchors) -> str:
+def _links_to(tables: TableStore, urls: Collection[str]) -> pd.DataFrame:
+    """The links of the site that lead to some addresses."""
+    names = ["page", "url", "anchor", "chrome"]
+    return LINKS.part(tables.rows("links", tables.matching("links", "url", urls.__contains__), names), names)
+
+
+def _relinks(links: pd.DataFrame, urls: pd.Series, steps: pd.DataFrame, anchors: Anchors) -> str:
     """Links to change: those to pages that go or are gone, one row a page or one for a template, and those to be made."""
     moved = steps[steps["step"] == StepKind.REDIRECT]
     target_of: dict[str, str] = dict(zip(moved["url"], moved["target"], strict=True))
-    links, urls = tables["links"], tables["pages"]["url"]
     stays = ~urls.isin(target_of).to_numpy()
     hit = links[links["url"].isin(target_of).to_numpy() & stays[links["page"].to_numpy()]]
     rows: list[tuple[str, str, str, str, str]] = []
@@ -223,7 +233,7 @@ def _relinks(tables: Mapping[str, pd.DataFrame], steps: pd.DataFrame, anchors: A
     return _csv(["page", "old_target", "new_target", "anchor", "note"], sorted(rows))
 
 
-def briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.DataFrame]) -> dict[str, str]:
+def briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: TableStore) -> dict[str, str]:
     """A brief for each proposal that a writer works on, and a draft of each merged page, by the names of their files.
 
     Parameters
@@ -232,13 +242,15 @@ def briefs(plan: pd.DataFrame, steps: pd.DataFrame, tables: Mapping[str, pd.Data
         Proposals that are handed over.
     steps : DataFrame
         Their steps.
-    tables : mapping of str to DataFrame
+    tables : TableStore
         All tables of the audit.
     """
-    asked = Tables(tables)
+    briefed = plan[plan["proposal"].isin(_briefed(plan, steps))]
+    steps_of = dict(list(steps[steps["proposal"].isin(briefed["proposal"])].groupby("proposal")))
+    asked = Tables(tables, urls_of(briefed, steps_of.values()))
     result = {}
-    for row in records(plan[plan["proposal"].isin(_briefed(plan, steps))]):
-        own = records(steps[steps["proposal"] == row["proposal"]].sort_values("order"))
+    for row in records(briefed):
+        own = records(steps_of[row["proposal"]].sort_values("order"))
         about = row["keeper"] or own[0]["url"]
         slug = re.sub(r"[^a-z0-9]+", "-", path_of(about).lower()).strip("-")[:50] or "home"
         name, draft = f"{row['rank']:03}-{row['action']}-{slug}.md", merged_draft(own, asked)

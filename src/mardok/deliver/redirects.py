@@ -116,8 +116,9 @@ def nginx_map(redirects: Redirects, known: Iterable[str] = ()) -> str:
     for source, target in sorted(redirects.origins):
         lines.append(f'    "~^{_escaped(source)}(?<mardok_rest>/.*)$" "{_nginx_target(target)}$mardok_rest";')
     gone = []
+    folded = Counter(address.casefold() for address in {*addresses, *redirects.gone})
     for address in sorted(redirects.gone):
-        is_alone = Counter(one.casefold() for one in {*addresses, *redirects.gone})[address.casefold()] == 1
+        is_alone = folded[address.casefold()] == 1
         gone.append(f'    "{address if is_alone else f"~^{_escaped(address)}$"}" 1;')
     longest = max([len(line) for line in (*lines, *gone)], default=0)
     size = max(256, 1 << (longest + 64).bit_length())

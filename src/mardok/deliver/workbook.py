@@ -7,7 +7,7 @@ Out: an ``.xlsx`` file with a sheet for each table: header frozen, filters, widt
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -19,6 +19,7 @@ from openpyxl.utils import get_column_letter
 
 from mardok.deliver.shown_pages import pages_by_importance
 from mardok.folder import neutral_cell
+from mardok.store import TableStore
 from mardok.tables import PAGES, SMALL_GAIN_DECIMALS, TABLES, Column, Table
 
 SHEETS = ("plan", "steps", "pages", "groups", "pairs", "phrases", "boilerplate", "checks", "contradictions", "slips")
@@ -42,15 +43,15 @@ _LINKED = ("url", "keeper", "target", "url_a", "url_b", "final_url", "nearest_ur
 _WRAPPED = ("why", "unless", "summary")
 
 
-def workbook(tables: Mapping[str, pd.DataFrame]) -> bytes:
+def workbook(tables: TableStore) -> bytes:
     """The workbook as bytes."""
     book = Workbook(write_only=True)
     left_out = []
     for name in SHEETS:
-        shown = _shown(name, tables)
+        shown, n_rows = _shown(name, tables)
         _write_sheet(book, TABLES[name], shown)
-        if len(shown) < len(tables[name]):
-            left_out.append((name, len(shown), len(tables[name])))
+        if len(shown) < n_rows:
+            left_out.append((name, len(shown), n_rows))
     if left_out:
         _write_left_out(book, left_out)
     buffer = io.BytesIO()
@@ -58,13 +59,15 @@ def workbook(tables: Mapping[str, pd.DataFrame]) -> bytes:
     return buffer.getvalue()
 
 
-def _shown(name: str, tables: Mapping[str, pd.DataFrame]) -> pd.DataFrame:
-    """The rows of a table that have room in a sheet: of pages those of the plan, and the first others by clicks."""
-    frame = tables[name]
-    if name == PAGES.name:
-        rows, most = pages_by_importance(frame, tables["plan"], tables["steps"])
-        frame = frame.iloc[np.sort(rows[:most])]
-    return frame.head(_MOST_ROWS)
+def _shown(name: str, tables: TableStore) -> tuple[pd.DataFrame, int]:
+    """The rows of a table that have room in a sheet, of pages those of the plan, and the first others by clicks; and of how
+    many."""
+    if name != PAGES.name:
+        return tables[name].head(_MOST_ROWS), len(tables[name])
+    pages = tables.frame(name, ["url", "clicks", "link_weight"])
+    rows, most = pages_by_importance(pages, tables["plan"], tables["steps"])
+    names = [column.name for column in PAGES.columns if column.csv]
+    return PAGES.part(tables.rows(name, np.sort(rows[:most])[:_MOST_ROWS], names), names), len(pages)
 
 
 def _write_left_out(book: Workbook, left_out: Sequence[tuple[str, int, int]]) -> None:

@@ -56,7 +56,7 @@ def asked_server(
             crawl(out=answers[-1], listed=asked, settings=by_page, credentials=credentials, progress=progress)
             known |= {*asked}
             result = audit(*answers, settings=settings, progress=progress)
-            targets = {url for url in result.pages["redirect_url"] if url}
+            targets = set(result.tables.column("pages", "redirect_url").tolist()) - {""}
             asked = sorted(targets - known)
             if not asked:
                 break

@@ -128,7 +128,7 @@ class State:
         everywhere : frozenset of str
             Addresses whose links on all pages are asked for.
         """
-        frame = self.audit.tables["links"]
+        frame = self.audit.tables.frame("links", ["page", "url", "chrome"])
         names = [self.old(str(url)) for url in frame["url"].cat.categories]
         codes, rows = frame["url"].cat.codes.to_numpy(), frame["page"].to_numpy()
         wanted, is_anywhere = (np.array([name in of for name in names], bool) for of in (targets, everywhere))
