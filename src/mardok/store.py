@@ -306,17 +306,18 @@ class FileStore(TableStore):
         raise IndexError(number)
 
     def find(self, table: str, name: str, value: str) -> int:
-        with _Damage(self._path(table), self._folder):
-            values = self._file(table).read([name]).column(0).to_pylist()
-            return values.index(value) if value in values else -1
+        return int(next(iter(self.matching(table, name, value.__eq__)), -1))
 
     def where(self, table: str, name: str, value: str) -> Columns:
+        at = self.matching(table, name, value.__eq__)
         with _Damage(self._path(table), self._folder):
-            values = self._file(table).read([name]).column(0).to_pylist()
-            at = [row for row, result in enumerate(values) if result == value]
-            stored = self._file(table).read()
-            rows = [stored.slice(row, 1).to_pydict() for row in at]
-            return {column: [row[column][0] for row in rows] for column in stored.column_names}
+            names = self._declared[table].names
+            result: Columns = {column: [] for column in names}
+            for first, its in self._groups(table, names, at):
+                for row in at[slice(*np.searchsorted(at, [first, first + its.num_rows]))].tolist():
+                    for column, values in its.slice(row - first, 1).to_pydict().items():
+                        result[column] += values
+            return result
 
     def numbered(self, table: str, name: str, value: int) -> Columns:
         with _Damage(self._path(table), self._folder):
@@ -619,7 +620,6 @@ _NUMBERS = {"int32": np.int32, "int64": np.int64, "double": np.float64}
 def _matching(column: pa.ChunkedArray, wanted: Wanted) -> NDArray[np.int64]:
     """Numbers of the cells that are wanted."""
     import pyarrow as pa
-    import pyarrow.compute as pc
 
     found = np.ones(len(column), bool)
     first = 0
@@ -628,6 +628,8 @@ def _matching(column: pa.ChunkedArray, wanted: Wanted) -> NDArray[np.int64]:
         if callable(wanted):
             fits = np.fromiter(map(wanted, texts.to_pylist()), bool, len(texts))
         else:
+            import pyarrow.compute as pc  # only here: it takes longer to import than to find a value
+
             fits = np.ones(len(texts), bool)
             for pattern in wanted:
                 fits &= pc.match_substring_regex(texts, pattern).to_numpy(zero_copy_only=False).astype(bool)
