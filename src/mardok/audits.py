@@ -81,7 +81,7 @@ class Audit:
         from mardok.text.stems import stemmed
         from mardok.text.words import folded
 
-        corpus = corpus_of(map(folded, self.tables.column("pages", "main_text").tolist()))
+        corpus = corpus_of(map(folded, self.tables.cells("pages", "main_text")))
         stop_words = {folded(word) for word in self.meta.settings.phrases.stop_words}
         return stemmed(corpus, self.tables.column("pages", "language").tolist(), stop_words)
 

@@ -47,6 +47,10 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
         """One column of a table."""
 
     @abstractmethod
+    def cells(self, table: str, name: str) -> Iterator[Any]:
+        """The cells of one column, in their order, with only some of them in memory at a time."""
+
+    @abstractmethod
     def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
         """Some columns of a table, with its dtypes."""
 
@@ -187,6 +191,9 @@ class MemoryStore(TableStore):
     def column(self, table: str, name: str) -> NDArray[Any]:
         return np.asarray(self._frames[table][name].to_numpy())
 
+    def cells(self, table: str, name: str) -> Iterator[Any]:
+        return iter(self._frames[table][name].to_numpy())
+
     def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
         return self._frames[table][list(names)]
 
@@ -287,6 +294,11 @@ class FileStore(TableStore):
     def column(self, table: str, name: str) -> NDArray[Any]:
         with _Damage(self._path(table), self._folder):
             return _array(self._file(table).read([name]).column(0))
+
+    def cells(self, table: str, name: str) -> Iterator[Any]:
+        with _Damage(self._path(table), self._folder):
+            for _, its in self._parts(table, name):
+                yield from its.column(0).to_pylist()
 
     def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
         if table in self._frames:
@@ -495,6 +507,9 @@ class MadeStore(TableStore):
 
     def column(self, table: str, name: str) -> NDArray[Any]:
         return self._of(table).column(table, name)
+
+    def cells(self, table: str, name: str) -> Iterator[Any]:
+        return self._of(table).cells(table, name)
 
     def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
         return self._of(table).frame(table, names)

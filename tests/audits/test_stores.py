@@ -81,7 +81,9 @@ def test_every_store_gives_what_the_frames_hold(tmp_path: Path, pages: dict[str,
             for column in frame.columns:
                 found = store.column(name, column)
                 assert len(found) == len(frame)
-                assert all(map(same, found.tolist(), frame[column].astype(object).tolist())), (name, column)
+                expected = frame[column].astype(object).tolist()
+                assert all(map(same, found.tolist(), expected)), (name, column)
+                assert same_rows([tuple(store.cells(name, column))], [tuple(expected)]), (name, column)
         for name in BY_PAGE:
             some = np.arange(0, len(frames["pages"]), 2)[::-1]
             own = frames[name][frames[name]["page"].isin(some)]
