@@ -38,6 +38,8 @@ _PLAIN_NAME = re.compile(r"[A-Za-z0-9_~\-][A-Za-z0-9_~.\-]*")
 _PLAIN_RELATIVE = re.compile(
     rf"(?P<up>(?:\.\./)*+)(?:{_PLAIN_NAME.pattern}/)*+(?:{_PLAIN_NAME.pattern})?+(?:\?[A-Za-z0-9_=&.~\-]+)?"
 )
+_PLAIN_ABSOLUTE = re.compile(rf"https?://[a-z0-9.\-]+{_PLAIN_PATH.pattern}")
+"""Addresses that stand in the one form already, but for dots that begin a name of the path."""
 _SLASHES_OF_ORIGIN = 2
 """As in ``https://host.example``."""
 _PAGINATION_PATH = re.compile(r"/(?:page|seite)[/-]?\d+/?$", re.IGNORECASE)
@@ -68,7 +70,8 @@ def resolved_url(href: str, base: str) -> str | None:
             return origin + href
         return normal_url(href, origin + "/")
     if href[:7] == "http://" or href[:8] == "https://":
-        return normal_url(href)
+        is_plain = len(href) <= _LONGEST_KEPT and _PLAIN_ABSOLUTE.fullmatch(href) is not None and "/." not in href
+        return href if is_plain else normal_url(href)
     path = base.partition("?")[0]
     relative = _PLAIN_RELATIVE.fullmatch(href) if href[:1] not in ("", "?") else None
     if relative is None:

@@ -124,6 +124,10 @@ PARTS = [
     "a:b",
     "..a",
     "-",
+    "https://h.example/",
+    "http://",
+    "Host",
+    ":80/",
 ]
 BASES = [
     "https://host.example/",

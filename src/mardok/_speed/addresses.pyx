@@ -13,6 +13,8 @@ cdef enum:
     NAME = 1  # signs of names of a path
     FIRST = 2  # those a name may begin with
     QUERY = 4
+    HOST = 8
+    LONGEST = 512  # as in mardok.urls
 
 cdef unsigned char _KINDS[256]
 
@@ -27,6 +29,8 @@ cdef void _set_kinds() noexcept:
             _KINDS[code] = NAME | QUERY
         elif code in (c"=", c"&"):
             _KINDS[code] = QUERY
+        if c"a" <= code <= c"z" or c"0" <= code <= c"9" or code in (c".", c"-"):
+            _KINDS[code] |= HOST
 
 
 _set_kinds()
@@ -61,6 +65,26 @@ cdef bint _is_plain(unsigned char *data, Py_ssize_t at, Py_ssize_t end, bint is_
     return True
 
 
+cdef bint _is_plain_absolute(unsigned char *data, Py_ssize_t end) noexcept:
+    """Whether an address with a host stands in the one form already."""
+    cdef const char *scheme = b"https://"
+    cdef Py_ssize_t at = 0, host
+    if end > LONGEST or end < 8:
+        return False
+    while at < 4:
+        if data[at] != <unsigned char>scheme[at]:
+            return False
+        at += 1
+    at += data[at] == c"s"
+    if data[at] != c":" or data[at + 1] != c"/" or data[at + 2] != c"/":
+        return False
+    at += 3
+    host = at
+    while at < end and _KINDS[data[at]] & HOST:
+        at += 1
+    return at > host and at < end and data[at] == c"/" and _is_plain(data, at + 1, end, False)
+
+
 def resolved_url(str href, str base):
     """See :func:`mardok.urls.resolved_url`."""
     cdef Py_ssize_t n = PyUnicode_GET_LENGTH(href), n_base = PyUnicode_GET_LENGTH(base), end = 0, at = 0, folder, slashes = 0
@@ -76,6 +100,8 @@ def resolved_url(str href, str base):
             return base
         if data[end - 1] <= 0x20:
             return DEFINITIONS["addresses.resolved_url"][0](href, base)
+    if _is_plain_absolute(data, end):
+        return href if end == n else PyUnicode_Substring(href, 0, end)
     if end and data[0] == c"/" and (end == 1 or (data[1] != c"/" and data[1] != c"\\")):
         if _is_plain(data, 1, end, False):
             folder = 0
