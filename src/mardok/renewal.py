@@ -10,7 +10,6 @@ import datetime
 import json
 from bisect import bisect_right
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -20,25 +19,31 @@ import pandas as pd
 from mardok.audits import Audit, load
 from mardok.errors import FolderError
 from mardok.findings.checks import checks_table
+from mardok.folder import files_of
 from mardok.inputs import InputFiles
 from mardok.kept import KeptParts
 from mardok.meta import AuditMeta, is_audit_folder, read_meta
 from mardok.plan.decisions import follow
 from mardok.plan.ranking import Standing, plan_table, ranked, steps_table
 from mardok.plan.repairs import RepairSite, repair_proposals
-from mardok.plan.totals import outcomes, plan_totals
+from mardok.plan.totals import COUNTED, outcomes, plan_totals
 from mardok.progress import Progress
 from mardok.proofing.job import PROOF_CHECKS, merged_rows, proof_facts_of_tables, proofread, spelling_names, with_groups
 from mardok.proofing.texts import texts_of_tables
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision, read_accepted, read_decisions, read_done
 from mardok.sources.raw import OpenIntake
-from mardok.store import MemoryStore
-from mardok.tables import CHECK_ROWS, PLAN, STEP_ROWS, Table
+from mardok.store import MadeStore
+from mardok.tables import BLOCKS, CHECK_ROWS, FINGERPRINTS, IMAGES, LINKS, PAGES, PLAN, STEP_ROWS, TABLES, Table
 from mardok.vocabulary import STRUCTURAL_STEPS, CheckId, Confidence, GainUnit, StepKind
 
 _UNCOMPARED = (CheckId.PAGE_EMPTY, CheckId.PAGE_SOFT_404)
 """Checks of pages that take part in no comparison."""
+_LISTED_NOWHERE = (BLOCKS.name, LINKS.name, IMAGES.name, FINGERPRINTS.name)
+"""Large tables that proofreading changes nothing of, and that stand in no CSV file."""
+_OF_PAGES = ("url", "title", "h1", "language", "indexable", "variant_of", "clicks", "inlinks")
+_OF_BLOCKS = ("page", "block", "text", "tag", "level", "main", "reason")
+"""Columns that are asked for."""
 
 
 def renewed(sources: Sequence[str], files: InputFiles, settings: Settings, progress: Progress) -> Audit | None:
@@ -67,7 +72,7 @@ def renewed(sources: Sequence[str], files: InputFiles, settings: Settings, progr
         return None
     progress("proofreading", 0)
     accepted = read_accepted(files.decisions) if files.decisions is not None else {}
-    return replace(_proofread_again(audit, settings, accepted, decisions), kept=KeptParts.carried(folder))
+    return _proofread_again(audit, KeptParts.carried(folder), folder, settings, accepted, decisions)
 
 
 def _differs_in_proofreading_only(meta: AuditMeta, files: InputFiles, settings: Settings) -> bool:
@@ -107,14 +112,20 @@ def _are_known(decisions: Sequence[PlanDecision], done: Mapping[tuple[str, str, 
 
 
 def _proofread_again(
-    audit: Audit, settings: Settings, accepted: Mapping[tuple[str, str], str], decisions: Sequence[PlanDecision]
+    audit: Audit,
+    kept: KeptParts,
+    folder: Path,
+    settings: Settings,
+    accepted: Mapping[tuple[str, str], str],
+    decisions: Sequence[PlanDecision],
 ) -> Audit:
-    tables = {name: audit.tables[name] for name in audit.tables}
-    pages, plan, steps = tables["pages"], tables["plan"], tables["steps"]
+    store = audit.tables
+    tables = {name: store[name] for name in store if name not in (PAGES.name, *_LISTED_NOWHERE)}
+    pages, plan, steps = store.frame("pages", _OF_PAGES), tables["plan"], tables["steps"]
     row_of = {url: row for row, url in enumerate(pages["url"].tolist())}
     checks = tables["checks"]
     uncompared = checks.loc[checks["check"].isin(_UNCOMPARED), "url"]
-    texts = texts_of_tables(pages, tables["blocks"], tables["set_apart"]["word"].tolist(), set(uncompared))
+    texts = texts_of_tables(pages, store.frame("blocks", _OF_BLOCKS), tables["set_apart"]["word"].tolist(), set(uncompared))
     found = proofread(texts, proof_facts_of_tables(pages, accepted, settings), settings.proof)
     is_proof = steps["rule"].isin(PROOF_CHECKS)
     replaced = set(steps.loc[is_proof, "proposal"])
@@ -137,18 +148,20 @@ def _proofread_again(
         new_plan, _standings(new_plan, new_steps), kept_plan, _standings(kept_plan, kept_steps), settings
     )
     tables["steps"] = _joined(STEP_ROWS, kept_steps, new_steps)
-    main_text = pages["main_text"]
     groups = merged_rows(tables["plan"], tables["steps"], row_of)
-    whole = with_groups(found, groups, lambda row: str(main_text[row]), texts)
+    merged = np.unique(np.array([row for group in groups for row in group], np.int64))
+    main_text = dict(zip(merged.tolist(), store.rows("pages", merged, ["main_text"])["main_text"], strict=True))
+    whole = with_groups(found, groups, main_text.__getitem__, texts)
     kept_checks = checks[~checks["check"].isin(PROOF_CHECKS)]
     tables["checks"] = _joined(CHECK_ROWS, kept_checks, checks_table(whole.checks))
     tables |= whole.tables
     could_lack = spelling_names(texts.by_language)
     lacking = {what: why for what, why in audit.meta.not_computed.items() if what not in could_lack}
+    counted = {**tables, PAGES.name: store.frame(PAGES.name, COUNTED[PAGES.name])}
     counts: dict[str, Any] = {
         **audit.meta.totals,
         **plan_totals(tables),
-        "outcome": outcomes(tables, settings.search.minimum_share),
+        "outcome": outcomes(counted, settings.search.minimum_share),
     }
     meta = audit.meta.model_copy(
         update={
@@ -158,7 +171,10 @@ def _proofread_again(
             "totals": counts,
         }
     )
-    return Audit(MemoryStore(tables), meta)
+    # Of pages the list is written again, too: a person may have edited it.
+    kept.filed.file(PAGES, lambda: store.parts("pages"))
+    files = {files_of(TABLES[name])[0]: folder / files_of(TABLES[name])[0] for name in _LISTED_NOWHERE}
+    return Audit(MadeStore(tables, store, {**files, **kept.filed.files}), meta, kept)
 
 
 def _standings(plan: pd.DataFrame, steps: pd.DataFrame) -> list[Standing]:

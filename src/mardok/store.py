@@ -51,6 +51,10 @@ class TableStore(Mapping[str, "pd.DataFrame"]):
         """The cells of one column, in their order, with only some of them in memory at a time."""
 
     @abstractmethod
+    def parts(self, table: str) -> Iterator[pd.DataFrame]:
+        """All of a table, some rows at a time; one part without rows, if there are none."""
+
+    @abstractmethod
     def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
         """Some columns of a table, with its dtypes."""
 
@@ -194,6 +198,9 @@ class MemoryStore(TableStore):
     def cells(self, table: str, name: str) -> Iterator[Any]:
         return iter(self._frames[table][name].to_numpy())
 
+    def parts(self, table: str) -> Iterator[pd.DataFrame]:
+        return iter([self._frames[table]])
+
     def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
         return self._frames[table][list(names)]
 
@@ -297,8 +304,14 @@ class FileStore(TableStore):
 
     def cells(self, table: str, name: str) -> Iterator[Any]:
         with _Damage(self._path(table), self._folder):
-            for _, its in self._parts(table, name):
+            for _, its in self._parts(table, [name]):
                 yield from its.column(0).to_pylist()
+
+    def parts(self, table: str) -> Iterator[pd.DataFrame]:
+        declared = self._declared[table]
+        with _Damage(self._path(table), self._folder):
+            for _, its in self._parts(table, declared.names):
+                yield declared.part(its.to_pandas(), declared.names)
 
     def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
         if table in self._frames:
@@ -397,7 +410,7 @@ class FileStore(TableStore):
     def matching(self, table: str, name: str, wanted: Wanted) -> NDArray[np.int64]:
         with _Damage(self._path(table), self._folder):
             found = [np.zeros(0, np.int64)]
-            for first, its in self._parts(table, name):
+            for first, its in self._parts(table, [name]):
                 found.append(_matching(its.column(0), wanted) + first)
             return np.concatenate(found)
 
@@ -406,21 +419,21 @@ class FileStore(TableStore):
 
         with _Damage(self._path(table), self._folder):
             result: dict[int, str] = {}
-            for first, its in self._parts(table, name):
+            for first, its in self._parts(table, [name]):
                 is_plain = pc.all(pc.string_is_ascii(its.column(0))).as_py()
                 at = _matching(its.column(0), plain if is_plain else wanted)
                 result |= zip((at + first).tolist(), its.take(at).column(0).to_pylist(), strict=True)
             return result
 
-    def _parts(self, table: str, name: str) -> Iterator[tuple[int, pa.Table]]:
-        """A column part by part, with the number of the first row of each.
+    def _parts(self, table: str, names: Sequence[str]) -> Iterator[tuple[int, pa.Table]]:
+        """Some columns part by part, with the number of the first row of each.
 
         A part at a time, since the texts of a site fill the memory; not too small a one, since each asks for expressions to
         be understood again.
         """
         file, first = self._file(table), 0
         for group in range(0, file.num_row_groups, _GROUPS_AT_ONCE):
-            its = file.read_row_groups(range(group, min(group + _GROUPS_AT_ONCE, file.num_row_groups)), [name])
+            its = file.read_row_groups(range(group, min(group + _GROUPS_AT_ONCE, file.num_row_groups)), list(names))
             yield first, its
             first += its.num_rows
 
@@ -510,6 +523,9 @@ class MadeStore(TableStore):
 
     def cells(self, table: str, name: str) -> Iterator[Any]:
         return self._of(table).cells(table, name)
+
+    def parts(self, table: str) -> Iterator[pd.DataFrame]:
+        return self._of(table).parts(table)
 
     def frame(self, table: str, names: Sequence[str]) -> pd.DataFrame:
         return self._of(table).frame(table, names)

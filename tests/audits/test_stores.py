@@ -84,6 +84,9 @@ def test_every_store_gives_what_the_frames_hold(tmp_path: Path, pages: dict[str,
                 expected = frame[column].astype(object).tolist()
                 assert all(map(same, found.tolist(), expected)), (name, column)
                 assert same_rows([tuple(store.cells(name, column))], [tuple(expected)]), (name, column)
+            parts = list(store.parts(name))
+            assert same_rows([row for part in parts for row in expected_rows(part)], expected_rows(frame)), name
+            assert all(part.dtypes.equals(frame.dtypes) or "category" in map(str, frame.dtypes) for part in parts), name
         for name in BY_PAGE:
             some = np.arange(0, len(frames["pages"]), 2)[::-1]
             own = frames[name][frames[name]["page"].isin(some)]

@@ -376,6 +376,7 @@ def test_no_command_reads_what_has_a_row_for_each_page_or_link(
     shutil.copytree(folder, other)
     for command in (
         ("audit", *sources, "--set", "copies.resemblance=0.85"),
+        ("audit", folder, "-o", folder, "--set", "copies.resemblance=0.85", "--set", "proof.commas=false"),
         ("page", folder, hire),
         ("pair", folder, hire, url("/")),
         ("pages", folder, "--thin", "--under", "/"),
