@@ -59,13 +59,15 @@ KNOWN_TAGS: dict[str, Tag] = {}
 
 def tag_of(markup: str) -> Tag:
     """What a tag does that is not in :data:`KNOWN_TAGS`; it is put there if it may come again."""
-    # Most links and images are written once on a site: to remember each would drive out the tags that come again.
+    # Many tags are written once on a site: to remember each would drive out those that come again. Of an element that makes
+    # no block the name tells all, unless its attributes do.
     if markup[:8] == 'a href="' and markup.count('"') == 2:  # with nothing else to look at
         return _LINK
-    if markup[:2] == "a " and not is_telling(markup):
-        return _LINK
-    if markup[:4] == "img " and not is_telling(markup):
-        return _IMAGE
+    name, _, written = markup.partition(" ")
+    if written and name not in BLOCK_TAGS and not is_telling(markup):
+        markup = f"{name}>"
+        if markup in KNOWN_TAGS:
+            return KNOWN_TAGS[markup]
     if len(KNOWN_TAGS) >= _REMEMBERED_TAGS:
         KNOWN_TAGS.clear()
     tag = KNOWN_TAGS[markup] = _tag(markup)
@@ -101,4 +103,3 @@ def _tag(markup: str) -> Tag:
 
 _NOTHING = Tag(NOTHING, "")
 _LINK = _tag("a>")
-_IMAGE = _tag("img>")
