@@ -25,6 +25,8 @@ _SPECIAL_TAGS = frozenset(
         "video",
     ]
 )  # fmt: skip
+_WRITTEN_ONCE = frozenset(["a", "img", "link", "meta"])
+"""Elements of which most tags are written once on a site: to remember each would drive out those that come again."""
 _REMEMBERED_TAGS = 1 << 13
 _NAME = re.compile(r"/?([a-z][^\s/>]*)")
 
@@ -59,18 +61,19 @@ KNOWN_TAGS: dict[str, Tag] = {}
 
 def tag_of(markup: str) -> Tag:
     """What a tag does that is not in :data:`KNOWN_TAGS`; it is put there if it may come again."""
-    # Many tags are written once on a site: to remember each would drive out those that come again. Of an element that makes
-    # no block the name tells all, unless its attributes do.
     if markup[:8] == 'a href="' and markup.count('"') == 2:  # with nothing else to look at
         return _LINK
-    name, _, written = markup.partition(" ")
-    if written and name not in BLOCK_TAGS and not is_telling(markup):
-        markup = f"{name}>"
-        if markup in KNOWN_TAGS:
-            return KNOWN_TAGS[markup]
     if len(KNOWN_TAGS) >= _REMEMBERED_TAGS:
         KNOWN_TAGS.clear()
-    tag = KNOWN_TAGS[markup] = _tag(markup)
+    name, _, written = markup.partition(" ")
+    if written and name not in BLOCK_TAGS and not is_telling(markup):
+        # No block begins: the name tells all.
+        tag = KNOWN_TAGS.get(f"{name}>") or tag_of(f"{name}>")
+        if name in _WRITTEN_ONCE:
+            return tag
+    else:
+        tag = _tag(markup)
+    KNOWN_TAGS[markup] = tag
     return tag
 
 
