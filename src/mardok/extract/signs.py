@@ -139,8 +139,17 @@ def set_apart_words(html: str, names: Set[str]) -> tuple[str, ...]:
         tags = dict.fromkeys(begin for at in signs if (begin := written.rfind(b"<", max(at - _LONGEST_TAG, 0), at)) >= 0)
         met = filter(None, (_TAG_AND_TEXT.match(written, begin) for begin in tags))
         texts = chain(texts, (tag[2] for tag in met if _APART.search(tag[1])))
-    shown = (text.decode("utf-8", "ignore")[:_LONGEST_CODE].lower() for text in texts)
-    return tuple(dict.fromkeys(islice(chain.from_iterable(map(_LETTERS.findall, shown)), _MOST_SET_APART)))
+    words: list[str] = []
+    while len(words) < _MOST_SET_APART and (some := list(islice(texts, _MOST_SET_APART))):
+        # Together they are decoded and cut into words many times as fast as one by one.
+        together = b"\n".join(text if len(text) <= _LONGEST_CODE else _cut(text) for text in some)
+        words += _LETTERS.findall(together.decode("utf-8", "ignore").lower())
+    return tuple(dict.fromkeys(words[:_MOST_SET_APART]))
+
+
+def _cut(text: bytes) -> bytes:
+    """The first characters of a text."""
+    return text.decode("utf-8", "ignore")[:_LONGEST_CODE].encode()
 
 
 def _places(written: bytes, sought: bytes) -> Iterator[int]:
