@@ -61,6 +61,7 @@ _PARTS_TEXT = re.compile(
 )
 """Tags that end a text wherever they stand, but in a frameset."""
 _PARTING_ENDS = ("</a>", "</div>", "</li>", "</code>", "</span>")
+"""Frequent tags that are never passed over."""
 _LEAVES_TEXT = frozenset(
     [
         "body", "caption", "col", "colgroup", "form", "frame", "frameset", "head", "html", "table", "tbody", "td", "tfoot",
