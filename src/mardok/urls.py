@@ -40,6 +40,7 @@ _PLAIN_RELATIVE = re.compile(
 )
 _PLAIN_ABSOLUTE = re.compile(rf"https?://[a-z0-9.\-]+{_PLAIN_PATH.pattern}")
 """Addresses that stand in the one form already, but for dots that begin a name of the path."""
+_PLAIN_ORIGIN = re.compile(r"https?://([a-z0-9.\-]+)/")
 _SLASHES_OF_ORIGIN = 2
 """As in ``https://host.example``."""
 _PAGINATION_PATH = re.compile(r"/(?:page|seite)[/-]?\d+/?$", re.IGNORECASE)
@@ -189,7 +190,9 @@ def _sent(character: str) -> bytes:
 
 def bare_host(url: str) -> str:
     """The host without a leading ``www.``: the name of the site an address belongs to."""
-    return split_url(url).netloc.removeprefix("www.")
+    # Of a large site more addresses are asked for than are remembered.
+    plain = _PLAIN_ORIGIN.match(url)
+    return (plain[1] if plain is not None else split_url(url).netloc).removeprefix("www.")
 
 
 def is_home(url: str, settings: Variants) -> bool:

@@ -106,8 +106,9 @@ def coverage_of(
         and mimetypes.guess_type(split_url(url).path)[0] in _HTML_TYPES
         and not is_blocked(url)
     }
-    read = {variant_form(page.url, variants).identity for page in site.pages}
-    unread = {url for url in unread if variant_form(url, variants).identity not in read}
+    if unread:
+        read = {variant_form(page.url, variants).identity for page in site.pages}
+        unread = {url for url in unread if variant_form(url, variants).identity not in read}
     listed = {url for pages in intake.sitemaps.values() for url in pages}
     gaps = []
     if intake.ended.end not in (CrawlEnd.UNKNOWN, CrawlEnd.COMPLETE):
