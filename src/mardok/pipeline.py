@@ -57,6 +57,10 @@ if TYPE_CHECKING:
     from distributed import Client
 
 
+_MANY_PAGES = 100_000
+"""Pages of a site from which memory runs out sooner than time."""
+
+
 @rare_search_for_cycles()
 def audit(
     *sources: str | PathLike[str],
@@ -166,6 +170,8 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     progress("following redirects and links", 0)
     facts = measure_site(site, inputs, with_actions(settings, inputs.decisions), kept)
 
+    # What is begun beside has a copy of its own of what it touches, which of a large site is gigabytes.
+    jobs = jobs if len(site.pages) < _MANY_PAGES else 1
     progress("comparing texts", 0)
     finding_copies = beside(lambda: (find_copy_groups(site, facts, kept), kept.made), jobs)
     promises = promises_or_kept(site, facts.titles, settings, kept)

@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 from random_sites import SITES, write_site
 
 import mardok
-from mardok import inputs
+from mardok import inputs, pipeline
 from mardok.compare import join, relations
 from mardok.findings import copy_analysis, phrase_analysis
 from mardok.kept import KeptParts, digest_of
@@ -156,6 +156,21 @@ def test_an_audit_folder_and_search_data_do_without_reading_too(tmp_path: Path, 
     renewed.save(tmp_path / "audit")  # proofread again only: what was kept stays
     mardok.audit(tmp_path / "audit", search=DEMO_SEARCH)
     assert not reads
+
+
+def test_of_a_large_site_nothing_is_begun_beside_and_the_answer_is_the_same(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    source, begun, begin = small_site(tmp_path), [], pipeline.beside
+    monkeypatch.setattr(pipeline, "beside", lambda work, jobs: begun.append(jobs) or begin(work, jobs))
+    audits = []
+    for many in (10**9, 2):
+        monkeypatch.setattr(pipeline, "_MANY_PAGES", many)
+        audits.append(mardok.audit(source, jobs=2))
+    assert set(begun[: len(begun) // 2]) == {2}
+    assert set(begun[len(begun) // 2 :]) == {1}
+    for name in audits[0].tables:
+        pd.testing.assert_frame_equal(*(one.tables[name] for one in audits))
 
 
 def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int], monkeypatch: pytest.MonkeyPatch) -> None:
