@@ -173,6 +173,8 @@ def _proofread_again(
     )
     # Of pages the list is written again, too: a person may have edited it.
     kept.filed.file(PAGES, lambda: store.parts("pages"))
+    for name in _LISTED_NOWHERE:
+        store.frame(name, [])  # a damaged file is told now, and not by whoever asks the audit
     files = {files_of(TABLES[name])[0]: folder / files_of(TABLES[name])[0] for name in _LISTED_NOWHERE}
     return Audit(MadeStore(tables, store, {**files, **kept.filed.files}), meta, kept)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 from pathlib import Path
 
 import pandas as pd
@@ -11,6 +12,7 @@ from conftest import DEMO_SEARCH, DEMO_WARC
 
 import mardok
 from mardok import pipeline
+from mardok.errors import FolderError
 
 
 def settings(*assignments: str) -> mardok.Settings:
@@ -57,3 +59,12 @@ def test_what_else_has_changed_is_read_again(
         search = [other]
     with pytest.raises(pytest.fail.Exception, match="read"):
         mardok.audit(tmp_path / "audit", search=search, settings=asked, decisions=decisions)
+
+
+def test_a_damaged_table_is_told_and_not_handed_on(demo_folder: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "audit"
+    shutil.copytree(demo_folder, folder)
+    links = folder / "data" / "links.parquet"
+    links.write_bytes(links.read_bytes()[:-100])
+    with pytest.raises(FolderError, match=r"links\.parquet: cannot be read"):
+        mardok.audit(folder, search=DEMO_SEARCH, settings=settings("proof.articles=false"))
