@@ -2,7 +2,7 @@
 
 from setuptools import Extension, setup
 
-_MODULES = ("addresses", "hashing", "names", "nesting", "overlaps", "packing", "scan")
+_MODULES = ("addresses", "hashing", "names", "nesting", "overlaps", "packing", "scan", "signs")
 
 setup(
     ext_modules=[

@@ -245,6 +245,22 @@ def test_shortcuts_and_what_is_remembered_change_nothing(html: str, menu: str) -
         assert quick == [read_document(whole, url) for url in addresses] * 2
 
 
+HEADINGS = [
+    "<h1></h1>",
+    "<h1>Bows</h1>",
+    "<h1 hidden>Not shown</h1>",
+    "<h2>Hire</h2>",
+    "<h1><a href=/x><img src=a></a></h1>",
+]
+
+
+@given(st.lists(st.lists(st.sampled_from(HEADINGS), max_size=4).map("".join), max_size=4))
+def test_packed_pages_keep_their_first_shown_h1(texts: list[str]) -> None:
+    pages = [page_of(html) for html in texts]
+    told = ["Bows" if "<h1>Bows" in html else "" for html in texts]
+    assert [page.h1 for page in pages] == [page.h1 for page in batch_of(pages).pages] == told
+
+
 PARTS = [
     "<ul><li><a href=/bows>Bows</a></li><li>Hire <b>now</b></li></ul>", "<nav class='m'><ul><li>One</li></ul>two</nav>",
     "<header><svg><path d=x /><title>t</title></svg><a href=y>Z</a></header>", "<ul><li>left <b>open</li></ul>",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import filecmp
 import os
 import random
+import re
 import subprocess
 import sys
 from importlib.metadata import version
@@ -12,7 +13,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import example, given
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from plain_forms import plain_forms
 
@@ -208,6 +209,28 @@ def test_names_of_elements_are_found_alike(text: str, n_more: int) -> None:
     text += "".join(f"<x{n}>" for n in range(n_more)) + "<abcdefghijklmnopqrs"
     plain, compiled = (form(text) for form in DEFINITIONS["names.element_names"] if form is not None)
     assert plain == compiled
+
+
+SOUGHT = st.sampled_from(
+    [
+        "<", "<ul>", "<ul", "<UL ", "<nav\n", "<header\u3000", "<footer>", "<ulx", "mardok-part", "MARDOK-", "part",
+        "-Part=1", "&", "amp;", "ld", "+json", "itemtype", "=", '"http', ":", "src=", "data=", "\xc2", "\xe2",
+        "\u20ac", "\xc3", "\xe9", "\ufffd", "\U0001f3bb", "\u212a", " ", "x" * 255, "y" * 7, "<code>",
+        "<CODE class=a>", "</code", "<tt\x0b>", "<i lang=it>", "<I LANG = de>", "<html lang=en>", "<b translate=no>",
+        " lang=", "notranslate", ">", "a" * 20, "b" * 1190,
+    ]
+)  # fmt: skip
+
+
+@settings(max_examples=1500)
+@given(st.lists(SOUGHT, max_size=14).map("".join), st.booleans())
+def test_what_is_looked_for_in_a_whole_document_is_found_alike(text: str, has_code: bool) -> None:
+    for name in ("names.part_begins", "names.count_stand_ins", "nesting.count_tags", "signs.glance"):
+        plain, compiled = (form(text) for form in DEFINITIONS[name] if form is not None)
+        assert plain == compiled, name
+    look = re.compile(rb"lang|no").search
+    apart = [form(text.encode(), has_code, look) for form in DEFINITIONS["signs.texts_apart"] if form is not None]
+    assert apart[0] == apart[1]
 
 
 @given(

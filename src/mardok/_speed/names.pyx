@@ -5,9 +5,14 @@ In:  a document as text.
 Out: names.
 """
 
-from cpython.unicode cimport PyUnicode_DATA, PyUnicode_FindChar, PyUnicode_GET_LENGTH, PyUnicode_KIND, PyUnicode_READ
+from cpython.unicode cimport PyUnicode_DATA, PyUnicode_GET_LENGTH, PyUnicode_KIND, PyUnicode_READ
 from libc.stdint cimport uint64_t
 from libc.string cimport memset
+
+from mardok._speed.characters cimport place_of
+
+cdef extern from "Python.h":
+    bint Py_UNICODE_ISSPACE(Py_UCS4)
 
 cdef enum:
     LONGEST = 15  # characters of a name
@@ -23,7 +28,7 @@ def element_names(str html):
     """See :func:`mardok.sources.element_kinds.element_names`."""
     cdef int kind = PyUnicode_KIND(html)
     cdef void *data = PyUnicode_DATA(html)
-    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(html), at = PyUnicode_FindChar(html, c"<", 0, n, 1), k
+    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(html), at = place_of(html, kind, data, n, c"<", 0), k
     cdef unsigned int sign
     cdef int slot, n_names = 0
     cdef Name[SLOTS] known
@@ -56,5 +61,63 @@ def element_names(str html):
                 known[slot] = name
                 n_names += 1
                 found.add(html[at + 1 : at + 1 + k].lower())
-        at = PyUnicode_FindChar(html, c"<", at + 1, n, 1) if at + 1 < n else -1
+        at = place_of(html, kind, data, n, c"<", at + 1)
     return frozenset(found)
+
+
+cdef inline bint _is_part(int kind, void *data, Py_ssize_t n, Py_ssize_t at, const char *name, Py_ssize_t length) noexcept:
+    """Whether a name stands at a place, and behind it what ends a name."""
+    cdef Py_ssize_t k
+    cdef Py_UCS4 sign
+    if at + length >= n:
+        return False
+    for k in range(1, length):
+        if PyUnicode_READ(kind, data, at + k) != <unsigned char>name[k]:
+            return False
+    sign = PyUnicode_READ(kind, data, at + length)
+    return sign == c">" or Py_UNICODE_ISSPACE(sign)
+
+
+def part_begins(str html):
+    """See :func:`mardok.extract.template_cache.part_begins`."""
+    cdef int kind = PyUnicode_KIND(html)
+    cdef void *data = PyUnicode_DATA(html)
+    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(html), at = place_of(html, kind, data, n, c"<", 0)
+    cdef Py_UCS4 sign
+    cdef bint is_part
+    cdef list begins = []
+    while 0 <= at < n - 1:
+        sign = PyUnicode_READ(kind, data, at + 1)
+        is_part = False
+        if sign == c"u":
+            is_part = _is_part(kind, data, n, at + 1, b"ul", 2)
+        elif sign == c"n":
+            is_part = _is_part(kind, data, n, at + 1, b"nav", 3)
+        elif sign == c"h":
+            is_part = _is_part(kind, data, n, at + 1, b"header", 6)
+        elif sign == c"f":
+            is_part = _is_part(kind, data, n, at + 1, b"footer", 6)
+        if is_part:
+            begins.append(at)
+        at = place_of(html, kind, data, n, c"<", at + 1)
+    return begins
+
+
+def count_stand_ins(str html):
+    """See :func:`mardok.extract.template_cache.count_stand_ins`."""
+    cdef const char *word = b"mardok-part"
+    cdef int kind = PyUnicode_KIND(html), k, result = 0
+    cdef void *data = PyUnicode_DATA(html)
+    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(html), at = place_of(html, kind, data, n, c"-", 6)
+    cdef unsigned int sign
+    while 0 <= at <= n - 5:
+        for k in range(11):
+            sign = PyUnicode_READ(kind, data, at - 6 + k)
+            if c"A" <= sign <= c"Z":
+                sign += 32
+            if sign != <unsigned char>word[k]:
+                break
+        else:
+            result += 1
+        at = place_of(html, kind, data, n, c"-", at + 1)
+    return result

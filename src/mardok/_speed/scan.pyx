@@ -8,6 +8,8 @@ Places in a document come only from searches within it, and each is held against
 """
 
 from cpython.mem cimport PyMem_Free, PyMem_Realloc
+from cpython.ref cimport Py_INCREF
+from cpython.tuple cimport PyTuple_SET_ITEM
 from cpython.unicode cimport (
     PyUnicode_DATA,
     PyUnicode_FindChar,
@@ -20,6 +22,7 @@ from cpython.unicode cimport (
 
 import re
 
+from mardok._speed.characters cimport place_of
 from mardok.extract.markup import rel_of, unescaped, value_of
 from mardok.extract.page import Block, Image, Link
 from mardok.extract.tags import KNOWN_TAGS, tag_of
@@ -29,6 +32,7 @@ from mardok.urls import resolved_url
 cdef extern from "Python.h":
     bint Py_UNICODE_ISSPACE(Py_UCS4)
     bint Py_UNICODE_ISALNUM(Py_UCS4)
+    object PyType_GenericAlloc(type, Py_ssize_t)
 
 cdef enum:
     PLACE_END = 1  # the marks of mardok.extract.block_builder
@@ -42,10 +46,47 @@ cdef enum:
     BEGIN_LINK = 4
     END_LINK = 5
     OTHER = 6
+    SIDE_BY_SIDE = 1  # what is odd in a text: links that follow one another
+    SPACE_FIRST = 2  # a space inside the begin of a link, or inside its end
+    SPACE_LAST = 4
+    WORDLESS = 8  # a link without words
 
-cdef object _new = tuple.__new__
 cdef object _STAND_IN = re.compile(STAND_IN)
 cdef frozenset _PLAIN_VOIDS = frozenset(["br", "hr", "wbr"])  # void elements that only part blocks or words
+
+
+cdef inline int _put(record, Py_ssize_t number, value) except -1:
+    """Put a field into a record that was just made; the record keeps its own hold of it."""
+    Py_INCREF(value)
+    PyTuple_SET_ITEM(record, number, value)
+    return 0
+
+
+# Called by its name, a named tuple first makes the tuple that it is made from: there are hundreds of them on a page.
+cdef inline object _block(str text, context, tuple links, joint):
+    cdef object record = PyType_GenericAlloc(Block, 4)
+    _put(record, 0, text)
+    _put(record, 1, context)
+    _put(record, 2, links)
+    _put(record, 3, joint)
+    return record
+
+
+cdef inline object _link(url, str anchor, str rel, start, end):
+    cdef object record = PyType_GenericAlloc(Link, 5)
+    _put(record, 0, url)
+    _put(record, 1, anchor)
+    _put(record, 2, rel)
+    _put(record, 3, start)
+    _put(record, 4, end)
+    return record
+
+
+cdef inline object _image(str url, alt):
+    cdef object record = PyType_GenericAlloc(Image, 2)
+    _put(record, 0, url)
+    _put(record, 1, alt)
+    return record
 
 
 cdef class OpenLink:
@@ -144,31 +185,38 @@ cdef inline Py_ssize_t _reference(Py_UCS4 *data, Py_ssize_t at, Py_ssize_t n, Py
     return 0
 
 
-cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n, bint *is_simple) noexcept:
-    """Resolve references and make each run of white space one space, in place; the length that is left.
+cdef inline bint _is_space(Py_UCS4 sign) noexcept:
+    """White space of Unicode: of what is no ASCII few signs need to be looked up."""
+    return (sign <= 0xA0 or sign == 0x1680 or 0x2000 <= sign <= 0x3000) and Py_UNICODE_ISSPACE(sign)
 
-    Simple is what has no links side by side or without words, and none with a space inside its ends.
-    """
+
+cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n, int *odd) noexcept:
+    """Resolve references and make each run of white space one space, in place; the length that is left, and what is odd."""
     cdef Py_ssize_t at = 0, end = 0, length
     cdef Py_UCS4 sign, before = 0
     cdef bint is_parted = False
-    is_simple[0] = True
+    odd[0] = 0
     while at < n:
         sign = data[at]
         length = 0
         if sign == c"&":
             length = _reference(data, at, n, &sign)
         at += length if length else 1
-        if sign == c" " or ((sign < 0x21 or sign > 0x7E) and Py_UNICODE_ISSPACE(sign)):
+        if sign == c" " or ((sign < 0x21 or sign > 0x7E) and _is_space(sign)):
             is_parted = True
             continue
         if is_parted and end:
-            if before == BEGIN_LINK_MARK or sign == END_LINK_MARK:
-                is_simple[0] = False
+            if before == BEGIN_LINK_MARK:
+                odd[0] |= SPACE_FIRST if sign != END_LINK_MARK else SPACE_FIRST | WORDLESS
+            elif sign == END_LINK_MARK:
+                odd[0] |= SPACE_LAST
             data[end] = c" "
             end += 1
-        elif sign < 4 and (before == BEGIN_LINK_MARK or (before == END_LINK_MARK and sign == BEGIN_LINK_MARK)):
-            is_simple[0] = False
+        elif sign < 4:
+            if before == BEGIN_LINK_MARK and sign == END_LINK_MARK:
+                odd[0] |= WORDLESS
+            elif before == END_LINK_MARK and sign == BEGIN_LINK_MARK:
+                odd[0] |= SIDE_BY_SIDE
         is_parted = False
         data[end] = before = sign
         end += 1
@@ -177,14 +225,6 @@ cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n, bint *is_simple) noexcep
 
 cdef inline bint _is_mark(Py_UCS4 sign) noexcept:
     return sign == BEGIN_LINK_MARK or sign == END_LINK_MARK
-
-
-cdef inline bint _has(Py_UCS4 *data, Py_ssize_t n, Py_UCS4 one, Py_UCS4 other) noexcept:
-    cdef Py_ssize_t at
-    for at in range(n - 1):
-        if data[at] == one and data[at + 1] == other:
-            return True
-    return False
 
 
 cdef void _swap(Py_UCS4 *data, Py_ssize_t n, Py_UCS4 one, Py_UCS4 other) noexcept:
@@ -374,15 +414,17 @@ cdef class BlockBuilder:
     cdef int _arrange(self) except -1:
         """Make the text what it is when all blocks have ended: parts with marks wherever a link begins or ends."""
         cdef Text *text = &self._text
-        cdef bint is_simple
-        text.n = _collapsed(text.data, text.n, &is_simple)
-        if is_simple:
+        cdef int odd
+        text.n = _collapsed(text.data, text.n, &odd)
+        if not odd:
             return 0
-        if _has(text.data, text.n, END_LINK_MARK, BEGIN_LINK_MARK):
+        if odd & SIDE_BY_SIDE:
             _part_rows(text)
-        _swap(text.data, text.n, BEGIN_LINK_MARK, c" ")
-        _swap(text.data, text.n, c" ", END_LINK_MARK)
-        if _has(text.data, text.n, BEGIN_LINK_MARK, END_LINK_MARK):
+        if odd & (SPACE_FIRST | SIDE_BY_SIDE):
+            _swap(text.data, text.n, BEGIN_LINK_MARK, c" ")
+        if odd & SPACE_LAST:
+            _swap(text.data, text.n, c" ", END_LINK_MARK)
+        if odd & WORDLESS:
             text.n = _with_bare_behind(text.data, text.n)
         text.n = _with_single_spaces(text.data, text.n)
         return 0
@@ -426,7 +468,7 @@ cdef class BlockBuilder:
             if not n_marks:
                 if stop > start:
                     text = PyUnicode_FromKindAndData(4, data + start, stop - start)
-                    result.append(_new(Block, (text, context, (), joint)))
+                    result.append(_block(text, context, (), joint))
                     dropped = NO_JOINT
                 else:
                     dropped = joint
@@ -472,24 +514,24 @@ cdef class BlockBuilder:
             words = PyUnicode_FromKindAndData(4, data + begin, end - begin)
             if link.n_stretches == 1 and link.texts is None:
                 if words:
-                    links.append(_new(Link, (link.url, words, link.rel, begin - start, end - start)))
+                    links.append(_link(link.url, words, link.rel, begin - start, end - start))
                 else:
-                    bare.append(_new(Link, (link.url, link.alt, link.rel, 0, 0)))
+                    bare.append(_link(link.url, link.alt, link.rel, 0, 0))
                 continue
             link.n_stretches -= 1
             if words and link.texts is None:
                 link.texts = []
                 over_blocks.append((len(result), len(links), link))
-                links.append(_new(Link, (link.url, words, link.rel, begin - start, end - start)))
+                links.append(_link(link.url, words, link.rel, begin - start, end - start))
             if words and link.texts is not None:
                 link.texts.append(words)
         while end > start and data[end - 1] == c" ":
             end -= 1
         if end > start:
             text = PyUnicode_FromKindAndData(4, data + start, end - start)
-            result.append(_new(Block, (text, context, tuple(links), joint)))
+            result.append(_block(text, context, tuple(links), joint))
         if bare:
-            result.append(_new(Block, ("", context, tuple(bare), NO_JOINT)))
+            result.append(_block("", context, tuple(bare), NO_JOINT))
         return NO_JOINT if end > start else joint
 
     def is_h1(self, Py_ssize_t number):
@@ -541,8 +583,8 @@ cdef class _Scanner:
                 return False
         return True
 
-    cdef inline Py_ssize_t find(self, Py_UCS4 sign, Py_ssize_t start) except -2:
-        return PyUnicode_FindChar(self.html, sign, start, self.n, 1) if start < self.n else -1
+    cdef inline Py_ssize_t find(self, Py_UCS4 sign, Py_ssize_t start) noexcept:
+        return place_of(self.html, self.kind, self.data, self.n, sign, start)
 
     cdef Py_ssize_t find_end(self, const char *name, Py_ssize_t length, Py_ssize_t start) except -2:
         """Where the end tag of an element begins, -1 if there is none."""
@@ -771,7 +813,7 @@ cdef int _show_image(_Scanner scanner, Py_ssize_t start, Py_ssize_t end, BlockBu
     """What :meth:`mardok.extract.html._Reader.shown_image` does at a plain image that is seen."""
     cdef str address = scanner.value_of(start, end, b' src="', 6, "src"), alt = scanner.value_of(start, end, b' alt="', 6, "alt")
     url = resolved_url(address, base) if address else None
-    images.append(_new(Image, (url or "", alt)))
+    images.append(_image(url or "", alt))
     if stream.link is not None:
         stream.link.has_image = True
         if alt and not stream.link.alt:

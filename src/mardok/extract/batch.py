@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compiled import compiled
-from mardok.extract.page import Block, Context, Image, Page
+from mardok.extract.page import Block, Context, Image, Page, is_shown_h1
 
 _Value = TypeVar("_Value", str, Context)
 _BASIC = 0x10000
@@ -96,15 +96,31 @@ def batch_of(pages: Iterable[Page]) -> Batch:
     """Pack pages."""
     kept = list(pages)
     images: list[Image] = [image for page in kept for image in page.images]
+    blocks, n_blocks = packed_blocks([page.blocks for page in kept]), array("i", [len(page.blocks) for page in kept])
+    h1 = _h1_of(blocks, n_blocks)
     return Batch(
-        pages=tuple(replace(page, h1_given=page.h1, blocks=(), images=()) for page in kept),
-        n_blocks=array("i", [len(page.blocks) for page in kept]),
-        blocks=packed_blocks([page.blocks for page in kept]),
+        pages=tuple(
+            replace(page, h1_given=own or page.h1_given, blocks=(), images=()) for page, own in zip(kept, h1, strict=True)
+        ),
+        n_blocks=n_blocks,
+        blocks=blocks,
         n_images=array("i", [len(page.images) for page in kept]),
         image_url=_coded([image.url for image in images]),
         image_alt=_coded([image.alt or "" for image in images]),
         image_has_alt=array("b", [image.alt is not None for image in images]),
     )
+
+
+def _h1_of(blocks: PackedBlocks, n_blocks: array[int]) -> Sequence[str]:
+    """The first H1 of each page that is shown; empty where there is none."""
+    tells = np.array([is_shown_h1(context) for context in blocks.contexts], bool)
+    is_one = tells[np.frombuffer(blocks.context, np.intc)] & np.array([text != "" for text in blocks.texts], bool)
+    places = np.frombuffer(blocks.places, np.intc)
+    hits = np.flatnonzero(is_one[places])
+    ends = np.cumsum(np.frombuffer(n_blocks, np.intc))
+    first = np.searchsorted(hits, ends - np.frombuffer(n_blocks, np.intc))
+    met = [(int(hits[k]) if k < len(hits) and hits[k] < end else -1) for k, end in zip(first, ends, strict=True)]
+    return [blocks.texts[places[at]] if at >= 0 else "" for at in met]
 
 
 @compiled("packing")

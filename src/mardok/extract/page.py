@@ -30,6 +30,11 @@ class Context(NamedTuple):
     """Labels of the block-level elements from ``body`` in, joined by ``/``: tag, classes, id and role, digits masked."""
 
 
+def is_shown_h1(context: Context) -> bool:
+    """Whether a text there is an H1 that is shown."""
+    return context.level == 1 and context.chrome != "hidden"
+
+
 class Link(NamedTuple):
     """One link to an http(s) address."""
 
@@ -145,6 +150,6 @@ class Page:
     def h1(self) -> str:
         """First H1 that is shown."""
         for text, context, *_ in self.blocks:
-            if context.level == 1 and context.chrome != "hidden" and text:
+            if text and is_shown_h1(context):
                 return text
         return self.h1_given

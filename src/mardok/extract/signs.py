@@ -12,12 +12,13 @@ from __future__ import annotations
 import json
 import logging
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
-from itertools import chain, islice
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
+from itertools import islice
 from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 
+from mardok.compiled import compiled
 from mardok.extract.page import Signs
 from mardok.urls import normal_url
 
@@ -44,6 +45,9 @@ _SOCIAL = ("og:title", "og:description", "og:image", "twitter:card", "twitter:ti
 _ESCAPED_TWICE = re.compile("&amp;[a-zA-Z#][a-zA-Z0-9]{1,8};")
 _BROKEN = ("\u00c3", "\u00e2\u20ac", "\u00c2", "\ufffd")
 """Escaped references, and characters that come of a wrong encoding."""
+_MET = {"&amp;": 1, "ld+json": 2, "itemtype=": 4, '"http:': 8, 'src="http:': 16, 'data="http:': 32}
+_BROKEN_MET = 64
+"""Numbers of what is looked for at a glance."""
 _DAY_PROPERTIES = (
     "article:modified_time", "og:updated_time", "last-modified", "dcterms.modified", "article:published_time",
     "dcterms.issued", "dc.date", "date",
@@ -79,7 +83,8 @@ def signs_of(
         Names of at least all elements in it.
     """
     properties = {meta.get("property", meta.get("name", "")).strip().lower(): meta.get("content", "") for meta in metas}
-    types, publishers, days = _structured(parser, html)
+    met = glance(html)
+    types, publishers, days = _structured(parser, met)
     fields = [] if FIELD_TAGS.isdisjoint(seen) else _fields(parser)
     return Signs(
         og_type=" ".join(properties.get("og:type", "").lower().split()),
@@ -89,11 +94,11 @@ def signs_of(
         has_password="password" in fields,
         n_players=len(parser.css("video,audio,embed,object")) if "video" in seen or "audio" in seen else 0,
         social=tuple(name for name in _SOCIAL if properties.get(name, "").strip()),
-        shown_code=_shown_code(parser) if may_show_code(html) else (),
+        shown_code=_shown_code(parser) if _shows_code(html, met) else (),
         n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if not names.isdisjoint(_FRAMES) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
         stated_day=_stated_day(properties, days),
-        insecure=_insecure(parser) if url.startswith("https:") and _may_load_openly(html) else (),
+        insecure=_insecure(parser) if url.startswith("https:") and _may_load_openly(html, met) else (),
     )
 
 
@@ -105,9 +110,18 @@ def may_show_code(html: str) -> bool:
     >>> may_show_code("Write &amp;nbsp; for a space"), may_show_code("Bows &amp; strings")
     (True, False)
     """
-    if "&amp;" in html and _ESCAPED_TWICE.search(html) is not None:
-        return True
-    return not html.isascii() and any(sign in html for sign in _BROKEN)
+    return _shows_code(html, glance(html))
+
+
+def _shows_code(html: str, met: int) -> bool:
+    return bool(met & _BROKEN_MET) or (bool(met & _MET["&amp;"]) and _ESCAPED_TWICE.search(html) is not None)
+
+
+@compiled("signs")
+def glance(html: str) -> int:
+    """Which of a few signs stand in a document, so that most documents are looked at once: a sum of their numbers."""
+    met = sum(number for sign, number in _MET.items() if sign in html)
+    return met + (_BROKEN_MET if not html.isascii() and any(sign in html for sign in _BROKEN) else 0)
 
 
 def set_apart_words(html: str, names: Set[str]) -> tuple[str, ...]:
@@ -126,25 +140,38 @@ def set_apart_words(html: str, names: Set[str]) -> tuple[str, ...]:
     >>> set_apart_words(html, {"html", "p", "code", "i"})
     ('lutherie', 'all', 'con', 'sordino')
     """
-    # In bytes capitals are put away, and something is found, several times as fast as in a text beyond ASCII.
-    written = html.encode("utf-8", "replace").lower()
-    code = [name for name in _CODE_NAMES if name in names]
-    has_signs = written.count(b" lang=") > 1 or b"translate" in written
-    if not code and not has_signs:
-        return ()
-    begins = sorted(at for name in code for at in _places(written, f"<{name}".encode()))
-    texts: Iterator[bytes] = (tag[1] for at in begins if (tag := _CODE_TAG.match(written, at)) is not None)
-    if has_signs:
-        signs = sorted(at for sign in _SIGNS_APART for at in _places(written, sign))
-        tags = dict.fromkeys(begin for at in signs if (begin := written.rfind(b"<", max(at - _LONGEST_TAG, 0), at)) >= 0)
-        met = filter(None, (_TAG_AND_TEXT.match(written, begin) for begin in tags))
-        texts = chain(texts, (tag[2] for tag in met if _APART.search(tag[1])))
+    written = html.encode("utf-8", "replace")
+    texts = iter(texts_apart(written, not names.isdisjoint(_CODE_NAMES), _APART.search))
     words: list[str] = []
     while len(words) < _MOST_SET_APART and (some := list(islice(texts, _MOST_SET_APART))):
         # Together they are decoded and cut into words many times as fast as one by one.
         together = b"\n".join(text if len(text) <= _LONGEST_CODE else _cut(text) for text in some)
         words += _LETTERS.findall(together.decode("utf-8", "ignore").lower())
     return tuple(dict.fromkeys(words[:_MOST_SET_APART]))
+
+
+@compiled("signs")
+def texts_apart(written: bytes, has_code: bool, sets_apart: Callable[[bytes], object]) -> Sequence[bytes]:
+    """Texts of elements that show code, then of those whose attributes set them apart, ASCII capitals as small letters.
+
+    Parameters
+    ----------
+    written : bytes
+        A document in UTF-8.
+    has_code : bool
+        Whether elements that show code stand in it.
+    sets_apart : callable
+        Looks for what sets a text apart in the attributes of a tag; None if there is none.
+    """
+    low = written.lower()
+    begins = sorted(at for name in _CODE_NAMES for at in _places(low, f"<{name}".encode())) if has_code else []
+    texts = [tag[1] for at in begins if (tag := _CODE_TAG.match(low, at)) is not None]
+    if low.count(b" lang=") > 1 or b"translate" in low:  # one is that of the page
+        signs = sorted(at for sign in _SIGNS_APART for at in _places(low, sign))
+        tags = dict.fromkeys(begin for at in signs if (begin := low.rfind(b"<", max(at - _LONGEST_TAG, 0), at)) >= 0)
+        met = filter(None, (_TAG_AND_TEXT.match(low, begin) for begin in tags))
+        texts += [tag[2] for tag in met if sets_apart(tag[1])]
+    return texts
 
 
 def _cut(text: bytes) -> bytes:
@@ -192,11 +219,10 @@ def _h1_images(parser: LexborHTMLParser) -> int:
     )
 
 
-def _may_load_openly(html: str) -> bool:
+def _may_load_openly(html: str, met: int) -> bool:
     """Whether something may be loaded over http: many pages link to such addresses, few load them."""
-    if '"http:' not in html:
-        return False
-    return 'src="http:' in html or 'data="http:' in html or _OPEN_STYLE.search(html) is not None
+    is_linked, is_source, is_data = (met & _MET[sign] for sign in ('"http:', 'src="http:', 'data="http:'))
+    return bool(is_linked) and (bool(is_source | is_data) or _OPEN_STYLE.search(html) is not None)
 
 
 def _insecure(parser: LexborHTMLParser) -> tuple[str, ...]:
@@ -215,12 +241,12 @@ def _stated_day(properties: Mapping[str, str], days: Mapping[str, str]) -> str:
     return next((found[1] for text in texts if (found := _DAY.match(text))), "")
 
 
-def _structured(parser: LexborHTMLParser, html: str) -> tuple[tuple[str, ...], list[str], dict[str, str]]:
+def _structured(parser: LexborHTMLParser, met: int) -> tuple[tuple[str, ...], list[str], dict[str, str]]:
     """Types that structured data gives the page, in lower case, the names of its publisher, and days it states by key."""
     types: list[str] = []
     publishers: list[str] = []
     days: dict[str, str] = {}
-    if "ld+json" in html:
+    if met & _MET["ld+json"]:
         for node in parser.css('script[type*="ld+json"]'):
             for item in _items(_parsed(node.text(deep=True)), _DEEPEST_DATA):
                 own = [str(name).rpartition("/")[2].lower() for name in _listed(item.get("@type"))]
@@ -228,7 +254,7 @@ def _structured(parser: LexborHTMLParser, html: str) -> tuple[tuple[str, ...], l
                 days |= {key: item[key] for key in _DAY_KEYS if key not in days and isinstance(item.get(key), str)}
                 if _PUBLISHERS & set(own) and isinstance(item.get("name"), str):
                     publishers.append(" ".join(item["name"].split()))
-    if "itemtype=" in html:
+    if met & _MET["itemtype="]:
         for node in parser.css("[itemtype]"):
             types += [name.rpartition("/")[2].lower() for name in (node.attributes.get("itemtype") or "").split()]
     return tuple(types[:_MOST_TYPES]), publishers, days

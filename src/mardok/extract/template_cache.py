@@ -21,15 +21,17 @@ Where a stand-in is not met as it was put in, the whole document is parsed as it
 from __future__ import annotations
 
 import re
-from collections.abc import Set
+from collections.abc import Sequence, Set
 from dataclasses import dataclass
 from itertools import count
 
 from selectolax.lexbor import LexborHTMLParser
 
+from mardok.compiled import compiled
 from mardok.extract.signs import may_show_code
 
 _ELEMENTS = ("header", "nav", "footer", "ul")
+_BY_LETTER = {name[0]: name for name in _ELEMENTS}
 _NAMES = "|".join(_ELEMENTS)
 _BEGIN = re.compile(rf"<({_NAMES})[\s>]")
 _OTHER_MEANINGS = frozenset(["frameset", "math", "plaintext"])
@@ -115,26 +117,24 @@ class TemplateCache:
         result: list[Part] = []
         end = 0
         closes: dict[str, int] = {}  # the next end of each name, -1 if there is none: not sought again from each begin
-        begin = _BEGIN.search(html)
-        while begin is not None:
-            start, name = begin.start(), begin[1]
+        for start in part_begins(html):
+            if start < end:
+                continue
+            name = _BY_LETTER[html[start + 1]]
             close = closes.get(name, 0)
             if 0 <= close < start or name not in closes:
                 close = closes[name] = html.find(f"</{name}>", start)
             stop = close + len(name) + 3
-            after = start + 1
             if close >= 0 and _LEAST <= stop - start <= _MOST and html.find(f"<{name}", start + 1, stop) < 0:
                 part = self._known(html[start:stop], name)
                 if part is not None and part.failures < _MOST_FAILURES:
                     out += (html[end:start], part.stand_in)
                     result.append(part)
-                    end = after = stop
-            begin = _BEGIN.search(html, after)
+                    end = stop
         if not result or may_show_code(html):  # what is shown as code is looked for in the whole page
             return None
         short = "".join([*out, html[end:]])
-        # In bytes capitals are put away several times as fast as in a text beyond ASCII.
-        if short.encode("utf-8", "replace").lower().count(ATTRIBUTE.encode()) != 2 * len(result):
+        if count_stand_ins(short) != 2 * len(result):
             return None
         return Shortened(short, tuple(result))
 
@@ -164,6 +164,19 @@ class TemplateCache:
             self._by_number[part.number] = part
         self._parts[text] = part
         return part
+
+
+@compiled("names")
+def part_begins(html: str) -> Sequence[int]:
+    """Where the parts of a template may begin in a document."""
+    return [begin.start() for begin in _BEGIN.finditer(html)]
+
+
+@compiled("names")
+def count_stand_ins(html: str) -> int:
+    """How often the attribute of stand-ins is written in a document, in capitals or not."""
+    # In bytes capitals are put away several times as fast as in a text beyond ASCII.
+    return html.encode("utf-8", "replace").lower().count(ATTRIBUTE.encode())
 
 
 def written_alone(text: str, name: str) -> str | None:

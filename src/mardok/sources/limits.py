@@ -75,7 +75,7 @@ _TAG = re.compile(rf"<(?:(!--)|(/?)([a-zA-Z][^{_BLANK}/>]*+){_ATTRIBUTES}>?|(?P<
 """A tag as the tokenizer of HTML reads it (section 13.2.5): a quote within a value that has none is part of the value."""
 _COMMENT_BEGINS = re.compile(r"<(?:[!?]|/(?![a-zA-Z]))")
 _COMMENT = re.compile(rf"<!--(?:-?>|.*?(?:--!?>|\Z))|{_COMMENT_BEGINS.pattern}[^>]*+>?", re.DOTALL)
-_RAW_BEGINS = re.compile(rf"<({'|'.join(sorted(RAW))})(?=[{_BLANK}/>])", re.IGNORECASE)
+_RAW_BEGINS = re.compile(rf"<({in_any_case(RAW)})(?=[{_BLANK}/>])")
 _MOST_LOOKED_AT = 20_000_000
 """Characters after which looking at each tag is no slower."""
 _ATTRIBUTE = re.compile(r"""[^\s=>"'/]+(?:\s*+=\s*+(?:"[^"]*"|'[^']*'|[^\s>"']+))?""")
@@ -92,7 +92,7 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
     >>> text.count("<div>"), text[-4:], past
     (512, 'Bows', ('extract.max_depth',))
     """
-    n_tags = html.count("<")
+    n_tags = count_tags(html)
     past: list[str] = []
     most_tags = _TAGS_OF_A_BLOCK * limits.max_blocks
     if n_tags > most_tags:
@@ -110,6 +110,12 @@ def within_limits(html: str, limits: Extract) -> tuple[str, tuple[str, ...]]:
             if makes_copies or n_tags > _CHEAP_TAGS:
                 html = Nesting(limits, past, spares_formatting=makes_copies).flattened(html)
     return html, tuple(dict.fromkeys(past))
+
+
+@compiled("nesting")
+def count_tags(html: str) -> int:
+    """How many tags a document has at the most."""
+    return html.count("<")
 
 
 def _closes_often(html: str) -> bool:
