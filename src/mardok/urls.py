@@ -71,8 +71,7 @@ def resolved_url(href: str, base: str) -> str | None:
             return origin + href
         return normal_url(href, origin + "/")
     if href[:7] == "http://" or href[:8] == "https://":
-        is_plain = len(href) <= _LONGEST_KEPT and _PLAIN_ABSOLUTE.fullmatch(href) is not None and "/." not in href
-        return href if is_plain else normal_url(href)
+        return href if _is_in_one_form(href) else normal_url(href)
     path = base.partition("?")[0]
     relative = _PLAIN_RELATIVE.fullmatch(href) if href[:1] not in ("", "?") else None
     if relative is None:
@@ -123,7 +122,14 @@ def _kept_url(text: str, base: str) -> str | None:
     return _normal_url(text, base)
 
 
+def _is_in_one_form(text: str) -> bool:
+    """Whether it is seen at once that an address is as :func:`normal_url` would give it, as most are."""
+    return len(text) <= _LONGEST_KEPT and _PLAIN_ABSOLUTE.fullmatch(text) is not None and "/." not in text
+
+
 def _normal_url(text: str, base: str) -> str | None:
+    if _is_in_one_form(text):
+        return text
     text = _REMOVED.sub("", text.strip(_STRIPPED))
     if "\\" in text:  # to browsers a slash, but in the query
         end = next((at for at, character in enumerate(text) if character in "?#"), len(text))

@@ -234,6 +234,17 @@ def test_what_is_looked_for_in_a_whole_document_is_found_alike(text: str, has_co
 
 
 @given(
+    st.lists(st.text(st.sampled_from("ab \u3000\x1f\x85\xa0\u4e2d\U0001f3bb\xe9\n\u200b\ud800")), max_size=6),
+    st.integers(0, 3000),
+)
+def test_pieces_are_numbered_alike(texts: list[str], n_more: int) -> None:
+    plain, compiled = (form() for form in DEFINITIONS["pieces.PieceTable"] if form is not None)
+    for some in (texts, [" ".join(f"a{n % 1200}" for n in range(n_more))], texts[::-1]):
+        assert [list(told) for told in plain.cut(some)] == [list(told) for told in compiled.cut(some)]
+    assert list(plain.numbers().items()) == list(compiled.numbers().items())
+
+
+@given(
     st.lists(
         st.sampled_from(
             [

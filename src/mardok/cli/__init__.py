@@ -6,6 +6,8 @@ Out: the answer, and an exit status; what is interrupted or goes wrong ends in o
 
 from __future__ import annotations
 
+import atexit
+import gc
 import os
 import signal
 import sys
@@ -24,6 +26,7 @@ def main() -> None:
     """Run the program."""
     # Nothing here multiplies dense matrices, and threads that wait for one take turns with the work.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    atexit.register(gc.freeze)  # what is left goes with the process: nobody needs to look through it
     is_main = threading.current_thread() is threading.main_thread()
     before = signal.signal(signal.SIGINT, _leave) if is_main else None
     try:

@@ -10,16 +10,18 @@ from __future__ import annotations
 from array import array
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import chain, islice
 
 import numpy as np
 from numpy.typing import NDArray
 
+from mardok.compiled import compiled
 from mardok.extract.batch import Numbers
 from mardok.large import Growing, gathered, n_of_each, places_where
 from mardok.text.distinct import distinct
 
 Flags = NDArray[np.bool_]
-_PIECES_AT_ONCE = 1 << 16
+_TEXTS_AT_ONCE = 1 << 10
 
 
 @dataclass(frozen=True)
@@ -81,6 +83,26 @@ class Pieces:
         return np.searchsorted(self.first, places, "right") - 1
 
 
+@compiled("pieces")
+class PieceTable:
+    """The different pieces of some texts, each with a number, in the order in which they were met."""
+
+    def __init__(self) -> None:
+        self._numbers: Numbers[str] = Numbers()
+
+    def cut(self, texts: Sequence[str]) -> tuple[array[int], array[int]]:
+        """The number of each piece of some texts, one text after the other, and how many pieces each text has."""
+        pieces = [text.split() for text in texts]
+        return (
+            array("i", map(self._numbers.__getitem__, chain.from_iterable(pieces))),
+            array("i", map(len, pieces)),
+        )
+
+    def numbers(self) -> Mapping[str, int]:
+        """Each different piece with its number, in the order of the numbers."""
+        return self._numbers
+
+
 def pieces_of(texts: Sequence[str]) -> Pieces:
     """Cut texts into their pieces.
 
@@ -90,19 +112,11 @@ def pieces_of(texts: Sequence[str]) -> Pieces:
     >>> list(pieces.number_of), pieces.codes.tolist(), pieces.first.tolist()
     (['a', 'bow', 'case'], [0, 1, 0, 2], [0, 2, 2, 4])
     """
-    numbers: Numbers[str] = Numbers()
-    codes, lengths = Growing(np.int32), array("q", [0])
-    waiting: list[str] = []
-
-    def number() -> None:
-        codes.add(np.fromiter(map(numbers.__getitem__, waiting), np.int32, len(waiting)))
-        waiting.clear()
-
-    for text in texts:
-        pieces = text.split()
-        lengths.append(len(pieces))
-        waiting += pieces
-        if len(waiting) >= _PIECES_AT_ONCE:
-            number()
-    number()
-    return Pieces(numbers, codes.finished(), np.cumsum(lengths, dtype=np.int64))
+    table = PieceTable()
+    codes, lengths = Growing(np.int32), array("i", [0])
+    rest = iter(texts)
+    while some := list(islice(rest, _TEXTS_AT_ONCE)):
+        of_some, n_pieces = table.cut(some)
+        codes.add(np.frombuffer(of_some, np.int32))
+        lengths += n_pieces
+    return Pieces(table.numbers(), codes.finished(), np.cumsum(lengths, dtype=np.int64))

@@ -32,6 +32,7 @@ _STATUS_LINE = re.compile(rb"HTTP/\d(?:\.\d)? +(\d{3})")
 _RECORD_START = re.compile(rb"WARC/\d\.\d\r?\n")
 _GZIP_START = re.compile(rb"\x1f\x8b\x08")
 _DAY = re.compile(r"[12]\d{3}-[01]\d-[0-3]\d", re.ASCII)
+_FOLDED = re.compile(rb"\r?\n[ \t]+")
 _PIECE = 1 << 16
 _WITH_ADDRESS = frozenset(["link", "location", "refresh"])
 _HTML_TYPES = ("text/html", "application/xhtml+xml")
@@ -180,12 +181,11 @@ def _records(
                     return
                 last, in_damage = record.stream_pos, False
                 place = f"byte {last}"
-                url = _address_of(record)
+                url, kind = _address_of(record), record.headers.get("Mardok-Kind")
                 if record.record_type == WarcRecordType.request:
                     asked_by_head = url if record.reader.read(5) == b"HEAD " else asked_by_head
                     continue
-                is_answer = "http" in (record.headers.get("Content-Type") or "")
-                is_probe = record.headers.get("Mardok-Kind") == "probe" and is_answer
+                is_probe = kind == "probe" and "http" in (record.headers.get("Content-Type") or "")
                 if record.record_type == WarcRecordType.metadata and not is_probe:
                     _note_metadata(url, record.reader.read(_PIECE), intake)
                     continue
@@ -200,7 +200,7 @@ def _records(
                     continue
                 block = record.reader.read()
                 is_whole = declared is not None and len(block) >= length
-                kind = record.headers.get("Mardok-Kind") or ("image" if url == asked_by_head else "")
+                kind = kind or ("image" if url == asked_by_head else "")
                 if record.record_type == WarcRecordType.conversion:
                     kind = "conversion"
                 yield _Record(place, url, kind, block, is_whole, "WARC-Truncated" in record.headers)
@@ -322,7 +322,7 @@ def _is_for_crawlers(url: str, kind: str, status: int, body: bytes, is_html: boo
 
 
 def _headers(head: bytes) -> tuple[tuple[str, str], ...]:
-    lines = re.sub(rb"\r?\n[ \t]+", b" ", head).splitlines()[1:]
+    lines = _FOLDED.sub(b" ", head).splitlines()[1:]
     pairs = ((line.partition(b":")) for line in lines)
     named = ((name.decode("utf-8", "replace").strip().lower(), value.strip()) for name, colon, value in pairs if colon)
     # Of an address the bytes count, whatever they are.
