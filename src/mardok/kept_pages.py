@@ -16,7 +16,7 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import DTypeLike, NDArray
 
-from mardok.extract.page import NO_SIGNS, Context, Page, Signs
+from mardok.extract.page import Context, Page, Signs
 from mardok.kept import Tables
 from mardok.large import Growing, Texts, United, gathered
 from mardok.sources.raw import CrawlEnding, Intake, OpenIntake, RawPage, Unread
@@ -37,8 +37,7 @@ def tables_of_reading(columns: Columns, intake: Intake) -> Tables:
     return {
         "pages": {
             **{name: [getattr(page, name) for page in pages] for name in _PLAIN},
-            **{name: [_json(getattr(page, name)) for page in pages] for name in _OTHERS},
-            "signs": ["" if page.signs == NO_SIGNS else _json(page.signs) for page in pages],
+            **{name: _told(getattr(page, name) for page in pages) for name in (*_OTHERS, "signs")},
             "n_blocks": np.diff(blocks.first),
             "n_images": np.diff(np.searchsorted(images.page, np.arange(len(pages) + 1))),
         },
@@ -102,14 +101,25 @@ def reading_of_parts(parts: Iterable[Tables]) -> tuple[Columns, Intake]:
     return Columns(tuple(pages[number] for number in order.tolist()), *columns.finished(order)), met.closed()
 
 
+def _told(values: Iterable[Any]) -> list[str]:
+    """One field of all pages as JSON: most pages say the same there."""
+    told = lru_cache(_MOST_READ)(_json)
+    return [told(value) for value in values]
+
+
 def _pages(told: Any) -> Iterator[Page]:
     plain = [told[name] for name in _PLAIN]
-    read = lru_cache(_MOST_READ)(_from_json)  # most pages say the same there
-    others = [list(map(read, told[name])) for name in _OTHERS]
-    signs = map(lru_cache(_MOST_READ)(lambda text: Signs(*_from_json(text)) if text else NO_SIGNS), told["signs"])
+    others = [list(map(lru_cache(_MOST_READ)(_from_json), told[name])) for name in _OTHERS]
+    signs = map(lru_cache(_MOST_READ)(lambda text: Signs(*_from_json(text))), told["signs"])
     names = (*_PLAIN, *_OTHERS)
+    sources: dict[str, str] = {}
     for own, *values in zip(signs, *plain, *others, strict=True):
-        yield Page(**dict(zip(names, values, strict=True)), signs=own, blocks=(), images=())
+        page = dict(zip(names, values, strict=True))
+        # What is said twice is kept once.
+        page["source"] = sources.setdefault(page["source"], page["source"])
+        for name, other in (("canonical_url", "url"), ("h1_given", "title")):
+            page[name] = page[other] if page[name] == page[other] else page[name]
+        yield Page(**page, signs=own, blocks=(), images=())
 
 
 _NUMBERS: Mapping[str, Mapping[str, DTypeLike]] = {

@@ -25,6 +25,7 @@ from mardok.findings.facts import SiteFacts, measure_site
 from mardok.findings.groups import groups_table
 from mardok.findings.inventory import PageFindings, pages_frames, pairs_table, queries_table
 from mardok.findings.kept_facts import promises_or_kept
+from mardok.findings.page_check import PageCheck
 from mardok.findings.phrase_analysis import analyse_phrases
 from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
@@ -39,11 +40,12 @@ from mardok.plan.plan import make_plan
 from mardok.plan.totals import COUNTED, not_computed, outcomes, totals
 from mardok.plan.whole import PlanInputs
 from mardok.progress import Progress, Staged, tell_nobody
-from mardok.proofing.job import merged_rows, proof_facts, proofread_or_kept, with_groups
-from mardok.proofing.texts import texts_of_site
+from mardok.proofing.job import Proofread, merged_rows, proof_facts, proofread_or_kept, with_groups
+from mardok.proofing.texts import ProofTexts, texts_of_site
 from mardok.renewal import renewed
 from mardok.settings import Settings
 from mardok.sharing import Distributed, beside, forked, shared_by
+from mardok.sources.decisions import PlanDecision
 from mardok.sources.opening import resolved_sources
 from mardok.store import MadeStore
 from mardok.tables import CHECK_ROWS, FINGERPRINTS, PAGES, UNREAD
@@ -216,23 +218,32 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
 
     progress("making the plan", 0)
     plan_inputs = PlanInputs(attribution, rivals, thin, phrases, checks)
-    plan = make_plan(site, facts, plan_inputs)
-    progress("writing tables", 0)
-    within = with_groups(proof, merged_rows(plan.tables["plan"], plan.tables["steps"], site.row_of), site.main_text, texts)
-    checks = [one for one in checks if one.check != CheckId.TEXT_CONTRADICTS]
-    checks += [one for one in within.checks if one.check == CheckId.TEXT_CONTRADICTS]
+    planned, checks, unmatched = _planned(site, facts, plan_inputs, proof, texts, progress)
+    give_back_memory()  # proposals with their steps are gigabytes of a large site, which their tables do not need
     kept.filed.file(CHECK_ROWS, lambda: checks_frames(checks))
-    tables |= {**plan.tables, **within.tables}
+    tables |= planned
     counted = {**tables, **{name: kept.filed.store.frame(name, columns) for name, columns in COUNTED.items()}}
     counts = {
         **totals(counted, facts, copies.grouping),
         "outcome": outcomes(counted, settings.search.minimum_share),
         "targets": rivals.targets,
-        "decisions_without_proposal": [dict(one.told) for one in plan.unmatched if one.decision],
+        "decisions_without_proposal": [dict(one.told) for one in unmatched if one.decision],
     }
     meta = _meta(files, inputs, settings, counts, is_rendered=facts.is_rendered)
     meta = meta.model_copy(update={"not_computed": {**meta.not_computed, **proof.not_computed}})
     return Audit(MadeStore(tables, kept.filed.store, kept.filed.files), meta, kept)
+
+
+def _planned(
+    site: Site, facts: SiteFacts, inputs: PlanInputs, proof: Proofread, texts: ProofTexts, progress: Progress
+) -> tuple[dict[str, pd.DataFrame], list[PageCheck], Sequence[PlanDecision]]:
+    """Tables of the plan and of what depends on it, all checks, and what of the user's rules fitted no proposal."""
+    plan = make_plan(site, facts, inputs)
+    progress("writing tables", 0)
+    within = with_groups(proof, merged_rows(plan.tables["plan"], plan.tables["steps"], site.row_of), site.main_text, texts)
+    checks = [one for one in inputs.checks if one.check != CheckId.TEXT_CONTRADICTS]
+    checks += [one for one in within.checks if one.check == CheckId.TEXT_CONTRADICTS]
+    return {**plan.tables, **within.tables}, checks, plan.unmatched
 
 
 def _site_tables(

@@ -13,6 +13,7 @@ import re
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from sys import intern
 from urllib.parse import unquote
 
@@ -26,6 +27,8 @@ from mardok.text.words import has_words, words
 from mardok.urls import split_url
 
 FIELDS = ("title", "h1", "address", "links")
+_SAYING = {some: some for n in range(len(FIELDS) + 1) for some in combinations(FIELDS, n)}
+"""Each choice of them once: every page makes one."""
 _CHROME_WEIGHT = 0.1
 """What a link in the furniture of a page weighs beside one in its text: the template repeats it everywhere."""
 _LEAST_FIELDS = 2
@@ -51,12 +54,21 @@ class Topic:
     """The target phrase in the page's own words; ``""`` where nothing tells of any."""
     fields: tuple[str, ...]
     """Which of :data:`FIELDS` say all of it."""
-    stems: frozenset[str]
-    """Stems of its words, function words left out."""
-    title_stems: frozenset[str]
-    """Stems of the page's part of the title, or of the H1 if there is none."""
+    ordered_stems: tuple[str, ...]
+    """:attr:`stems` in order: of hundreds of thousands of pages sets would be a few hundred megabytes."""
+    ordered_title_stems: tuple[str, ...]
     anchor: str
     """Text of the links that lead here, the one with the most weight."""
+
+    @property
+    def stems(self) -> frozenset[str]:
+        """Stems of its words, function words left out."""
+        return frozenset(self.ordered_stems)
+
+    @property
+    def title_stems(self) -> frozenset[str]:
+        """Stems of the page's part of the title, or of the H1 if there is none."""
+        return frozenset(self.ordered_title_stems)
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,11 +237,12 @@ def topic_of(stemmer: Stemmer, language: str, texts: Mapping[str, str]) -> Topic
     telling = frozenset(source.stems) - {""}
     agreed = [stem for stem in telling if sum(stem in stems for stems in said_by.values()) >= _LEAST_FIELDS]
     kept = frozenset(agreed) if 0 < len(agreed) < len(telling) else telling
+    in_order = tuple(sorted(telling))
     return Topic(
         phrase=_phrase(source, kept),
-        fields=tuple(name for name in FIELDS if kept and kept <= said_by[name]),
-        stems=kept,
-        title_stems=telling,
+        fields=_SAYING[tuple(name for name in FIELDS if kept and kept <= said_by[name])],
+        ordered_stems=in_order if kept == telling else tuple(sorted(kept)),
+        ordered_title_stems=in_order,
         anchor=texts["links"],
     )
 

@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compiled import compiled
-from mardok.extract.page import Block, Context, Image, Page, is_shown_h1
+from mardok.extract.page import Block, Context, Image, Page, Signs, is_shown_h1
 
 _Value = TypeVar("_Value", str, Context)
 _BASIC = 0x10000
@@ -97,10 +97,11 @@ def batch_of(pages: Iterable[Page]) -> Batch:
     kept = list(pages)
     images: list[Image] = [image for page in kept for image in page.images]
     blocks, n_blocks = packed_blocks([page.blocks for page in kept]), array("i", [len(page.blocks) for page in kept])
-    h1 = _h1_of(blocks, n_blocks)
+    signs: dict[Signs, Signs] = {}  # most pages say the same there: it is sent and kept once
     return Batch(
         pages=tuple(
-            replace(page, h1_given=own or page.h1_given, blocks=(), images=()) for page, own in zip(kept, h1, strict=True)
+            replace(page, h1_given=h1 or page.h1_given, blocks=(), images=(), signs=signs.setdefault(page.signs, page.signs))
+            for page, h1 in zip(kept, _h1_of(blocks, n_blocks), strict=True)
         ),
         n_blocks=n_blocks,
         blocks=blocks,

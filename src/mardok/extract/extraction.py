@@ -148,6 +148,7 @@ def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
     declared = document.language or raw.header("content-language").partition(",")[0].strip().lower()
     # A file that names itself without its suffix is known by that address wherever it is served.
     names_itself = raw.short_url and next(iter(canonicals), "") in (raw.short_url, f"{raw.short_url}/")
+    different = tuple(dict.fromkeys(filter(None, canonicals)))
     return Page(
         url=canonicals[0] if names_itself else raw.url,
         source=raw.source,
@@ -168,7 +169,7 @@ def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
         is_html=True,
         script_words=script_words,
         signs=document.signs._replace(
-            canonicals=tuple(dict.fromkeys(filter(None, canonicals))),
+            canonicals=different if len(different) > 1 else (),
             canonical_is_relative=directives.has_relative_canonical(document.link_elements),
             loaded=_loaded(document),
             set_apart=document.set_apart,

@@ -96,7 +96,7 @@ class Signs(NamedTuple):
     h1_images: int = 0
     """H1 that hold an image and no text."""
     canonicals: tuple[str, ...] = ()
-    """Different absolute canonical addresses that the page names."""
+    """Different absolute canonical addresses, where the page names several."""
     canonical_is_relative: bool = False
     """Whether the first of them is written without scheme and host."""
     insecure: tuple[str, ...] = ()

@@ -150,7 +150,7 @@ def check_pointers(
     """
     for row in rows:
         page = site.pages[row]
-        if len(page.signs.canonicals) > 1:
+        if page.signs.canonicals:
             yield Check(
                 row, CheckId.CANONICAL_SEVERAL, str(len(page.signs.canonicals)), ", ".join(page.signs.canonicals[:3])
             )

@@ -52,6 +52,8 @@ _OPENING_WORDS = 60
 """Words in which a text says what it is about; further down pages speak of their neighbours, too."""
 _TELLING_WORDS = 2
 """Words that a pattern with a long slot needs beside it."""
+_MOST_KNOWN = 1 << 13
+"""Pages whose promises are remembered: each holds the words of its page, some 15 KB."""
 _YEAR = re.compile(r"(?:19|20)\d\d")
 _COUNTER = re.compile(r"\b(?:page|seite|pagina|página)\s+\d+(?:\s*(?:of|/|von|de|di)\s*\d+)?|\(\d+\)\s*$", re.IGNORECASE)
 TURNING = frozenset(
@@ -144,14 +146,19 @@ class Promises(Mapping[int, Promise]):
         self._site, self._titles, self._kinds = site, titles, kinds
         self._alike = Counter(map(self._heads, (row for row, page in enumerate(site.pages) if page.is_html)))
         self._common = frozenset(generic) | {word for name in titles.distinctive.values() for word in name}
+        self._plain: dict[str, frozenset[str]] = {}
+        """Words that promise nothing, by language: a thousand, which all pages of it share."""
         is_heading = site.blocks.where(lambda context: bool(context.level))
         self._is_heading = is_heading[site.blocks.at[site.main_places]]
         self._known: dict[int, Promise] = {}
 
     def __getitem__(self, row: int) -> Promise:
-        if row not in self._known:
-            self._known[row] = self._promise(row)
-        return self._known[row]
+        known = self._known.get(row)
+        if known is None:
+            if len(self._known) >= _MOST_KNOWN:
+                self._known.clear()
+            known = self._known[row] = self._promise(row)
+        return known
 
     def __iter__(self) -> Iterator[int]:
         return iter(range(len(self._site.pages)))
@@ -167,7 +174,7 @@ class Promises(Mapping[int, Promise]):
             title,
             tuple(words(_COUNTER.sub(" ", title))),
             frozenset(in_order),
-            (plain_words(language) | self._common) - NUMBER_WORDS,
+            self._plain_in(language),
             language,
             page.h1 if page.h1 != title else "",
             headings.difference(in_order),
@@ -177,6 +184,11 @@ class Promises(Mapping[int, Promise]):
             self._kinds.kind[row] == PageKind.PRODUCT,
             self._site.text_hashes[row],
         )
+
+    def _plain_in(self, language: str) -> frozenset[str]:
+        if language not in self._plain:
+            self._plain[language] = (plain_words(language) | self._common) - NUMBER_WORDS
+        return self._plain[language]
 
     def _words(self, row: int) -> tuple[list[str], frozenset[str]]:
         """Words of a page's running text, in order; and those of its headings."""
