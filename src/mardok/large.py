@@ -24,6 +24,10 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 _ITEMS_AT_ONCE, _TEXTS_AT_ONCE, _COUNTED_AT_ONCE = 1 << 16, 1 << 10, 1 << 20
+BEYOND_ASCII = np.uint8(0x80)
+"""From here on a byte is part of a character beyond ASCII."""
+_HEAD, _GOES_ON = np.uint8(0b11000000), np.uint8(0b10000000)
+"""How bytes of UTF-8 begin that begin no character."""
 
 
 def large_empty(n: int, dtype: DTypeLike) -> NDArray[Any]:
@@ -284,7 +288,35 @@ class Texts(Sequence[str]):
     @property
     def lengths(self) -> NDArray[np.int64]:
         """Characters of each."""
-        return np.fromiter(map(len, self), np.int64, len(self))
+        result = np.diff(self._ends)
+        for first in range(0, len(self), _TEXTS_AT_ONCE):
+            ends = self._ends[first : first + _TEXTS_AT_ONCE + 1]
+            goes_on = (self._raw[ends[0] : ends[-1]] & _HEAD) == _GOES_ON
+            if goes_on.any():  # bytes that begin no character
+                before = np.concatenate([np.zeros(1, np.int64), np.cumsum(goes_on)])
+                result[first : first + len(ends) - 1] -= np.diff(before[ends - ends[0]])
+        return result
+
+    @property
+    def are_empty(self) -> NDArray[np.bool_]:
+        """Whether each has no character."""
+        return np.asarray(self._ends[1:] == self._ends[:-1])
+
+    @property
+    def first_bytes(self) -> NDArray[np.uint8]:
+        """The first byte of each as it is stored, 0 of those that are empty."""
+        return self._bytes_at(self._ends[:-1])
+
+    @property
+    def last_bytes(self) -> NDArray[np.uint8]:
+        """The last byte of each, 0 of those that are empty."""
+        return self._bytes_at(self._ends[1:] - 1)
+
+    def _bytes_at(self, places: NDArray[np.int64]) -> NDArray[np.uint8]:
+        result = np.zeros(len(self), np.uint8)
+        is_any = ~self.are_empty
+        result[is_any] = self._raw[places[is_any]]
+        return result
 
     def digests(self, seed: int) -> NDArray[np.uint64]:
         """128 bits for each, shape (n_texts, 2)."""

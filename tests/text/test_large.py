@@ -83,6 +83,10 @@ def test_texts_are_what_they_were_made_of(tiny: Path, columns: list[list[str]], 
         texts = Texts.of(listed)
         assert list(texts) == texts[: len(listed)].tolist() == listed
         assert texts.lengths.tolist() == list(map(len, listed))
+        stored = [text.encode("utf-8", "surrogatepass") for text in listed]
+        assert texts.are_empty.tolist() == [not text for text in listed]
+        assert texts.first_bytes.tolist() == [raw[0] if raw else 0 for raw in stored]
+        assert texts.last_bytes.tolist() == [raw[-1] if raw else 0 for raw in stored]
         at = np.arange(len(listed))[::-2]
         assert texts.selected(at).tolist() == texts[at].tolist() == listed[::-2]
         assert Texts.stored(texts.as_bytes()).tolist() == listed

@@ -50,6 +50,8 @@ _FEWEST_WORDS = 2
 """Words that tell, of a phrase that is looked for: one alone is said everywhere."""
 _PATTERN_PAGES = 3
 """Pages with a phrase in title or H1 from which it is a pattern."""
+_SEVERAL = -1
+"""Stands for the row of a page where several pages promise the same."""
 _NO_PROSE = ("pre", "button", "legend", "caption", "figcaption")
 """Elements in which nobody sets a link to explain a word."""
 
@@ -189,26 +191,34 @@ def target_wordings(
             language = site.pages[end].language
             stemmer.learn({language: [phrase]})
             named[language, stemmer.telling(phrase, language)] = end, phrase
-    promising: dict[tuple[str, frozenset[str]], set[int]] = defaultdict(set)
-    own: dict[int, list[tuple[frozenset[str], list[str]]]] = defaultdict(list)
+    # Of each page one text stands for the set of its stems, and one number for its rows: sets would be kilobytes.
+    promising: dict[str, int] = {}
+    own: list[tuple[int, str, str]] = []
     for row in np.flatnonzero(is_told).tolist():
         page, topic = site.pages[row], promises.topics[row]
         h1 = page.h1 if page.h1.casefold() != topic.phrase else topic.phrase  # as most: then it says nothing more
         for text in dict.fromkeys((topic.phrase, h1)):
             telling = stemmer.telling(text, page.language)
-            promising[page.language, telling].add(row)
-            if stays[row]:
-                own[row].append((telling, [*map(intern, words(text))]))
-        promising[page.language, topic.title_stems].add(row)
-    for row, texts in own.items():
-        language = site.pages[row].language
-        for telling, text_words in texts:
-            is_sole = (language, telling) not in named and len(promising[language, telling]) == 1
-            if is_sole and len(telling) >= _FEWEST_WORDS and len(text_words) <= LONGEST:
-                yield language, row, text_words
+            key = _key(page.language, telling)
+            promising[key] = row if promising.get(key, row) == row else _SEVERAL
+            if stays[row] and len(telling) >= _FEWEST_WORDS:
+                own.append((row, key, text))
+        key = _key(page.language, topic.ordered_title_stems)
+        promising[key] = row if promising.get(key, row) == row else _SEVERAL
+    of_person = {_key(*key) for key in named}
+    for row, key, text in own:
+        if key not in of_person and promising[key] != _SEVERAL:
+            text_words = [*map(intern, words(text))]
+            if len(text_words) <= LONGEST:
+                yield site.pages[row].language, row, text_words
     for (language, _), (row, phrase) in named.items():
         if 1 <= len(words(phrase)) <= LONGEST:
             yield language, row, words(phrase)
+
+
+def _key(language: str, stems: Iterable[str]) -> str:
+    """A text that is equal for equal sets of stems of one language."""
+    return " ".join((language, *sorted(stems)))
 
 
 def _without_patterns(site: Site, facts: SiteFacts, known: Linkable) -> list[Wording]:

@@ -17,7 +17,7 @@ from hashlib import blake2b
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.large import stretches
+from mardok.large import BEYOND_ASCII, stretches
 from mardok.text.columns import Blocks, Links
 from mardok.text.hashes import Corpus, Hashes, Ints, sequence_hashes
 from mardok.text.known_hashes import KnownHashes
@@ -91,7 +91,10 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     linking[blocks.text[np.diff(links.first) > 0]] = True
     # A weight or a price in a table is what a page says; a date, the number of a page or of messages is not.
     masked = _masked_texts(blocks, written, numbers, is_dated | is_copyright | (is_short & linking))
-    ends_sentence = np.fromiter((text.endswith(_STOPS) for text in blocks.texts), bool, len(blocks.texts))
+    last = blocks.texts.last_bytes
+    ends_sentence = np.isin(last, np.frombuffer("".join(filter(str.isascii, _STOPS)).encode(), np.uint8))
+    others = np.flatnonzero(last >= BEYOND_ASCII)
+    ends_sentence[others] = [text.endswith(_STOPS) for text in blocks.texts[others]]
     words = written.n_words.astype(np.int32)[blocks.text]
     text = masked[blocks.text]
     level = np.array([context.level for context in blocks.contexts], np.int8)[blocks.context]

@@ -20,7 +20,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from mardok.extract.batch import Batch, Coded, Numbers, PackedBlocks
 from mardok.extract.page import Context, Page
-from mardok.large import Growing, Texts, gathered, laid_down, large_empty
+from mardok.large import BEYOND_ASCII, Growing, Texts, gathered, laid_down, large_empty
 from mardok.text.hashes import Ints
 from mardok.text.words import is_invisible
 
@@ -58,7 +58,9 @@ class Blocks:
     @cached_property
     def has_text(self) -> NDArray[np.bool_]:
         """Whether each block has a text that can be seen."""
-        is_seen = np.fromiter((not is_invisible(text) for text in self.texts), bool, len(self.texts))
+        is_seen = ~self.texts.are_empty
+        others = np.flatnonzero(self.texts.first_bytes >= BEYOND_ASCII)  # nothing in ASCII is invisible
+        is_seen[others] = [not is_invisible(text) for text in self.texts[others]]
         return np.asarray(is_seen[self.text])
 
     @property
