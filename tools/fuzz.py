@@ -31,6 +31,7 @@ from pathlib import Path
 from typing import Any
 
 import mardok.compare.kept_pairs  # all that has a compiled form is loaded
+import mardok.proofing.pieces
 from mardok.errors import MardokError
 from mardok.extract.extraction import extract_page
 from mardok.extract.html import read_document
@@ -187,6 +188,7 @@ def forms(data: bytes) -> None:
     limits = SETTINGS.extract.model_copy(update={"max_depth": 1 + choices.number(20)})
     read = partial(read_document, text, f"{HOST}/a/b?c")
     document, addresses, within = read(), [resolved_url(piece, f"{HOST}/a/b/c?d") for piece in text.split()], []
+    pieces = [told.tolist() for told in mardok.proofing.pieces.PieceTable().cut(text.splitlines())]
     for most_formatting in (0, 4):
         within.append(is_surely_flat(text, limits.max_depth, most_formatting, 4000, 20_000_000))
     with plain_forms():
@@ -194,6 +196,8 @@ def forms(data: bytes) -> None:
             raise AssertionError("a page is read otherwise by what is compiled")
         if [mardok.urls.resolved_url(piece, f"{HOST}/a/b/c?d") for piece in text.split()] != addresses:
             raise AssertionError("an address is resolved otherwise by what is compiled")
+        if [told.tolist() for told in mardok.proofing.pieces.PieceTable().cut(text.splitlines())] != pieces:
+            raise AssertionError("pieces are numbered otherwise by what is compiled")
     for is_flat, most_formatting in zip(within, (0, 4), strict=True):
         past: list[str] = []
         if is_flat and (Nesting(limits, past, spares_formatting=most_formatting > 0).flattened(text) != text or past):
