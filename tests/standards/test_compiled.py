@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 from plain_forms import plain_forms
 
 import mardok
+import mardok.proofing.pieces  # what it compiles is loaded
 from mardok.compare import accounting, join, kept_pairs
 from mardok.compiled import DEFINITIONS, is_compiled
 from mardok.extract.html import read_document

@@ -32,7 +32,9 @@ from mardok.urls import resolved_url
 cdef extern from "Python.h":
     bint Py_UNICODE_ISSPACE(Py_UCS4)
     bint Py_UNICODE_ISALNUM(Py_UCS4)
-    object PyType_GenericAlloc(type, Py_ssize_t)
+    ctypedef struct PyTypeObject:
+        pass
+    object PyType_GenericAlloc(PyTypeObject *, Py_ssize_t)
 
 cdef enum:
     PLACE_END = 1  # the marks of mardok.extract.block_builder
@@ -64,7 +66,7 @@ cdef inline int _put(record, Py_ssize_t number, value) except -1:
 
 # Called by its name, a named tuple first makes the tuple that it is made from: there are hundreds of them on a page.
 cdef inline object _block(str text, context, tuple links, joint):
-    cdef object record = PyType_GenericAlloc(Block, 4)
+    cdef object record = PyType_GenericAlloc(<PyTypeObject *>Block, 4)
     _put(record, 0, text)
     _put(record, 1, context)
     _put(record, 2, links)
@@ -73,7 +75,7 @@ cdef inline object _block(str text, context, tuple links, joint):
 
 
 cdef inline object _link(url, str anchor, str rel, start, end):
-    cdef object record = PyType_GenericAlloc(Link, 5)
+    cdef object record = PyType_GenericAlloc(<PyTypeObject *>Link, 5)
     _put(record, 0, url)
     _put(record, 1, anchor)
     _put(record, 2, rel)
@@ -83,7 +85,7 @@ cdef inline object _link(url, str anchor, str rel, start, end):
 
 
 cdef inline object _image(str url, alt):
-    cdef object record = PyType_GenericAlloc(Image, 2)
+    cdef object record = PyType_GenericAlloc(<PyTypeObject *>Image, 2)
     _put(record, 0, url)
     _put(record, 1, alt)
     return record
