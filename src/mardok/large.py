@@ -275,6 +275,11 @@ class Texts(Sequence[str]):
             else:
                 yield from (_text(raw[begin:end]) for begin, end in bounds)
 
+    def some(self, numbers: NDArray[np.integer]) -> Iterator[str]:
+        """Some of them, of which few are in memory at once."""
+        for first in range(0, len(numbers), _TEXTS_AT_ONCE):
+            yield from (str(raw, "utf-8", "surrogatepass") for raw in self._raws(numbers[first : first + _TEXTS_AT_ONCE]))
+
     def bytes_of(self, number: int) -> bytes:
         """One text as it is stored."""
         if not 0 <= number < len(self):

@@ -88,6 +88,7 @@ def test_texts_are_what_they_were_made_of(tiny: Path, columns: list[list[str]], 
         assert texts.first_bytes.tolist() == [raw[0] if raw else 0 for raw in stored]
         assert texts.last_bytes.tolist() == [raw[-1] if raw else 0 for raw in stored]
         at = np.arange(len(listed))[::-2]
+        assert list(texts.some(at)) == listed[::-2]
         assert texts.selected(at).tolist() == texts[at].tolist() == listed[::-2]
         assert Texts.stored(texts.as_bytes()).tolist() == listed
         replaced = [text.encode("utf-8", "replace").decode() for text in listed]

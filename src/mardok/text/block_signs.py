@@ -94,7 +94,7 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     last = blocks.texts.last_bytes
     ends_sentence = np.isin(last, np.frombuffer("".join(filter(str.isascii, _STOPS)).encode(), np.uint8))
     others = np.flatnonzero(last >= BEYOND_ASCII)
-    ends_sentence[others] = [text.endswith(_STOPS) for text in blocks.texts[others]]
+    ends_sentence[others] = np.fromiter((text.endswith(_STOPS) for text in blocks.texts.some(others)), bool, len(others))
     words = written.n_words.astype(np.int32)[blocks.text]
     text = masked[blocks.text]
     level = np.array([context.level for context in blocks.contexts], np.int8)[blocks.context]

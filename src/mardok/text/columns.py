@@ -60,7 +60,7 @@ class Blocks:
         """Whether each block has a text that can be seen."""
         is_seen = ~self.texts.are_empty
         others = np.flatnonzero(self.texts.first_bytes >= BEYOND_ASCII)  # nothing in ASCII is invisible
-        is_seen[others] = [not is_invisible(text) for text in self.texts[others]]
+        is_seen[others] = np.fromiter((not is_invisible(text) for text in self.texts.some(others)), bool, len(others))
         return np.asarray(is_seen[self.text])
 
     @property
