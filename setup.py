@@ -6,7 +6,13 @@ _MODULES = ("addresses", "hashing", "names", "nesting", "overlaps", "packing", "
 
 setup(
     ext_modules=[
-        Extension(f"mardok._speed.{name}", [f"src/mardok/_speed/{name}.pyx"], extra_compile_args=["-O3"], optional=True)
+        Extension(
+            f"mardok._speed.{name}",
+            [f"src/mardok/_speed/{name}.pyx"],
+            depends=["src/mardok/_speed/characters.pxd"],
+            extra_compile_args=["-O3"],
+            optional=True,
+        )
         for name in _MODULES
     ]
 )

@@ -1,11 +1,14 @@
-"""Where a sign stands in a text: what the compiled modules share.
+"""What the compiled modules share: where a sign stands in a text, and what is white space.
 
-In:  a text, by the kind and place of its characters and their number.
-Out: places.
+In:  a text, by the kind and place of its characters and their number; a sign.
+Out: places; whether it is white space.
 """
 
 from cpython.unicode cimport PyUnicode_FindChar
 from libc.string cimport memchr
+
+cdef extern from "Python.h":
+    bint Py_UNICODE_ISSPACE(Py_UCS4)
 
 
 cdef inline Py_ssize_t place_of(str text, int kind, void *data, Py_ssize_t n, Py_UCS4 sign, Py_ssize_t start) noexcept:
@@ -18,3 +21,10 @@ cdef inline Py_ssize_t place_of(str text, int kind, void *data, Py_ssize_t n, Py
     # The next tag is near: the call of the interpreter's search costs more than the search.
     found = <unsigned char *>memchr(<unsigned char *>data + start, <int>sign, n - start)
     return found - <unsigned char *>data if found != NULL else -1
+
+
+cdef inline bint is_space(Py_UCS4 sign) noexcept:
+    """White space of Unicode: of what is no ASCII few signs need to be looked up."""
+    if sign < 0x80:
+        return sign == c" " or 9 <= sign <= 13 or 0x1C <= sign <= 0x1F
+    return (sign <= 0xA0 or sign == 0x1680 or 0x2000 <= sign <= 0x3000) and Py_UNICODE_ISSPACE(sign)

@@ -14,19 +14,11 @@ from libc.string cimport memcmp
 import array
 import os
 
-cdef extern from "Python.h":
-    bint Py_UNICODE_ISSPACE(Py_UCS4)
+from mardok._speed.characters cimport is_space
 
 cdef array.array _INTS = array.array("i")
 # Nobody who writes a page knows where its pieces fall in the table.
 cdef uint64_t _SEED = int.from_bytes(os.urandom(8), "little") | 1
-
-
-cdef inline bint _is_space(Py_UCS4 sign) noexcept:
-    """White space of Unicode: of what is no ASCII few signs need to be looked up."""
-    if sign < 0x80:
-        return sign == c" " or 9 <= sign <= 13 or 0x1C <= sign <= 0x1F
-    return (sign <= 0xA0 or sign == 0x1680 or 0x2000 <= sign <= 0x3000) and Py_UNICODE_ISSPACE(sign)
 
 
 cdef struct Slot:
@@ -108,14 +100,14 @@ cdef class PieceTable:
             n_before = n_codes
             at = 0
             while True:
-                while at < n and _is_space(PyUnicode_READ(kind, data, at)):
+                while at < n and is_space(PyUnicode_READ(kind, data, at)):
                     at += 1
                 if at == n:
                     break
                 start, hashed = at, _SEED
                 while at < n:
                     sign = PyUnicode_READ(kind, data, at)
-                    if _is_space(sign):
+                    if is_space(sign):
                         break
                     hashed = (hashed ^ sign) * <uint64_t>0x9E3779B97F4A7C15
                     hashed ^= hashed >> 32

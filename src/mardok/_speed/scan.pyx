@@ -22,7 +22,7 @@ from cpython.unicode cimport (
 
 import re
 
-from mardok._speed.characters cimport place_of
+from mardok._speed.characters cimport is_space, place_of
 from mardok.extract.markup import rel_of, unescaped, value_of
 from mardok.extract.page import Block, Image, Link
 from mardok.extract.tags import KNOWN_TAGS, tag_of
@@ -187,11 +187,6 @@ cdef inline Py_ssize_t _reference(Py_UCS4 *data, Py_ssize_t at, Py_ssize_t n, Py
     return 0
 
 
-cdef inline bint _is_space(Py_UCS4 sign) noexcept:
-    """White space of Unicode: of what is no ASCII few signs need to be looked up."""
-    return (sign <= 0xA0 or sign == 0x1680 or 0x2000 <= sign <= 0x3000) and Py_UNICODE_ISSPACE(sign)
-
-
 cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n, int *odd) noexcept:
     """Resolve references and make each run of white space one space, in place; the length that is left, and what is odd."""
     cdef Py_ssize_t at = 0, end = 0, length
@@ -204,7 +199,7 @@ cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n, int *odd) noexcept:
         if sign == c"&":
             length = _reference(data, at, n, &sign)
         at += length if length else 1
-        if sign == c" " or ((sign < 0x21 or sign > 0x7E) and _is_space(sign)):
+        if sign == c" " or ((sign < 0x21 or sign > 0x7E) and is_space(sign)):
             is_parted = True
             continue
         if is_parted and end:
