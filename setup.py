@@ -2,7 +2,7 @@
 
 from setuptools import Extension, setup
 
-_MODULES = ("addresses", "hashing", "names", "nesting", "overlaps", "packing", "pieces", "scan", "signs")
+_MODULES = ("addresses", "cells", "hashing", "names", "nesting", "overlaps", "packing", "pieces", "scan", "signs")
 
 setup(
     ext_modules=[

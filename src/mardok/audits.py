@@ -182,9 +182,17 @@ class Audit:
         from mardok.processes import begin
 
         give_back_memory()
-        report = begin(lambda: report_html(self.tables, self.meta), jobs)
-        keep = self.kept.write if self.kept is not None else None
+        kept = self.kept
+        reported = begin(lambda: (report_html(self.tables, self.meta, kept), kept.made if kept is not None else None), jobs)
+
+        def report() -> str:
+            html, made = reported()
+            if kept is not None and made is not None:
+                kept.take(made)
+            return html
+
         filed = self.tables.files if isinstance(self.tables, MadeStore) else None
+        keep = kept.write if kept is not None else None
         write_folder(Path(path), self.tables, self.meta.text, {"report.html": report}, keep, filed)
 
     def _repr_html_(self) -> str:

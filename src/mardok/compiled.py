@@ -53,4 +53,4 @@ def _built(module: str) -> Any:
         return None
 
 
-_MODULES = ("addresses", "hashing", "names", "nesting", "overlaps", "packing", "pieces", "scan", "signs")
+_MODULES = ("addresses", "cells", "hashing", "names", "nesting", "overlaps", "packing", "pieces", "scan", "signs")

@@ -4,33 +4,31 @@ In:  the typed tables of an audit, its ``audit.json``, and further files as text
 Out: a folder that is complete or absent; an earlier one survives any failure.
 
 CSV files are UTF-8 with LF, in the row order and decimals that :mod:`mardok.tables` declares, so that the same input
-gives the same bytes. Text that a spreadsheet would run as a formula gets a leading apostrophe; Parquet is as is.
+gives the same bytes; :mod:`mardok.cells` makes their cells safe. Parquet is as is.
 """
 
 from __future__ import annotations
 
-import csv
 import ctypes
 import glob
-import io
 import logging
-import math
 import os
-import re
 import shutil
 import sys
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, BinaryIO, TextIO
+from typing import TYPE_CHECKING, Any, BinaryIO
 
+import numpy as np
+
+from mardok.cells import csv_rows
 from mardok.errors import FolderError
 from mardok.locks import BusyError, sole_right
 from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import META_FILE, is_audit_folder
 from mardok.tables import PAGES, SMALL_GAIN_DECIMALS, TABLES, Column, Table
-from mardok.visible import visible
 from mardok.vocabulary import GainUnit
 
 if TYPE_CHECKING:
@@ -43,28 +41,7 @@ _HERE, _EXCHANGE = -100, 2
 """``AT_FDCWD`` and ``RENAME_EXCHANGE`` (``linux/fs.h``)."""
 _unfinished: set[Path] = set()
 _PAGES_AT_ONCE, _ROWS_AT_ONCE = 1 << 10, 1 << 16
-_FORMULA = re.compile(r"'*[=+\-@\t\r]")
-_MARKS = ("'", "=", "+", "-", "@")
-"""With what text begins that a spreadsheet may run, but for signs that are not printed."""
-
-
-def neutral_cell(text: str) -> str:
-    """Text that no spreadsheet runs as a formula, with every sign visible.
-
-    Examples
-    --------
-    >>> neutral_cell("=HYPERLINK(1)"), neutral_cell("plain")
-    ("'=HYPERLINK(1)", 'plain')
-    """
-    if text.isprintable() and not text.startswith(_MARKS):  # as nearly all are
-        return text
-    text = visible(text)
-    return "'" + text if _FORMULA.match(text) else text
-
-
-def original_cell(text: str) -> str:
-    """The text before :func:`neutral_cell`."""
-    return text[1:] if text.startswith("'") and _FORMULA.match(text) else text
+_ANSWERED_DECIMALS = 6
 
 
 def check_replaceable(folder: Path) -> None:
@@ -317,15 +294,14 @@ def write_table(table: Table, parts: Iterable[pd.DataFrame], file: BinaryIO, lis
     n_rows = rows_at_once(table)
     with ExitStack() as closing:
         writer, before = None, None
-        text = closing.enter_context(_as_text(listed)) if listed is not None else None
         for frame in parts:
             table.check(frame)
             if before is not None:
                 if frame.empty:
                     continue
                 table.check_order(before, frame)
-            if text is not None:
-                _write_rows(text, table, frame, with_head=before is None)
+            if listed is not None:
+                listed.writelines(_csv_parts(table, frame, with_head=before is None))
             before = frame.iloc[-1:]
             stored = pa.Table.from_pandas(frame, preserve_index=False)
             for first in range(0, max(len(frame), 1), n_rows):
@@ -360,16 +336,6 @@ def _with_own_names(part: pa.Table, *, has_all: bool) -> pa.Table:
     return part
 
 
-@contextmanager
-def _as_text(file: BinaryIO) -> Iterator[TextIO]:
-    """A file of bytes to write text into, which stays open."""
-    text = io.TextIOWrapper(file, encoding="utf-8", errors="replace", newline="")
-    try:
-        yield text
-    finally:
-        text.detach()
-
-
 def csv_bytes(table: Table, frame: pd.DataFrame) -> bytes:
     """A table as the bytes of its CSV file, with the columns that stand there.
 
@@ -380,19 +346,18 @@ def csv_bytes(table: Table, frame: pd.DataFrame) -> bytes:
     frame : DataFrame
         Its rows.
     """
-    buffer = io.StringIO(newline="")
-    _write_rows(buffer, table, frame)
-    return buffer.getvalue().encode("utf-8", "replace")
+    return b"".join(_csv_parts(table, frame))
 
 
-def _write_rows(file: TextIO, table: Table, frame: pd.DataFrame, *, with_head: bool = True) -> None:
+def _csv_parts(table: Table, frame: pd.DataFrame, *, with_head: bool = True) -> Iterator[bytes]:
+    """The bytes of a table's CSV file, some rows at a time."""
     columns = [column for column in table.columns if column.csv]
-    units = frame["gain_unit"] if "gain_unit" in frame.columns else None
-    cells = [_cells(column, frame[column.name], units) for column in columns]
-    writer = csv.writer(file, lineterminator="\n")
     if with_head:
-        writer.writerow(column.name for column in columns)
-    writer.writerows(zip(*cells, strict=True))
+        yield csv_rows([[column.name] for column in columns], [None] * len(columns))
+    for first in range(0, len(frame), _ROWS_AT_ONCE):
+        some = frame.iloc[first : first + _ROWS_AT_ONCE]
+        units = some["gain_unit"].tolist() if "gain_unit" in some.columns else None
+        yield csv_rows([_values(some[column.name]) for column in columns], [_decimals(column, units) for column in columns])
 
 
 def write_rows(path: Path, frame: pd.DataFrame) -> None:
@@ -403,16 +368,14 @@ def write_rows(path: Path, frame: pd.DataFrame) -> None:
     FolderError
         If the disk does not take it.
     """
-    cells = [
-        (f"{value:.6f}" for value in frame[name])
-        if frame[name].dtype.kind == "f"
-        else (neutral_cell(str(value)) for value in frame[name])
-        for name in frame.columns
+    is_figure = [frame[name].dtype.kind == "f" for name in frame.columns]
+    columns = [
+        _values(frame[name]) if is_number else list(map(str, frame[name]))
+        for name, is_number in zip(frame.columns, is_figure, strict=True)
     ]
     with _whole_file(path) as file:
-        writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(frame.columns)
-        writer.writerows(zip(*cells, strict=True))
+        file.write(csv_rows([[str(name)] for name in frame.columns], [None] * len(columns)))
+        file.write(csv_rows(columns, [_ANSWERED_DECIMALS] * len(columns)))
 
 
 def write_text(path: Path, text: str) -> None:
@@ -424,15 +387,15 @@ def write_text(path: Path, text: str) -> None:
         If the disk does not take it.
     """
     with _whole_file(path) as file:
-        file.write(text)
+        file.write(text.encode("utf-8", "replace"))
 
 
 @contextmanager
-def _whole_file(path: Path) -> Iterator[TextIO]:
+def _whole_file(path: Path) -> Iterator[BinaryIO]:
     """A file beside another that takes its place when all is written."""
     beside = path.with_name(f".{path.name}.mardok-new")
     try:
-        with beside.open("w", encoding="utf-8", errors="replace", newline="") as file:
+        with beside.open("wb") as file:
             yield file
         beside.replace(path)
     except OSError as error:
@@ -440,25 +403,17 @@ def _whole_file(path: Path) -> Iterator[TextIO]:
         raise FolderError(f"{path}: cannot be written: {error.strerror or error}") from error
 
 
-def _cells(column: Column, values: pd.Series, units: pd.Series | None) -> Iterable[str]:
-    if column.dtype == "str":
-        return map(neutral_cell, values.to_numpy())  # a column of text gives its cells one by one ten times slower
-    if column.dtype == "bool":
-        return ("true" if value else "false" for value in values.tolist())
-    if column.dtype == "float64":
-        if column.name.startswith("gain_") and units is not None:
-            return (
-                _number(value, SMALL_GAIN_DECIMALS if unit == GainUnit.LINK_WEIGHT else column.decimals)
-                for value, unit in zip(values.tolist(), units, strict=True)
-            )
-        return (_number(value, column.decimals) for value in values.tolist())
-    if not values.hasnans:
-        return map(str, values.astype("int64").tolist())
-    return ("" if is_missing else str(int(value)) for value, is_missing in zip(values, values.isna(), strict=True))
+def _values(column: pd.Series) -> list[Any]:
+    """The cells of a column, None where one is missing."""
+    if column.dtype != "Int64":
+        return column.to_numpy().tolist()  # a column of text gives its cells one by one ten times slower
+    cells = column.to_numpy("int64", na_value=0).tolist()
+    for row in np.flatnonzero(column.isna().to_numpy()).tolist():
+        cells[row] = None
+    return cells
 
 
-def _number(value: float, decimals: int | None) -> str:
-    if math.isnan(value):
-        return ""
-    text = f"{value:.{decimals}f}" if decimals is not None else repr(float(value))
-    return text[1:] if value <= 0 and text.startswith("-") and not text.strip("-0.") else text  # no "-0.0"
+def _decimals(column: Column, units: list[str] | None) -> int | list[int] | None:
+    if units is None or not column.name.startswith("gain_") or column.decimals is None:
+        return column.decimals
+    return [SMALL_GAIN_DECIMALS if unit == GainUnit.LINK_WEIGHT else column.decimals for unit in units]

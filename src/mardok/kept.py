@@ -223,13 +223,14 @@ class KeptParts:
     @property
     def made(self) -> MadeParts:
         """All that was made or taken up so far."""
-        return MadeParts(dict(self._made), dict(self._files), dict(self.filed.files))
+        return MadeParts(dict(self._made), dict(self._files), dict(self.filed.files), dict(self._keys))
 
     def take(self, made: MadeParts) -> None:
         """Take over what a process forked from this one has made."""
         self._made |= made.told
         self._files |= made.files
         self.filed.files |= made.filed
+        self._keys |= made.keys
 
     def key_of(self, name: str) -> str:
         """The key of a part that was asked for, on which others may depend; ``""`` of none."""
@@ -348,6 +349,8 @@ class MadeParts(NamedTuple):
     """Where the files of these lie."""
     filed: Mapping[str, Path | bytes]
     """The files of tables, as :attr:`FiledTables.files` has them."""
+    keys: Mapping[str, str]
+    """The keys of the parts that were asked for."""
 
 
 def _key(depends: Mapping[str, Any]) -> str:
@@ -515,6 +518,17 @@ def digest_of(*things: Any) -> str:
             text = json.dumps(thing, sort_keys=True, ensure_ascii=True)
             hasher.update(f"{len(text)}:{text}".encode())
     return hasher.hexdigest()
+
+
+def digest_of_frame(frame: pd.DataFrame) -> str:
+    """A digest of a data frame: its columns with their names, dtypes and cells."""
+    import pyarrow as pa
+
+    stored = pa.Table.from_pandas(frame, preserve_index=False)
+    told = io.BytesIO()
+    with pa.ipc.new_stream(told, stored.schema) as stream:
+        stream.write_table(stored)
+    return xxhash.xxh3_128_hexdigest(told.getbuffer())
 
 
 @cache

@@ -220,7 +220,12 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     plan_inputs = PlanInputs(attribution, rivals, thin, phrases, checks)
     planned, checks, unmatched = _planned(site, facts, plan_inputs, proof, texts, progress)
     give_back_memory()  # proposals with their steps are gigabytes of a large site, which their tables do not need
-    kept.filed.file(CHECK_ROWS, lambda: checks_frames(checks))
+    of_checks = {
+        **{name: kept.key_of(name) for name in ("checks", "proofread")},
+        "contradicting": digest_of([list(one) for one in checks if one.check == CheckId.TEXT_CONTRADICTS]),
+    }
+    # What dictionaries find is not kept.
+    kept.file(CHECK_ROWS, None if settings.proof.spelling else of_checks, lambda: checks_frames(checks))
     tables |= planned
     counted = {**tables, **{name: kept.filed.store.frame(name, columns) for name, columns in COUNTED.items()}}
     counts = {

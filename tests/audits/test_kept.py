@@ -22,6 +22,8 @@ from random_sites import SITES, write_site
 import mardok
 from mardok import inputs, pipeline
 from mardok.compare import join, relations
+from mardok.deliver import report_parts
+from mardok.deliver.report import report_html
 from mardok.findings import copy_analysis, phrase_analysis
 from mardok.kept import KeptParts, digest_of
 from mardok.kept_rows import columns_of_rows, rows_of_columns
@@ -70,6 +72,8 @@ def same(one: mardok.Audit, other: mardok.Audit) -> None:
         pd.testing.assert_frame_equal(one.tables[name], other.tables[name], obj=name)
     told = [audit.meta.model_dump(exclude={"made"}) for audit in (one, other)]
     assert told[0] == told[1]
+    meta = one.meta.model_copy(update={"made": other.meta.made})
+    assert report_html(one.tables, meta, one.kept) == report_html(other.tables, other.meta)
 
 
 @pytest.fixture
@@ -178,7 +182,7 @@ def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int]
     first = mardok.audit(source, jobs=2)
     first.save(audit, jobs=2)
     parts = {path.stem: json.loads(path.read_text("utf-8")) for path in (audit / "kept").glob("*.json")}
-    assert {"reading", "words", "table_page_phrases", "proofread", "link_plan", "relations"} <= set(parts)
+    assert {"reading", "words", "table_page_phrases", "proofread", "link_plan", "relations", "sheets"} <= set(parts)
     files = {path.name for path in (audit / "kept").iterdir()}
     tables = {f"{name}-{table}.parquet" for name, told in parts.items() for table in told["tables"]}
     assert files == tables | {f"{name}.json" for name in parts}
@@ -191,7 +195,12 @@ def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int]
     monkeypatch.setattr(site_tables, "_blocks_frames", lambda *_: pytest.fail("made again"))
     monkeypatch.setattr(job, "look_over", lambda *_: pytest.fail("made again"))
     monkeypatch.setattr(copy_analysis, "relations_of", lambda *_: pytest.fail("made again"))
-    same(mardok.audit(source, jobs=1, earlier=audit), first)
+    monkeypatch.setattr(pipeline, "checks_frames", lambda *_: pytest.fail("made again"))
+    again = mardok.audit(source, jobs=1, earlier=audit)
+    with monkeypatch.context() as sheets:
+        sheets.setattr(report_parts, "_sheets", lambda *_: pytest.fail("made again"))
+        report_html(again.tables, again.meta, again.kept)
+    same(again, first)
     assert not reads
     monkeypatch.undo()
     chosen = mardok.read_settings(None, ["pairs.nearest=5", "phrases.words=[2, 3]"])

@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import mardok
-from mardok.folder import neutral_cell, original_cell
+from mardok.cells import neutral_cell, original_cell
 from mardok.tables import PAIRS, TABLES
 from mardok.visible import visible
 from mardok.vocabulary import RULES, STEPS_OF_ACTION, CheckId, StepKind, VariantRule

@@ -12,7 +12,7 @@ from typing import Any
 
 import pytest
 
-from mardok.folder import neutral_cell
+from mardok.cells import neutral_cell
 from mardok.sentences import counted, gain_text, percent
 from mardok.sentences.gains import signed
 from mardok.text.words import folded

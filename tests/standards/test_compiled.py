@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import csv
 import filecmp
+import io
 import os
 import random
 import re
@@ -19,6 +21,7 @@ from plain_forms import plain_forms
 
 import mardok
 import mardok.proofing.pieces  # what it compiles is loaded
+from mardok.cells import neutral_cell
 from mardok.compare import accounting, join, kept_pairs
 from mardok.compiled import DEFINITIONS, is_compiled
 from mardok.extract.html import read_document
@@ -28,6 +31,7 @@ from mardok.sources import limits
 from mardok.text import known_hashes
 from mardok.text.words import letter_kinds, without_invisible
 from mardok.urls import resolved_url
+from mardok.vocabulary import GainUnit
 
 PURE = {**os.environ, "MARDOK_PURE_PYTHON": "1"}
 SMALL = st.sets(st.integers(0, 40))
@@ -243,6 +247,41 @@ def test_pieces_are_numbered_alike(texts: list[str], n_more: int) -> None:
     for some in (texts, [" ".join(f"a{n % 1200}" for n in range(n_more))], texts[::-1]):
         assert [list(told) for told in plain.cut(some)] == [list(told) for told in compiled.cut(some)]
     assert list(plain.numbers().items()) == list(compiled.numbers().items())
+
+
+CELLS = st.one_of(
+    st.text(st.sampled_from("'=+-@\t\r\n\"a, \xe9\u4e2d\U0001f3bb\ud800\x7f"), max_size=6),
+    st.sampled_from(list(GainUnit)),
+    st.floats(),
+    st.sampled_from([-0.0, -0.004, 0.05, 2.5, 1e22]),
+    st.integers(),
+    st.booleans(),
+    st.none(),
+)
+
+
+@settings(max_examples=1000)
+@given(st.integers(1, 3), st.data())
+def test_cells_are_written_alike(n_columns: int, data: st.DataObject) -> None:
+    n_rows = data.draw(st.integers(0, 4))
+    digits = st.none() | st.integers(0, 6)
+    columns = [data.draw(st.lists(CELLS, min_size=n_rows, max_size=n_rows)) for _ in range(n_columns)]
+    decimals = [data.draw(digits | st.lists(st.integers(0, 6), min_size=n_rows, max_size=n_rows)) for _ in range(n_columns)]
+    plain, compiled = (form(columns, decimals) for form in DEFINITIONS["cells.csv_rows"] if form is not None)
+    assert plain == compiled
+    shown = list(csv.reader(io.StringIO(plain.decode(), newline="")))
+    assert [len(row) for row in shown] == [n_columns] * n_rows
+    for row, values in zip(shown, zip(*columns, strict=True), strict=True):
+        for cell, value in zip(row, values, strict=True):
+            assert not isinstance(value, str) or cell == neutral_cell(value)
+
+
+def test_columns_of_unequal_length_are_refused_alike() -> None:
+    for form in DEFINITIONS["cells.csv_rows"]:
+        assert form is not None
+        for columns, decimals in (([["a"], []], [None, None]), ([[0.5]], [[1, 2]]), ([[0.5]], [])):
+            with pytest.raises(ValueError, match=r"argument|length"):
+                form(columns, decimals)
 
 
 @given(

@@ -38,7 +38,7 @@ ORDER = [
 ROOT = {
     "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "large", "mapped", "locks",
     "memory", "processes", "progress", "sharing", "hash_ranges", "kept", "kept_rows",
-    "visible", "figures", "compiled", "_speed", "__init__",
+    "visible", "cells", "figures", "compiled", "_speed", "__init__",
 }  # fmt: skip
 
 

@@ -20,13 +20,14 @@ from pathlib import Path
 import pandas as pd
 
 from mardok.audits import Audit
+from mardok.cells import neutral_cell
 from mardok.deliver import redirects
 from mardok.deliver.briefs import BRIEFED, Tables, brief, merged_draft, records, urls_of
 from mardok.deliver.letter import MARKDOWN_FILE, Budget, letter, letter_files
 from mardok.deliver.server_rules import server_rules
 from mardok.deliver.tickets import Anchors, anchors_of, ticket_files, tickets
 from mardok.errors import HandoffError, TableError
-from mardok.folder import neutral_cell, write_files
+from mardok.folder import write_files
 from mardok.meta import AuditMeta
 from mardok.plan.budget import best_set
 from mardok.plan.decisions import with_decisions

@@ -22,6 +22,7 @@ from mardok.deliver.pictures import gain_picture, words_picture
 from mardok.deliver.report_parts import report_parts
 from mardok.deliver.templating import content_hash, rendered
 from mardok.figures import section_words
+from mardok.kept import KeptParts
 from mardok.meta import AuditMeta
 from mardok.plan.totals import told_apart
 from mardok.sentences import counted, gain_text, sentence
@@ -43,13 +44,19 @@ class _Picture:
     caption: str
 
 
-def report_html(tables: TableStore, meta: AuditMeta) -> str:
-    """The report as one HTML document of at most 25 MB."""
+def report_html(tables: TableStore, meta: AuditMeta, kept: KeptParts | None = None) -> str:
+    """The report as one HTML document of at most 25 MB.
+
+    Parameters
+    ----------
+    kept : KeptParts, optional
+        What an earlier audit kept, and takes what the next one need not make again.
+    """
     home = _home(tables.frame("pages", ["url", "indexable"]))
     filters = {"figure": _figure, "local": lambda url: url.removeprefix(home) if home != url else url}
     plan, unread = tables["plan"], tables["unread"]
     first, rest = told_apart(plan)
-    parts = report_parts(tables)
+    parts = report_parts(tables, kept)
     script, style = own_script(), _own_style()
     values = {
         "site": urlsplit(home).netloc or "site",

@@ -15,6 +15,7 @@ import json
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -25,6 +26,7 @@ from mardok.deliver.shown_pages import pages_by_importance
 from mardok.figures import section_of
 from mardok.findings.elsewhere import Elsewhere
 from mardok.findings.passage_texts import passage_texts
+from mardok.kept import KeptParts, digest_of, digest_of_frame
 from mardok.sentences import clipped, sentence, topic_text
 from mardok.sheets import told_queries
 from mardok.store import TableStore
@@ -77,8 +79,14 @@ class Parts:
     """What there is no room for: how many proposals, pages, groups, pairs, texts, sheets."""
 
 
-def report_parts(tables: TableStore) -> Parts:
-    """All parts, the most needed first; each takes what it needs of the room that is left, or is cut down to it."""
+def report_parts(tables: TableStore, kept: KeptParts | None = None) -> Parts:
+    """All parts, the most needed first; each takes what it needs of the room that is left, or is cut down to it.
+
+    Parameters
+    ----------
+    kept : KeptParts, optional
+        What an earlier audit kept of these tables; takes the sheets of the pages.
+    """
     parts = Parts()
     room = MOST_BYTES - _KEPT_BYTES
     order = _groups_in_order(tables)
@@ -91,7 +99,7 @@ def report_parts(tables: TableStore) -> Parts:
     )
     listed = _Listed(row_of, ordered[:most_pages])
     room -= len(parts.data["pages"])
-    kept: dict[str, int] = {}
+    most_of: dict[str, int] = {}
     builders: list[tuple[str, int, Callable[[int], Any]]] = [
         ("plan", _MOST_STEPS, lambda most: _plan(tables, listed, most)),
         ("groups", _MOST_MEMBERS, lambda most: _groups(tables, order, listed, most)),
@@ -104,12 +112,13 @@ def report_parts(tables: TableStore) -> Parts:
         ("pairs", _MOST_PAIRS, lambda most: _pairs(tables, listed, most)),
     ]
     for name, most, build in builders:
-        parts.data[name], kept[name] = _fitting(room, most, build)
+        parts.data[name], most_of[name] = _fitting(room, most, build)
         room -= len(parts.data[name])
-    for kind, chunks in (("texts", _texts(tables, order, listed)), ("sheets", _sheets(tables, listed))):
+    texts = ((rows, partial(_packed, content)) for rows, content in _texts(tables, order, listed))
+    for kind, chunks in (("texts", texts), ("sheets", _packed_sheets(tables, listed, kept))):
         index: dict[int, int] = {}
-        for number, (rows, content) in enumerate(chunks):
-            packed = _packed(content) if room > 0 else ""
+        for number, (rows, pack) in enumerate(chunks):
+            packed = pack() if room > 0 else ""
             if not packed or len(packed) > room:
                 room = 0
                 parts.left_out[kind] = parts.left_out.get(kind, 0) + len(rows)
@@ -122,7 +131,7 @@ def report_parts(tables: TableStore) -> Parts:
         "proposals": len(tables["plan"]) - _MOST_PROPOSALS,
         "pages": len(listed.number) - 1 - len(listed.rows),
         "groups": len(order) - _MOST_GROUPS,
-        "pairs": len(tables["pairs"]) - kept["pairs"],
+        "pairs": len(tables["pairs"]) - most_of["pairs"],
     }
     parts.left_out.update({name: n for name, n in totals.items() if n > 0})
     return parts
@@ -529,6 +538,48 @@ def _texts(tables: TableStore, order: Sequence[_Group], listed: _Listed) -> Iter
 
 def _short(value: Any) -> Any:
     return clipped(value, _MOST_TEXT) if isinstance(value, str) else value
+
+
+def _packed_sheets(
+    tables: TableStore, listed: _Listed, kept: KeptParts | None
+) -> Iterator[tuple[Sequence[int], Callable[[], str]]]:
+    """The sheets of pages, those of some pages with what packs them; as an earlier audit kept them or made anew."""
+    depends = _depends_of_sheets(tables, listed, kept) if kept is not None else None
+    if kept is not None and depends is not None:
+        known = kept.found("sheets", depends, lambda its: list(map(str, its["sheets"]["packed"])))
+        if known is not None:
+            numbers = range(len(listed.rows))
+            for place, packed in enumerate(known):
+                yield numbers[place * _SHEET_PAGES : (place + 1) * _SHEET_PAGES], partial(str, packed)
+            return
+    made: list[str] = []
+
+    def pack(content: dict[str, Any]) -> str:
+        made.append(_packed(content))
+        return made[-1]
+
+    n_chunks = 0
+    for rows, content in _sheets(tables, listed):
+        n_chunks += 1
+        yield rows, partial(pack, content)
+    if kept is not None and depends is not None and len(made) == n_chunks:  # else there was no room for some
+        kept.keep("sheets", depends, {"sheets": {"packed": made}})
+
+
+def _depends_of_sheets(tables: TableStore, listed: _Listed, kept: KeptParts) -> dict[str, Any] | None:
+    """All that the sheets depend on; None where that is not known, or only some pages have one: it would be much to read."""
+    if len(listed.rows) < len(listed.row_of):
+        return None
+    result = {name: kept.key_of(name) for name in ("words", "table_page_phrases")}
+    passages = (tables.column("passages", name) for name in ("page", "word", "words", "passage", "boilerplate"))
+    facts = [name for name in _SHEET_FACTS if name != "main_text"]  # which the words of the site decide
+    result |= {
+        "listed": digest_of(listed.number),
+        "pages": digest_of_frame(tables.frame("pages", facts)),
+        "passages": digest_of(*passages),
+        "queries": digest_of_frame(tables["queries"]),
+    }
+    return result if all(result.values()) else None
 
 
 def _sheets(tables: TableStore, listed: _Listed) -> Iterator[tuple[list[int], dict[str, Any]]]:

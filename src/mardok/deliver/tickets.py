@@ -21,9 +21,9 @@ from typing import Any
 
 import pandas as pd
 
+from mardok.cells import neutral_cell
 from mardok.deliver.briefs import markdown_text, records
 from mardok.findings.groups import group_id
-from mardok.folder import neutral_cell
 from mardok.plan.effort import step_rates
 from mardok.sentences import Sentence, Text, clipped, counted, hours, listing, page_name, quoted, sentence
 from mardok.settings import Settings

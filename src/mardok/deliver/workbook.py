@@ -17,8 +17,8 @@ from openpyxl.cell import WriteOnlyCell
 from openpyxl.styles import Alignment, Font
 from openpyxl.utils import get_column_letter
 
+from mardok.cells import neutral_cell
 from mardok.deliver.shown_pages import pages_by_importance
-from mardok.folder import neutral_cell
 from mardok.store import TableStore
 from mardok.tables import PAGES, SMALL_GAIN_DECIMALS, TABLES, Column, Table
 

@@ -11,8 +11,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from mardok.cells import original_cell
 from mardok.errors import TableError
-from mardok.folder import original_cell
 from mardok.meta import is_audit_folder
 from mardok.sentences import path_of
 from mardok.sources.raw import OpenIntake, Unread
