@@ -42,6 +42,8 @@ _HERE, _EXCHANGE = -100, 2
 _unfinished: set[Path] = set()
 _PAGES_AT_ONCE, _ROWS_AT_ONCE = 1 << 10, 1 << 16
 _ANSWERED_DECIMALS = 6
+_LOOKED_AT = 1 << 10
+"""Values of a column that tell whether they recur."""
 
 
 def check_replaceable(folder: Path) -> None:
@@ -307,10 +309,20 @@ def write_table(table: Table, parts: Iterable[pd.DataFrame], file: BinaryIO, lis
             for first in range(0, max(len(frame), 1), n_rows):
                 part = _with_own_names(stored.slice(first, n_rows), has_all=len(frame) <= n_rows)
                 if writer is None:
-                    # Hashes and places hardly recur: a dictionary of them is dear, and larger than they are.
-                    recurring = [field.name for field in part.schema if field.type != pa.int64()]
+                    # Of what hardly recurs a dictionary is dear, and larger than it is.
+                    recurring = [name for name in part.schema.names if _recurs(part.column(name))]
                     writer = closing.enter_context(pq.ParquetWriter(file, part.schema, use_dictionary=recurring or False))
                 writer.write_table(part, row_group_size=n_rows)
+
+
+def _recurs(column: pa.ChunkedArray) -> bool:
+    """Whether the values of a column recur, as far as the first of them tell; hashes, places and addresses hardly do."""
+    import pyarrow as pa
+
+    if column.type == pa.int64():
+        return False
+    first = column.slice(0, _LOOKED_AT)
+    return column.type != pa.large_string() or 2 * len(set(first.to_pylist())) <= len(first)
 
 
 def _with_own_names(part: pa.Table, *, has_all: bool) -> pa.Table:

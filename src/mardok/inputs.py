@@ -18,7 +18,7 @@ from mardok.extract.batch import Batch
 from mardok.extract.extraction import extract_batches, extract_pages
 from mardok.extract.page import Page
 from mardok.kept import KeptParts, digest_of_sources
-from mardok.kept_pages import reading_of_tables, tables_of_reading, with_sources
+from mardok.kept_pages import reading_of_parts, tables_of_reading
 from mardok.progress import Progress
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision, read_accepted, read_decisions, read_done
@@ -143,8 +143,8 @@ def _kept_or_read(
         "reading",
         depends,
         read,
-        lambda value: tables_of_reading(*with_sources(*value, numbers)),
-        lambda tables: with_sources(*reading_of_tables(tables), names),
+        lambda value: tables_of_reading(*value, numbers),
+        lambda tables: reading_of_parts([tables], names),
     )
 
 

@@ -30,13 +30,21 @@ _OTHERS = tuple(one.name for one in fields(Page) if one.type != "str" and one.na
 _MOST_READ = 1 << 10
 
 
-def tables_of_reading(columns: Columns, intake: Intake) -> Tables:
-    """All that was read, as tables."""
+def tables_of_reading(columns: Columns, intake: Intake, names: Mapping[str, str]) -> Tables:
+    """All that was read, as tables.
+
+    Parameters
+    ----------
+    names : mapping of str to str
+        What the sources are called there, by their names.
+    """
+    intake = _with_sources(intake, names)
     pages, blocks, links, images = columns.pages, columns.blocks, columns.links, columns.images
     n_links = np.diff(links.first).astype(np.int32)
     return {
         "pages": {
             **{name: [getattr(page, name) for page in pages] for name in _PLAIN},
+            "source": [names.get(page.source, page.source) for page in pages],
             **{name: _told(getattr(page, name) for page in pages) for name in (*_OTHERS, "signs")},
             "n_blocks": np.diff(blocks.first),
             "n_images": np.diff(np.searchsorted(images.page, np.arange(len(pages) + 1))),
@@ -80,25 +88,27 @@ def whole(tables: Tables) -> Tables:
     return {name: tables[name] for name in _TABLES}
 
 
-def reading_of_tables(tables: Tables) -> tuple[Columns, Intake]:
-    """All that was read, from its tables."""
-    return reading_of_parts([tables])
-
-
-def reading_of_parts(parts: Iterable[Tables]) -> tuple[Columns, Intake]:
+def reading_of_parts(parts: Iterable[Tables], names: Mapping[str, str]) -> tuple[Columns, Intake]:
     """All that was read in several parts, from their tables; of several pages with one address the last counts.
 
     One part after the other is asked for, and what is taken from it lies where large arrays do.
+
+    Parameters
+    ----------
+    names : mapping of str to str
+        The names of the sources, by what they are called there.
     """
     pages: list[Page] = []
     met, columns = OpenIntake(), _GrowingColumns()
     for tables in parts:
-        pages += _pages(tables["pages"])
+        pages += _pages(tables["pages"], names)
         met.add(_intake_of(dict(zip(tables["intake"]["field"], tables["intake"]["value"], strict=True))))
         columns.add(tables)
     last = {page.url: number for number, page in enumerate(pages)}
     order = np.array([last[url] for url in sorted(last)], np.int64)
-    return Columns(tuple(pages[number] for number in order.tolist()), *columns.finished(order)), met.closed()
+    return Columns(tuple(pages[number] for number in order.tolist()), *columns.finished(order)), _with_sources(
+        met.closed(), names
+    )
 
 
 def _told(values: Iterable[Any]) -> list[str]:
@@ -107,12 +117,12 @@ def _told(values: Iterable[Any]) -> list[str]:
     return [told(value) for value in values]
 
 
-def _pages(told: Any) -> Iterator[Page]:
+def _pages(told: Any, source_names: Mapping[str, str]) -> Iterator[Page]:
     plain = [told[name] for name in _PLAIN]
     others = [list(map(lru_cache(_MOST_READ)(_from_json), told[name])) for name in _OTHERS]
     signs = map(lru_cache(_MOST_READ)(lambda text: Signs(*_from_json(text))), told["signs"])
     names = (*_PLAIN, *_OTHERS)
-    sources: dict[str, str] = {}
+    sources = dict(source_names)
     for own, *values in zip(signs, *plain, *others, strict=True):
         page = dict(zip(names, values, strict=True))
         # What is said twice is kept once.
@@ -201,13 +211,10 @@ class _GrowingColumns:
         return names, gathered(numbers, self._codes[table, name].finished())
 
 
-def with_sources(columns: Columns, intake: Intake, names: Mapping[str, str]) -> tuple[Columns, Intake]:
-    """The same with other names of the sources that pages came from."""
-    if all(old == new for old, new in names.items()):
-        return columns, intake
-    pages = tuple(replace(page, source=names.get(page.source, page.source)) for page in columns.pages)
+def _with_sources(intake: Intake, names: Mapping[str, str]) -> Intake:
+    """The same with other names of the sources."""
     unread = tuple(Unread(names.get(one.source, one.source), one.place, one.url, one.reason) for one in intake.unread)
-    return replace(columns, pages=pages), replace(intake, unread=unread)
+    return replace(intake, unread=unread)
 
 
 def _json(value: Any) -> str:

@@ -180,7 +180,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     copies, made = finding_copies()
     kept.take(made)
     give_back_memory()
-    attribution = attribute_words(site, facts, copies)
+    attribution = attribute_words(site, facts, copies, kept)
     analysing_phrases = beside(lambda: (analyse_phrases(site, facts, promises, attribution, kept), kept.made), jobs)
     progress("comparing what pages promise", 0)
     rivals = find_rival_groups(site, facts, promises, copies)

@@ -40,6 +40,7 @@ _PLAIN_RELATIVE = re.compile(
 )
 _PLAIN_ABSOLUTE = re.compile(rf"https?://[a-z0-9.\-]+{_PLAIN_PATH.pattern}")
 """Addresses that stand in the one form already, but for dots that begin a name of the path."""
+_PLAIN_PARTS = re.compile(r"(https?)://([a-z0-9.\-]+)(/[A-Za-z0-9/_~.\-]*)(?:\?([A-Za-z0-9_=&.~\-]+))?")
 _PLAIN_ORIGIN = re.compile(r"https?://([a-z0-9.\-]+)/")
 _SLASHES_OF_ORIGIN = 2
 """As in ``https://host.example``."""
@@ -90,7 +91,8 @@ def split_url(url: str) -> SplitResult:
 
 @lru_cache(maxsize=1 << 17)
 def _kept_parts(url: str) -> SplitResult:
-    return urlsplit(url)
+    plain = _PLAIN_PARTS.fullmatch(url)  # as most are; the library takes three times as long
+    return SplitResult(plain[1], plain[2], plain[3], plain[4] or "", "") if plain is not None else urlsplit(url)
 
 
 @lru_cache(maxsize=1 << 12)

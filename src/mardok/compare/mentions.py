@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -100,24 +100,20 @@ def find_mentions(
     """
     asked = [(thing, result) for thing, wordings in enumerate(things) for result in map(words, wordings) if result]
     every = [(language, thing, result) for language in stemmed.languages for thing, result in asked]
-    found = _everywhere(stemmed, language_of, every, exact=exact)
+    found = _everywhere(stemmed, language_of, hashes_by_length(stemmed.languages, every, exact=exact), exact=exact)
     order = np.lexsort((-found.n_words, found.place, found.thing))
     kept = order[apart(found.place[order], found.n_words[order], found.thing[order])]
     return found.select(kept[np.lexsort((found.thing[kept], found.place[kept]))])
 
 
-def longest_mentions(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterable[Wording]) -> Found:
-    """Where any of many things are mentioned, inflected or not, all of them looked for at once.
-
-    Each is looked for in texts of one language. Of mentions that overlap, whatever they are of, the longest that begins
-    first counts: who says "violin hire prices" means the prices.
+def longest_of(found: Found) -> Found:
+    """Of mentions that overlap, whatever they are of, the longest that begins first: who says "violin hire prices" means the
+    prices.
 
     Parameters
     ----------
-    language_of : ndarray of int64, shape (n_texts,)
-        Language of each text as a number in ``stemmed.languages``.
-    asked : iterable of tuple
-        A language, a thing and one of its wordings as folded words; the thing counts where its wording is in the language.
+    found : Found
+        In the order of the places; of those at one place the longest comes first.
 
     Examples
     --------
@@ -125,27 +121,25 @@ def longest_mentions(stemmed: Stemmed, language_of: NDArray[np.int64], asked: It
     >>> from mardok.text.stems import stemmed
     >>> texts = stemmed(corpus_of(["violin hire prices for violins hired"]), ["en"], ())
     >>> asked = [("en", 7, ["violin", "hire"]), ("en", 8, ["violin", "hire", "price"])]
-    >>> found = longest_mentions(texts, np.zeros(1, np.int64), asked)
-    >>> found.place.tolist(), found.thing.tolist()
+    >>> found = every_mention(texts, np.zeros(1, np.int64), hashes_by_length(["en"], asked, exact=False))
+    >>> longest = longest_of(found.select(np.lexsort((-found.n_words, found.place))))
+    >>> longest.place.tolist(), longest.thing.tolist()
     ([0, 4], [8, 7])
     """
-    found = _everywhere(stemmed, language_of, asked, exact=False)
-    order = np.lexsort((found.thing, -found.n_words, found.place))
-    ordered = found.select(order)
-    return ordered.select(np.array(apart(ordered.place, ordered.n_words, np.zeros(len(order), np.int64)), np.int64))
+    return found.select(np.array(apart(found.place, found.n_words, np.zeros(len(found.place), np.int64)), np.int64))
 
 
-def every_mention(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterable[Wording]) -> Found:
-    """Where any of many things are mentioned, as :func:`longest_mentions` finds it, with those that overlap, in no order.
+def every_mention(stemmed: Stemmed, language_of: NDArray[np.int64], lengths: Mapping[int, WordingHashes]) -> Found:
+    """Where any of many things are mentioned, inflected or not, all of them looked for at once, in no order.
 
     Parameters
     ----------
     language_of : ndarray of int64, shape (n_texts,)
         Language of each text as a number in ``stemmed.languages``.
-    asked : iterable of tuple
-        Wordings.
+    lengths : mapping of int to WordingHashes
+        What is looked for, as :func:`hashes_by_length` gives it; each in texts of its language.
     """
-    return _everywhere(stemmed, language_of, asked, exact=False)
+    return _everywhere(stemmed, language_of, lengths, exact=False)
 
 
 Wording = tuple[str, int, Sequence[str]]
@@ -164,13 +158,14 @@ class WordingHashes:
     languages: Ints
 
 
-def _everywhere(stemmed: Stemmed, language_of: NDArray[np.int64], asked: Iterable[Wording], *, exact: bool) -> Found:
+def _everywhere(
+    stemmed: Stemmed, language_of: NDArray[np.int64], lengths: Mapping[int, WordingHashes], *, exact: bool
+) -> Found:
     """All places where wordings begin, in no order.
 
     Where two words stand that any wording begins with is found in one pass over all words; only there more is looked at.
     """
     left, n_languages = words_left(stemmed), len(stemmed.languages)
-    lengths = hashes_by_length(stemmed.languages, asked, exact=exact)
     pairs = distinct(np.concatenate([np.zeros(0, np.uint64), *(own.pairs for own in lengths.values())]))
     begins, _ = _matches(stemmed, left, 2, pairs, None, exact=exact) if len(pairs) else (np.zeros(0, np.int64), None)
     nothing = np.zeros(0, np.int64)
@@ -198,7 +193,7 @@ def hashes_by_length(languages: Sequence[str], asked: Iterable[Wording], *, exac
     languages : sequence of str
         Languages that count; wordings in others are left out.
     asked : iterable of tuple
-        Wordings as :func:`longest_mentions` takes them.
+        Wordings.
     exact : bool
         Whether the words themselves are hashed, and not their stems.
     """

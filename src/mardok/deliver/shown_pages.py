@@ -33,7 +33,8 @@ def pages_by_importance(pages: pd.DataFrame, plan: pd.DataFrame, steps: pd.DataF
     >>> rows.tolist(), most
     ([1, 2, 0], 3)
     """
-    is_planned = pages["url"].isin(pd.concat([plan["keeper"], steps["url"], steps["target"]]).unique()).to_numpy(bool)
+    planned = {*plan["keeper"].to_numpy(), *steps["url"].to_numpy(), *steps["target"].to_numpy()}
+    is_planned = np.fromiter(map(planned.__contains__, pages["url"].to_numpy()), bool, len(pages))
     clicks, weight = (pages[name].fillna(0.0).to_numpy() for name in ("clicks", "link_weight"))
     order = np.lexsort((np.arange(len(pages)), -weight, -clicks, ~is_planned))
     return order, min(len(pages), int(is_planned.sum()) + MOST_OTHERS)

@@ -23,7 +23,7 @@ from mardok.settings import Variants
 from mardok.sources.raw import Intake
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
-from mardok.urls import bare_host, split_url, variant_form
+from mardok.urls import VariantForm, bare_host, split_url, variant_form
 from mardok.vocabulary import CrawlEnd
 
 _HTML_TYPES = (None, "text/html", "application/xhtml+xml")
@@ -83,6 +83,7 @@ def coverage_of(
     intake: Intake,
     origin: str,
     is_blocked: Callable[[str], bool],
+    forms: Sequence[VariantForm],
     variants: Variants,
 ) -> Coverage:
     """What of the site was read.
@@ -93,6 +94,8 @@ def coverage_of(
         Preferred scheme and host; its root is the home page.
     is_blocked : callable
         Whether robots.txt closes an address.
+    forms : sequence of VariantForm
+        The address of each page.
     """
     hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
     known = {*intake.other_files, *intake.failed, *intake.sitemaps, *intake.html_instead}
@@ -107,7 +110,7 @@ def coverage_of(
         and not is_blocked(url)
     }
     if unread:
-        read = {variant_form(page.url, variants).identity for page in site.pages}
+        read = {form.identity for form in forms}
         unread = {url for url in unread if variant_form(url, variants).identity not in read}
     listed = {url for pages in intake.sitemaps.values() for url in pages}
     gaps = []

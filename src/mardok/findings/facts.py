@@ -106,6 +106,7 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings, kept: KeptParts
     meant_for, (kinds, is_protected) = meant_languages(site), kinds_or_kept(site, settings, kept)
     strength = measure_strength(site, reasons, destinations, demand, meant_for, inputs, settings)
     decisions, refused = usable_decisions(site, strength.is_indexable, inputs.decisions)
+    coverage = coverage_of(site, destinations, inputs.intake, strength.origin, is_blocked, strength.forms, settings.variants)
     return SiteFacts(
         settings=settings,
         destinations=destinations,
@@ -116,7 +117,7 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings, kept: KeptParts
         meant_for=meant_for,
         locales=meant_locales(site, meant_for),
         strength=strength,
-        coverage=coverage_of(site, destinations, inputs.intake, strength.origin, is_blocked, settings.variants),
+        coverage=coverage,
         kinds=kinds,
         is_protected=is_protected,
         targets={phrase: _address(url, strength.origin) for phrase, url in inputs.targets.items()},

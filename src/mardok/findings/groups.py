@@ -224,7 +224,10 @@ class _Apartness:
     def __init__(self, site: Site, pairs: Sequence[tuple[int, int]], relations: pd.DataFrame, facts: SiteFacts) -> None:
         rows = {row for pair in pairs for row in pair}
         self._near: dict[int, set[int]] = defaultdict(set)
-        for a, b in _rows(relations[relations["resemblance"] >= _HALF]):
+        is_asked = np.zeros(len(site.pages), bool)
+        is_asked[list(rows)] = True
+        near = (relations["resemblance"] >= _HALF) & (is_asked[relations["a"]] | is_asked[relations["b"]])
+        for a, b in _rows(relations[near]):
             for one, other in ((a, b), (b, a)):
                 if one in rows:
                     self._near[one].add(other)
@@ -267,7 +270,7 @@ class _Apartness:
 
 
 def _rows(pairs: pd.DataFrame) -> list[tuple[int, int]]:
-    return [(int(a), int(b)) for a, b in zip(pairs["a"], pairs["b"], strict=True)]
+    return list(zip(pairs["a"].tolist(), pairs["b"].tolist(), strict=True))
 
 
 def _by_language(

@@ -3,7 +3,6 @@
 In:  the site with the stems of its words, what is known of its pages, what they promise, whose their words are.
 Out: :class:`LinkPlan`: for each page that has a phrase of its own the best places for links to it.
 
-All phrases are looked for at once, so that the cost grows with the words of the site and hardly with the number of targets.
 A phrase that two pages promise is offered to neither, unless a person named one of them for it; where phrases overlap the
 longest is meant. A link belongs into running text of the page's own: headings, listings' teasers and what is pasted on many
 pages get none.
@@ -12,46 +11,27 @@ pages get none.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from sys import intern
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.links import distinct_edges, text_links
-from mardok.compare.mentions import (
-    BlockLinks,
-    Found,
-    Mention,
-    Wording,
-    every_mention,
-    hashes_by_length,
-    longest_mentions,
-    mentions_at,
-)
-from mardok.compare.phrases import LONGEST
-from mardok.compare.topics import PagePromises
+from mardok.compare.mentions import BlockLinks, Found, Mention, longest_of, mentions_at
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import untranslated_guests
+from mardok.findings.names import PageNames
 from mardok.large import running_counts
 from mardok.tables import LINK_PLAN, WORDINGS
 from mardok.text.distinct import distinct, first_of_equal
-from mardok.text.hashes import corpus_of
+from mardok.text.hashes import Hashes, Ints
 from mardok.text.site import Site
 from mardok.text.site_tables import numbers_in_page
-from mardok.text.stems import Stemmed, stemmed
-from mardok.text.words import folded, words
 from mardok.vocabulary import GroupKind, PageKind
 
-_FEWEST_WORDS = 2
-"""Words that tell, of a phrase that is looked for: one alone is said everywhere."""
-_PATTERN_PAGES = 3
-"""Pages with a phrase in title or H1 from which it is a pattern."""
-_SEVERAL = -1
-"""Stands for the row of a page where several pages promise the same."""
 _NO_PROSE = ("pre", "button", "legend", "caption", "figcaption")
 """Elements in which nobody sets a link to explain a word."""
 
@@ -72,6 +52,17 @@ class WaitingLink:
 
 
 @dataclass(frozen=True)
+class Wordings:
+    """Phrases that mean one page; all arrays have one entry a phrase."""
+
+    hash: Hashes
+    """Of the stems of its words."""
+    row: Ints
+    """The page."""
+    n_words: Ints
+
+
+@dataclass(frozen=True)
 class LinkPlan:
     """Links that wait to be made."""
 
@@ -81,17 +72,13 @@ class LinkPlan:
     """Pages that link to each page from their main text, shape (n_pages,)."""
     passes: NDArray[np.float64]
     """Link weight that one more link on each page would pass, shape (n_pages,)."""
-    wordings: Sequence[Wording]
-    """The phrases that were looked for."""
+    wordings: Wordings
+    """The phrases that mean one page."""
 
     def wordings_table(self) -> pd.DataFrame:
         """The table of the phrases."""
-        languages = sorted({language for language, *_ in self.wordings})
-        rows = [
-            row
-            for n, own in hashes_by_length(languages, self.wordings, exact=False).items()
-            for row in set(zip(own.hashes.view(np.int64).tolist(), own.things.tolist(), [n] * len(own.things), strict=True))
-        ]
+        told = self.wordings
+        rows = set(zip(told.hash.view(np.int64).tolist(), told.row.tolist(), told.n_words.tolist(), strict=True))
         return WORDINGS.frame(sorted(rows))
 
     def plan_table(self, site: Site) -> pd.DataFrame:
@@ -112,148 +99,82 @@ class Linkable:
 
     stays: NDArray[np.bool_]
     """Pages that links may lead to and come from, shape (n_pages,)."""
-    wordings: Sequence[Wording]
-    """What each page is called by."""
-    named: Sequence[tuple[str, int]]
-    """Phrases with the rows of the pages that a person named for them."""
+    row: Ints
+    """Page of each phrase."""
+    sense: Ints
+    """Number of each phrase among the senses of the names of pages."""
     keeper_of: NDArray[np.int64]
     """Page that each is a variant or copy of; itself if of none."""
 
 
-def linkable(site: Site, facts: SiteFacts, promises: PagePromises, attribution: WordAttribution) -> Linkable:
-    """The pages that links may lead to, with their phrases.
+def linkable(site: Site, facts: SiteFacts, names: PageNames, attribution: WordAttribution) -> Linkable:
+    """The pages that links may lead to, with the phrases that mean each of them and no other.
 
     Parameters
     ----------
-    promises : PagePromises
-        The target phrase of each page.
+    names : PageNames
+        What pages may be called by.
     attribution : WordAttribution
         Which pages are copies.
     """
     copies = attribution.copies
-    stays = copies.is_compared & facts.strength.is_indexable
+    is_told = copies.is_compared & facts.strength.is_indexable
     # What stands untranslated in another language's folder says nothing of its own till it is translated.
     guests = untranslated_guests(site, copies.grouping.untranslated, facts.meant_for)
-    stays[sorted({*copies.in_copies, *guests})] = False
-    is_told = stays.copy()
-    stays &= np.array([kind != PageKind.UTILITY for kind in facts.kinds.kind], bool)
-    named = list(_named_rows(site, facts))
-    return Linkable(stays, list(target_wordings(site, named, promises, stays, is_told)), named, _keepers(attribution))
+    is_told[sorted({*copies.in_copies, *guests})] = False
+    stays = is_told & np.array([kind != PageKind.UTILITY for kind in facts.kinds.kind], bool)
+    told, titled = is_told[names.row], np.flatnonzero(is_told)
+    promised = np.concatenate([names.key[told], names.title_key[titled]])
+    promising = np.concatenate([names.row[told], titled])
+    n_keys = int(max(keys.max(initial=-1) for keys in (names.key, names.title_key, names.person_key))) + 1
+    least, most = np.full(n_keys, len(site.pages)), np.full(n_keys, -1)
+    np.minimum.at(least, promised, promising)
+    np.maximum.at(most, promised, promising)
+    of_person = {int(names.person_key[at]): at for at in np.flatnonzero(stays[names.person_row]).tolist()}
+    is_free = least == most
+    is_free[list(of_person)] = False
+    own = np.flatnonzero(stays[names.row] & (names.sense >= 0) & is_free[names.key] & ~names.is_pattern)
+    given = np.array([at for at in of_person.values() if names.person_sense[at] >= 0], np.int64)
+    return Linkable(
+        stays,
+        np.concatenate([names.row[own], names.person_row[given]]),
+        np.concatenate([names.sense[own], names.person_sense[given]]),
+        _keepers(attribution),
+    )
 
 
-def plan_links(site: Site, stems: Stemmed, facts: SiteFacts, attribution: WordAttribution, asked: Linkable) -> LinkPlan:
+def plan_links(site: Site, facts: SiteFacts, attribution: WordAttribution, names: PageNames, asked: Linkable) -> LinkPlan:
     """The best links that wait to be made to each page.
 
     Parameters
     ----------
-    stems : Stemmed
-        The words of the site with their stems.
     attribution : WordAttribution
         Whose the words are: what is pasted gets no link.
+    names : PageNames
+        Where pages are mentioned.
     asked : Linkable
-        What is looked for.
+        What links may lead to.
     """
-    number = {name: code for code, name in enumerate(stems.languages)}
-    language_of = np.array([number[page.language] for page in site.pages], np.int64)
-    wordings = _without_patterns(site, facts, asked)
-    found = longest_mentions(stems, language_of, wordings)
+    row_of_sense = np.full(len(names.hash), len(site.pages), np.int64)
+    np.minimum.at(row_of_sense, asked.sense, asked.row)
+    row_of_sense[row_of_sense == len(site.pages)] = -1
+    found = longest_of(names.mentions(row_of_sense))
     linking = _linking(site, facts, asked.keeper_of)
     passes = _passed_weight(site, facts)
     places = _Places(site, attribution)
     found = found.select(np.flatnonzero(_may_link(site, found, places, asked.stays, linking)))
     n_pages = len(site.pages)
     n_linking = np.bincount(linking % max(n_pages, 1), minlength=n_pages)
+    wordings = Wordings(names.hash[asked.sense], asked.row, names.n_words[asked.sense])
     return LinkPlan(_best(found, places, passes, facts.settings.links.most), n_linking, passes, wordings)
 
 
-def target_wordings(
-    site: Site,
-    phrases: Iterable[tuple[str, int]],
-    promises: PagePromises,
-    stays: NDArray[np.bool_],
-    is_told: NDArray[np.bool_],
-) -> Iterator[Wording]:
-    """What each page is called by, and no other: its target phrase, its H1, and phrases that a person named it for.
-
-    Parameters
-    ----------
-    phrases : iterable of tuple
-        Phrases with the rows of the pages that a person named for them.
-    stays : ndarray of bool, shape (n_pages,)
-        Pages that links may lead to.
-    is_told : ndarray of bool, shape (n_pages,)
-        Pages whose promises are not another's alone.
-    """
-    stemmer = promises.stemmer
-    named: dict[tuple[str, frozenset[str]], tuple[int, str]] = {}
-    for phrase, end in phrases:
-        if end >= 0 and stays[end]:
-            language = site.pages[end].language
-            stemmer.learn({language: [phrase]})
-            named[language, stemmer.telling(phrase, language)] = end, phrase
-    # Of each page one text stands for the set of its stems, and one number for its rows: sets would be kilobytes.
-    promising: dict[str, int] = {}
-    own: list[tuple[int, str, str]] = []
-    for row in np.flatnonzero(is_told).tolist():
-        page, topic = site.pages[row], promises.topics[row]
-        h1 = page.h1 if page.h1.casefold() != topic.phrase else topic.phrase  # as most: then it says nothing more
-        for text in dict.fromkeys((topic.phrase, h1)):
-            telling = stemmer.telling(text, page.language)
-            key = _key(page.language, telling)
-            promising[key] = row if promising.get(key, row) == row else _SEVERAL
-            if stays[row] and len(telling) >= _FEWEST_WORDS:
-                own.append((row, key, text))
-        key = _key(page.language, topic.ordered_title_stems)
-        promising[key] = row if promising.get(key, row) == row else _SEVERAL
-    of_person = {_key(*key) for key in named}
-    for row, key, text in own:
-        if key not in of_person and promising[key] != _SEVERAL:
-            text_words = [*map(intern, words(text))]
-            if len(text_words) <= LONGEST:
-                yield site.pages[row].language, row, text_words
-    for (language, _), (row, phrase) in named.items():
-        if 1 <= len(words(phrase)) <= LONGEST:
-            yield language, row, words(phrase)
-
-
-def _key(language: str, stems: Iterable[str]) -> str:
-    """A text that is equal for equal sets of stems of one language."""
-    return " ".join((language, *sorted(stems)))
-
-
-def _without_patterns(site: Site, facts: SiteFacts, known: Linkable) -> list[Wording]:
-    """Phrases without those that several titles or H1 hold: a page of a series is not what its pattern says.
-
-    "Workshop diary" means none of "Workshop diary: May", "Workshop diary: June" ...; but it means a page that is called so
-    and no more, and one that a person named for it.
-    """
-    n_pages, wordings = len(site.pages), known.wordings
-    titles = facts.titles.own
-    heads = [page.h1 if page.h1 != title else "" for page, title in zip(site.pages, titles, strict=True)]
-    languages = [page.language for page in site.pages] * 2
-    stems = stemmed(corpus_of(map(folded, (*titles, *heads))), languages, ())
-    number = {name: code for code, name in enumerate(stems.languages)}
-    language_of = np.array([number[name] for name in languages], np.int64)
-    asked = [(language, at, wording) for at, (language, _, wording) in enumerate(wordings)]
-    found = every_mention(stems, language_of, asked)
-    pages = (np.searchsorted(stems.corpus.offsets, found.place, side="right") - 1) % max(n_pages, 1)
-    saying = distinct_edges(found.thing, pages, max(n_pages, 1))
-    n_saying = np.bincount(saying // max(n_pages, 1), minlength=len(wordings))
-    named = {(row, " ".join(words(phrase))) for phrase, row in known.named}
-    return [
-        (language, row, wording)
-        for (language, row, wording), n in zip(wordings, n_saying.tolist(), strict=True)
-        if n < _PATTERN_PAGES
-        or list(wording) in (words(titles[row]), words(heads[row]))
-        or (row, " ".join(wording)) in named
-    ]
-
-
-def _named_rows(site: Site, facts: SiteFacts) -> Iterator[tuple[str, int]]:
-    """Phrases with the rows of the pages that a person named for them."""
+def named_rows(site: Site, facts: SiteFacts) -> Iterator[tuple[str, int]]:
+    """Phrases with the rows of the pages that a person named for them, as far as they were read."""
     for phrase, url in facts.targets.items():
         row = site.row_of.get(url, -1)
-        yield phrase, facts.destinations[row].row if row >= 0 else -1
+        if row >= 0 and facts.destinations[row].row >= 0:
+            yield phrase, facts.destinations[row].row
 
 
 def _keepers(attribution: WordAttribution) -> NDArray[np.int64]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections import Counter, defaultdict
 from collections.abc import Collection, Sequence
-from functools import cache
+from functools import cache, lru_cache
 
 from mardok.extract.page import Page
 from mardok.text.site import Site
@@ -17,6 +17,9 @@ from mardok.urls import split_url
 
 _CODE_LETTERS = 2
 """Letters of the code of a language in an address."""
+_MOST_FOLDERS = 1 << 12
+"""Folders whose names are kept taken apart."""
+_PARTS_OF_NAME = re.compile("[-_]")
 _LEAST_TWINS = 3
 """Pages of a folder that stand elsewhere, too, from which its name is that of a language."""
 
@@ -84,7 +87,7 @@ def _codes_with_twins(site: Site) -> set[str]:
 def _first_folder(path: str) -> tuple[str, str]:
     """The language's code in the first folder of a path, if it may be one, and the rest of the path."""
     folder, _, rest = path.lstrip("/").partition("/")
-    return re.split(r"[-_]", folder)[0], f"/{rest}"
+    return _PARTS_OF_NAME.split(folder, 1)[0], f"/{rest}"
 
 
 @cache
@@ -106,7 +109,7 @@ def _folders_of_languages(site: Site) -> dict[str, str]:
             spoken[_folder(page.url)][page.language] += 1
     result = {}
     for folder, seen in spoken.items():
-        code = re.split(r"[-_]", folder.rpartition("/")[2])[-1]
+        code = _PARTS_OF_NAME.split(folder.rpartition("/")[2])[-1]
         if 2 * seen[code] > seen.total():
             result[folder] = code
     return result
@@ -119,8 +122,13 @@ def _folder(url: str) -> str:
 def _codes_in_address(url: str) -> list[str]:
     """What may be the code of a language in the host and the folders of an address."""
     parts = split_url(url)
-    folders = [parts.netloc.partition(".")[0], *parts.path.casefold().split("/")[:-1]]
-    return [code for folder in folders for code in re.split(r"[-_]", folder)[:1] if len(code) == _CODE_LETTERS]
+    return _codes_in_folder(parts.netloc.partition(".")[0], parts.path.rpartition("/")[0])
+
+
+@lru_cache(_MOST_FOLDERS)
+def _codes_in_folder(host: str, folder: str) -> list[str]:
+    names = (host, *folder.casefold().split("/"))
+    return [code for name in names for code in _PARTS_OF_NAME.split(name)[:1] if len(code) == _CODE_LETTERS]
 
 
 def _meant_language(page: Page, codes: Collection[str], of_folder: str) -> str:

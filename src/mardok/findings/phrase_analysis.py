@@ -18,7 +18,8 @@ from mardok.compare.mentions import OwnUses, own_uses
 from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
-from mardok.findings.link_plan import Linkable, LinkPlan, WaitingLink, linkable, plan_links
+from mardok.findings.link_plan import Linkable, LinkPlan, WaitingLink, Wordings, linkable, named_rows, plan_links
+from mardok.findings.names import names_of_tables, page_names, tables_of_names
 from mardok.findings.wording import page_phrases_table, phrases_table, section_phrases_table, stemmed_site
 from mardok.kept import KeptParts, Tables, digest_of
 from mardok.kept_rows import columns_of_rows, rows_of_columns
@@ -54,12 +55,20 @@ def analyse_phrases(
     of_words = {"words": kept.key_of("words"), "phrases": settings.model_dump(mode="json")}
     stems = cache(lambda: stemmed_site(site, settings))
 
-    asked = linkable(site, facts, promises, attribution)
-    depends = of_words | _depends_of_links(asked, facts, attribution)
+    of_person = list(named_rows(site, facts))
+    names = kept.part(
+        "names",
+        {**of_words, "promises": kept.key_of("promises"), "persons": [list(one) for one in of_person]},
+        lambda: page_names(site, facts.titles.own, promises, of_person, stems()),
+        tables_of_names,
+        names_of_tables,
+    )
+    asked = linkable(site, facts, names, attribution)
+    depends = {"names": kept.key_of("names"), **_depends_of_links(asked, facts, attribution)}
     link_plan = kept.part(
         "link_plan",
         depends,
-        lambda: plan_links(site, stems(), facts, attribution, asked),
+        lambda: plan_links(site, facts, attribution, names, asked),
         _tables_of_links,
         _links_of_tables,
     )
@@ -86,11 +95,10 @@ def analyse_phrases(
 
 
 def _depends_of_links(asked: Linkable, facts: SiteFacts, attribution: WordAttribution) -> dict[str, Any]:
-    """What a link plan depends on beside the words of the site."""
+    """What a link plan depends on beside the names of pages and the words of the site."""
     words = attribution.words
     return {
-        "asked": digest_of(asked.stays, [list(one) for one in asked.wordings], asked.keeper_of),
-        "names": digest_of(list(facts.titles.own), [list(one) for one in asked.named]),
+        "asked": digest_of(asked.stays, asked.row, asked.sense, asked.keeper_of),
         "links": facts.settings.links.model_dump(mode="json"),
         "leads": digest_of(np.array([end.row for end in facts.destinations], np.int64), facts.strength.link_weight),
         "pasted": digest_of(words.is_boilerplate, words.is_teaser, attribution.is_pasted),
@@ -108,25 +116,17 @@ class _Link(NamedTuple):
     weight: float
 
 
-class _Phrase(NamedTuple):
-    """A phrase that was looked for, as it is kept."""
-
-    language: str
-    row: int
-    words: str
-
-
 def _tables_of_links(plan: LinkPlan) -> Tables:
     links = [
         _Link(target, one.source, one.block, one.anchor, one.sentence, one.weight)
         for target, own in plan.links.items()
         for one in own
     ]
-    wordings = [_Phrase(language, row, " ".join(words)) for language, row, words in plan.wordings]
+    wordings = plan.wordings
     return {
         "links": columns_of_rows(links, _Link),
         "pages": {"n_linking": plan.n_linking, "passes": plan.passes},
-        "wordings": columns_of_rows(wordings, _Phrase),
+        "wordings": {"hash": wordings.hash, "row": wordings.row, "n_words": wordings.n_words},
     }
 
 
@@ -135,5 +135,5 @@ def _links_of_tables(tables: Tables) -> LinkPlan:
     for one in rows_of_columns(tables["links"], _Link):
         links[one.target].append(WaitingLink(one.source, one.block, one.anchor, one.sentence, one.weight))
     pages: Mapping[str, Any] = tables["pages"]
-    wordings = [(language, row, words.split(" ")) for language, row, words in rows_of_columns(tables["wordings"], _Phrase)]
+    wordings = Wordings(*(np.asarray(tables["wordings"][name]) for name in ("hash", "row", "n_words")))
     return LinkPlan(dict(links), np.asarray(pages["n_linking"]), np.asarray(pages["passes"]), wordings)

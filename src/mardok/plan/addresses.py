@@ -16,7 +16,7 @@ from mardok.plan.context import PlanContext
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.sentences import counted, listing, page_name, reasoned, sentence
-from mardok.urls import matches, variant_form
+from mardok.urls import matches
 from mardok.vocabulary import Action, Confidence, Evidence, OtherRule, PageKind, StepKind
 
 _LEAST_ADDRESSES = 3
@@ -78,7 +78,7 @@ def filter_proposals(
     plain = {
         form.key: row
         for row in sorted(compared)
-        for form in [variant_form(context.url(row), settings.variants)]
+        for form in [context.strength.forms[row]]
         if not form.parameters and kinds.kind[row] in (PageKind.LISTING, PageKind.HOME)
     }
     by_parameter: dict[str, list[int]] = defaultdict(list)
@@ -86,7 +86,7 @@ def filter_proposals(
         url = context.url(row)
         if "?" not in url or kinds.is_further[row] or kinds.kind[row] != PageKind.LISTING or row in moved:
             continue
-        form = variant_form(url, settings.variants)
+        form = context.strength.forms[row]
         if form.parameters and form.key in plain and not matches(url, settings.plan.leave):
             by_parameter[form.parameters[0][0]].append(row)
     filters = [(name, rows) for name, rows in sorted(by_parameter.items()) if len(rows) >= _LEAST_ADDRESSES]

@@ -16,7 +16,7 @@ from mardok.errors import FolderError
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import bare_page, extract_batches
 from mardok.kept import KeptParts, Tables, digest_of, digest_of_sources, write_part
-from mardok.kept_pages import reading_of_parts, tables_of_reading, whole, with_sources
+from mardok.kept_pages import reading_of_parts, tables_of_reading, whole
 from mardok.memory import give_back_memory
 from mardok.processes import Lost
 from mardok.progress import Counting, Progress
@@ -87,7 +87,7 @@ def read_in_parts(
     _make(missing, kept, runner, counting.one_more)
     kept.forget(_NAME, {task.name for task in tasks})
 
-    columns, intake = with_sources(*reading_of_parts(_part(task, kept, runner) for task in tasks), _names(paths))
+    columns, intake = reading_of_parts((_part(task, kept, runner) for task in tasks), _names(paths))
     met.add(intake)
     kept.put_together("reading", [task.name for task in tasks])
     give_back_memory()
@@ -163,16 +163,16 @@ def _read_in_halves(task: ReadingTask, lost: Lost, kept: KeptParts, runner: Runn
         for number, part in enumerate(parts)
     ]
     _make(halves, kept, runner)
-    columns, _ = reading_of_parts(_part(half, kept, runner) for half in halves)
-    kept.forget(f"{task.name}-", ())
     named = {number: path for path, number in task.sources.items()}
-    return _tables_of(task, intake, with_sources(columns, Intake(), named)[0])
+    columns, _ = reading_of_parts((_part(half, kept, runner) for half in halves), named)
+    kept.forget(f"{task.name}-", ())
+    return _tables_of(task, intake, columns)
 
 
 def _tables_of(task: ReadingTask, intake: OpenIntake, columns: Columns) -> Tables:
     for page in columns.pages:
         intake.unread += [Unread(page.source, "", page.url, reason) for reason in page.unread]
-    return tables_of_reading(*with_sources(columns, intake.closed(), task.sources))
+    return tables_of_reading(columns, intake.closed(), task.sources)
 
 
 def _part(task: ReadingTask, kept: KeptParts, runner: Runner) -> Tables:

@@ -1,0 +1,207 @@
+"""What pages are called by, and where the texts of the site say it.
+
+In:  what the pages promise, phrases that a person named pages for, the words of the site with their stems.
+Out: :class:`PageNames`: the names of each page, and the places of all of them.
+
+All names are looked for at once, so that the cost grows with the words of the site and hardly with the number of names. What
+is said where does not depend on which pages are copies: an audit with another threshold takes it over.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from mardok.compare.links import distinct_edges
+from mardok.compare.mentions import Found, Wording, WordingHashes, every_mention, hashes_by_length
+from mardok.compare.phrases import LONGEST
+from mardok.compare.topics import PagePromises
+from mardok.extract.batch import Numbers
+from mardok.kept import Tables
+from mardok.large import gathered, laid_down
+from mardok.text.distinct import first_of_equal
+from mardok.text.hashes import Hashes, Ints, corpus_of
+from mardok.text.site import Site
+from mardok.text.stems import Stemmed, stemmed
+from mardok.text.words import folded, words
+
+_FEWEST_WORDS = 2
+"""Words that tell, of a name that is looked for: one alone is said everywhere."""
+_PATTERN_PAGES = 3
+"""Pages with a name in title or H1 from which it is a pattern."""
+
+
+@dataclass(frozen=True)
+class PageNames:
+    """What each page may be called by.
+
+    Names with the same stems in the same order, in one language, are said with the same words: they have one sense.
+    """
+
+    row: Ints
+    """Page of each name."""
+    key: Ints
+    """A number for each name, equal where the stems that tell are the same, in whatever order, in one language."""
+    sense: Ints
+    """Sense of each name; -1 of one that is not looked for, since it tells too little or is too long."""
+    is_pattern: NDArray[np.bool_]
+    """Whether titles or H1 of several pages hold each name, and it is not all that its own page is called."""
+    title_key: Ints
+    """The number of what the title of each page tells, shape (n_pages,)."""
+    person_row: Ints
+    """Page of each phrase that a person named one for."""
+    person_key: Ints
+    person_sense: Ints
+    hash: Hashes
+    """Hash of the stems of each sense."""
+    n_words: Ints
+    """Words of each sense."""
+    place: Ints
+    """Where each mention begins among the words of the site, in order; of those at one place the longest comes first."""
+    said: Ints
+    """Sense of each mention."""
+
+    def mentions(self, row_of_sense: Ints) -> Found:
+        """Where pages are mentioned, in the order of the places; of mentions of one page or several that overlap all.
+
+        Parameters
+        ----------
+        row_of_sense : ndarray of int64, shape (n_senses,)
+            The page that each sense means; -1 if it means none.
+        """
+        at = np.flatnonzero(gathered(row_of_sense >= 0, self.said))
+        said = self.said[at]
+        return Found(self.place[at], self.n_words[said], row_of_sense[said])
+
+
+def page_names(
+    site: Site, titles: Sequence[str], promises: PagePromises, of_person: Iterable[tuple[str, int]], stems: Stemmed
+) -> PageNames:
+    """The names of all pages: of each its target phrase and its H1, beside those that a person gave.
+
+    Parameters
+    ----------
+    titles : sequence of str
+        The page's part of each title.
+    of_person : iterable of tuple
+        Phrases with the rows of the pages that they are meant for.
+    stems : Stemmed
+        The words of the site with their stems.
+    """
+    stemmer, number = promises.stemmer, Numbers[str]()
+    row, key, title_key, person_row, person_key = (list[int]() for _ in range(5))
+    asked, texts = list[Wording](), list[str]()
+    for at, (page, topic) in enumerate(zip(site.pages, promises.topics, strict=True)):
+        h1 = page.h1 if page.h1.casefold() != topic.phrase else topic.phrase  # as most: then it says nothing more
+        for text in dict.fromkeys((topic.phrase, h1)):
+            telling = stemmer.telling(text, page.language)
+            if len(telling) >= _FEWEST_WORDS:
+                asked += _asked(page.language, len(row), text)
+            row.append(at)
+            key.append(number[_key(page.language, telling)])
+            texts.append(text)
+        title_key.append(number[_key(page.language, topic.ordered_title_stems)])
+    for phrase, at in of_person:
+        language = site.pages[at].language
+        stemmer.learn({language: [phrase]})
+        asked += _asked(language, len(row) + len(person_row), phrase)
+        person_row.append(at)
+        person_key.append(number[_key(language, stemmer.telling(phrase, language))])
+    lengths, sense = _senses(stems.languages, asked, len(row) + len(person_row))
+    n_senses = sum(len(own.things) for own in lengths.values())
+    n_words, hashes = np.zeros(n_senses, np.int64), np.zeros(n_senses, np.uint64)
+    for n, own in lengths.items():
+        n_words[own.things], hashes[own.things] = n, own.hashes
+    is_common = _n_titles(site, titles, lengths, n_senses) >= _PATTERN_PAGES
+    own_sense = sense[: len(row)]
+    is_pattern = (own_sense >= 0) & is_common[own_sense] if n_senses else np.zeros(len(row), bool)
+    for name in np.flatnonzero(is_pattern).tolist():
+        is_pattern[name] = not _is_all(texts[name], titles[row[name]], site.pages[row[name]].h1)
+    language_of = _languages(stems, [page.language for page in site.pages])
+    found = every_mention(stems, language_of, lengths)
+    order = np.lexsort((-found.n_words, found.place))
+    return PageNames(
+        np.array(row, np.int64),
+        np.array(key, np.int64),
+        own_sense,
+        is_pattern,
+        np.array(title_key, np.int64),
+        np.array(person_row, np.int64),
+        np.array(person_key, np.int64),
+        sense[len(row) :],
+        hashes,
+        n_words,
+        laid_down(found.place[order]),
+        laid_down(found.thing[order].astype(np.int32)),
+    )
+
+
+def _asked(language: str, name: int, text: str) -> list[Wording]:
+    text_words = words(text)
+    return [(language, name, text_words)] if 1 <= len(text_words) <= LONGEST else []
+
+
+def _key(language: str, stems: Iterable[str]) -> str:
+    """A text that is equal for equal sets of stems of one language."""
+    return " ".join((language, *sorted(stems)))
+
+
+def _is_all(name: str, title: str, h1: str) -> bool:
+    """Whether a page is called so and no more: "workshop diary" means the page of this title, and none of its months."""
+    return words(name) in (words(title), words(h1 if h1 != title else ""))
+
+
+def _senses(
+    languages: Sequence[str], asked: Sequence[Wording], n_names: int
+) -> tuple[dict[int, WordingHashes], NDArray[np.int64]]:
+    """Each sense once, by the number of its words, and the sense of each name."""
+    sense, n_senses = np.full(n_names, -1, np.int64), 0
+    result = {}
+    for n, own in sorted(hashes_by_length(languages, asked, exact=False).items()):
+        order = np.lexsort((own.hashes, own.languages))
+        is_first = first_of_equal(own.hashes[order]) | first_of_equal(own.languages[order])
+        sense[own.things[order]] = np.cumsum(is_first) - 1 + n_senses
+        once = order[is_first]
+        pairs = own.pairs[once] if n > 1 else own.pairs
+        result[n] = WordingHashes(own.hashes[once], pairs, np.arange(len(once)) + n_senses, own.languages[once])
+        n_senses += len(once)
+    return result, sense
+
+
+def _n_titles(site: Site, titles: Sequence[str], lengths: Mapping[int, WordingHashes], n_senses: int) -> Ints:
+    """Pages whose title or H1 holds each sense."""
+    n_pages = len(site.pages)
+    heads = [page.h1 if page.h1 != title else "" for page, title in zip(site.pages, titles, strict=True)]
+    languages = [page.language for page in site.pages] * 2
+    stems = stemmed(corpus_of(map(folded, (*titles, *heads))), languages, ())
+    found = every_mention(stems, _languages(stems, languages), lengths)
+    pages = (np.searchsorted(stems.corpus.offsets, found.place, side="right") - 1) % max(n_pages, 1)
+    return np.bincount(distinct_edges(found.thing, pages, max(n_pages, 1)) // max(n_pages, 1), minlength=n_senses)
+
+
+def _languages(stems: Stemmed, languages: Sequence[str]) -> Ints:
+    """Languages as numbers in :attr:`Stemmed.languages`."""
+    number = {name: code for code, name in enumerate(stems.languages)}
+    return np.array([number[name] for name in languages], np.int64)
+
+
+_TABLES = {
+    "names": ("row", "key", "sense", "is_pattern"),
+    "titles": ("title_key",),
+    "persons": ("person_row", "person_key", "person_sense"),
+    "senses": ("hash", "n_words"),
+    "mentions": ("place", "said"),
+}
+
+
+def tables_of_names(names: PageNames) -> Tables:
+    """Names as tables that are kept."""
+    return {table: {name: getattr(names, name) for name in columns} for table, columns in _TABLES.items()}
+
+
+def names_of_tables(tables: Tables) -> PageNames:
+    """Names again, from their tables."""
+    return PageNames(**{name: np.asarray(tables[table][name]) for table, columns in _TABLES.items() for name in columns})
