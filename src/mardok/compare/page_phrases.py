@@ -17,7 +17,7 @@ import pandas as pd
 from mardok.compare.phrases import counted_phrases, written
 from mardok.large import stretches
 from mardok.sharing import shared_out
-from mardok.text.distinct import first_of_equal
+from mardok.text.distinct import first_of_equal, order_of_numbers
 from mardok.text.hashes import Corpus, mixed
 from mardok.text.stems import Stemmed
 
@@ -87,8 +87,8 @@ def _apart(stemmed: Stemmed, first: int, last: int) -> Stemmed:
     )
     text = np.repeat(np.arange(last - first), own.n_words)
     key = text * len(stemmed.hashes) + stemmed.number[begin:end]
-    order = np.argsort(key, kind="stable")
-    is_first = first_of_equal(key[order])
+    order, ordered = order_of_numbers(key)
+    is_first = first_of_equal(ordered)
     number = np.empty(len(key), np.int32)
     number[order] = np.cumsum(is_first) - 1
     known = order[is_first]

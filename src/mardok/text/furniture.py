@@ -29,7 +29,7 @@ from mardok.large import Growing, gathered, laid_down
 from mardok.settings import Text
 from mardok.text.block_signs import BlockSigns
 from mardok.text.columns import Codes
-from mardok.text.distinct import distinct
+from mardok.text.distinct import distinct, order_of_numbers
 from mardok.text.elements import Elements, Places, elements_of, first_places, named_around, sums
 from mardok.text.hashes import Hashes, Ints
 from mardok.text.recurrence import Recurrence, recurrence
@@ -155,8 +155,7 @@ def _recurring(
 
 def _place_only(elements: Elements, page: Codes, sections: Sequence[Ints], settings: Text) -> tuple[Recurrence, Bools]:
     key = elements.place.astype(np.int64) * len(sections[0]) + page
-    order = np.argsort(key, kind="stable")
-    ordered = key[order]
+    order, ordered = order_of_numbers(key)
     is_only = np.empty(len(key), bool)
     differs = np.concatenate([[True], ordered[1:] != ordered[:-1], [True]])
     is_only[order] = differs[:-1] & differs[1:]

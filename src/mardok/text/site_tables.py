@@ -19,7 +19,7 @@ from mardok.kept import KeptParts, digest_of
 from mardok.large import Texts, laid_down, stretches
 from mardok.tables import ALTERNATES, BLOCKS, FURNITURE, IMAGES, LINKS, Recurring
 from mardok.text.columns import Blocks, Codes
-from mardok.text.distinct import distinct
+from mardok.text.distinct import distinct, order_of_numbers
 from mardok.text.furniture_parts import furniture_table
 from mardok.text.hashes import Offsets
 from mardok.text.site import SiteBlocks
@@ -96,7 +96,7 @@ def _links_frames(site: SiteBlocks, numbers: Codes) -> Iterator[pd.DataFrame]:
         is_in_text = block >= 0
         order: Codes | slice = slice(None)
         if not is_in_text.all():
-            order = np.argsort(page * np.int64(2) + is_in_text, kind="stable").astype(np.int32)
+            order = order_of_numbers(page * np.int64(2) + is_in_text)[0].astype(np.int32)
         at = links.at[part][order]
         yield LINKS.frame(
             {

@@ -116,7 +116,7 @@ def stems(words: Sequence[str], language: str) -> list[str]:
     if len(known) > _MOST_KNOWN:
         known.clear()
     new = {word for word in words if word not in known}
-    plain = [word for word in new if not any(map(str.isdigit, word))]
+    plain = [word for word in new if word.isalpha() or not any(map(str.isdigit, word))]
     known.update(zip(plain, stemmer.stemWords(plain), strict=True))
     return [known.get(word) or word for word in words]
 
@@ -146,9 +146,10 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
     for code, language in enumerate(names):
         texts = np.flatnonzero(of_text == code)
         # Sorting the vocabulary is quicker than finding out which words a language uses, where there is only one.
-        different = np.array(sorted(corpus.vocabulary), np.uint64)
-        if len(names) > 1:
-            different = different[:0]
+        if len(names) == 1:
+            different = np.array(sorted(corpus.vocabulary), np.uint64)
+        else:
+            different = np.zeros(0, np.uint64)
             for places in _words_of(corpus, texts):
                 different = distinct(np.concatenate([different, corpus.words[places]]))
         written = [corpus.vocabulary[word] for word in different.tolist()]
@@ -191,6 +192,8 @@ def is_bare(word: str) -> bool:
     >>> is_bare("2022"), is_bare("4-4"), is_bare("e"), is_bare("e-string"), is_bare("琴")
     (True, True, True, False, False)
     """
+    if word.isascii() and word.isalpha():  # as most are
+        return len(word) == 1
     letters = [sign for sign in word if not sign.isnumeric() and sign not in "'-"]
     return not letters or (len(letters) == 1 and not is_spaceless(ord(letters[0])))
 
