@@ -177,7 +177,7 @@ def _crawl_checks(
     for url, what in intake.html_instead.items():
         yield PageCheck(url, what, "", str(sentence("check-detail.html-instead")))
     sitemap_of = {url: sitemap for sitemap, urls in sorted(intake.sitemaps.items(), reverse=True) for url in urls}
-    for row in sorted(coverage.listed):
+    for row in np.flatnonzero(coverage.is_listed).tolist():
         url = site.pages[row].url
         reason = noindex_reasons[row]
         if reason is not None:

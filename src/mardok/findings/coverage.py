@@ -14,7 +14,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 from scipy import sparse
 
 from mardok.compare.destinations import Destination
@@ -36,10 +36,10 @@ class Coverage:
 
     depth: NDArray[np.int64]
     """Links from the home page to each page, -1 where no link leads; shape (n_pages,)."""
-    listed: frozenset[int]
-    """Rows of the pages that a sitemap lists."""
-    linked: frozenset[int]
-    """Rows of the pages that another page links to, or that a linked address redirects to."""
+    is_listed: NDArray[np.bool_]
+    """Whether a sitemap lists each page, shape (n_pages,)."""
+    is_linked: NDArray[np.bool_]
+    """Whether another page links to each page, or a linked address redirects to it, shape (n_pages,)."""
     listed_unread: tuple[str, ...]
     """Addresses that a sitemap lists and that were not read, in order."""
     unread: tuple[str, ...]
@@ -58,7 +58,7 @@ class Coverage:
     @property
     def orphans(self) -> list[int]:
         """Rows of pages that only the sitemap leads to; none where links may be missing."""
-        return sorted(self.listed - self.linked) if self.is_whole else []
+        return np.flatnonzero(self.is_listed & ~self.is_linked).tolist() if self.is_whole else []
 
     def totals(self) -> dict[str, object]:
         """The figures for ``audit.json``."""
@@ -71,7 +71,7 @@ class Coverage:
             "unread_targets": len(self.unread),
             "unread_examples": list(self.unread[:_LISTED]),
             "by_depth": {str(depth): int(n) for depth, n in enumerate(np.bincount(reached)) if n} if len(reached) else {},
-            "in_sitemap": len(self.listed) if self.has_sitemap else None,
+            "in_sitemap": int(self.is_listed.sum()) if self.has_sitemap else None,
             "sitemap_unread": len(self.listed_unread) if self.has_sitemap else None,
             "only_in_sitemap": len(self.orphans) if self.has_sitemap and self.is_whole else None,
         }
@@ -122,8 +122,8 @@ def coverage_of(
         gaps.append(str(sentence("gap.no-links")))
     return Coverage(
         depth=_depths(site, destinations, origin),
-        listed=frozenset(site.row_of[url] for url in listed if url in site.row_of),
-        linked=_linked(site, destinations),
+        is_listed=_is_among(len(site.pages), [site.row_of[url] for url in listed if url in site.row_of]),
+        is_linked=_is_linked(site, destinations),
         listed_unread=tuple(sorted(url for url in listed if url not in site.row_of and url not in known)),
         unread=tuple(sorted(unread)),
         has_sitemap=bool(intake.sitemaps),
@@ -145,9 +145,15 @@ def _edges(site: Site, destinations: Sequence[Destination]) -> tuple[NDArray[np.
     return np.concatenate([source, source[arrives]]), np.concatenate([target, beyond[arrives]])
 
 
-def _linked(site: Site, destinations: Sequence[Destination]) -> frozenset[int]:
+def _is_linked(site: Site, destinations: Sequence[Destination]) -> NDArray[np.bool_]:
     source, target = _edges(site, destinations)
-    return frozenset(distinct(target[source != target]).tolist())
+    return _is_among(len(site.pages), target[source != target])
+
+
+def _is_among(n_pages: int, rows: ArrayLike) -> NDArray[np.bool_]:
+    result = np.zeros(n_pages, bool)
+    result[np.asarray(rows, np.int64)] = True
+    return result
 
 
 def _depths(site: Site, destinations: Sequence[Destination], origin: str) -> NDArray[np.int64]:

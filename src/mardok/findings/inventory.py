@@ -189,7 +189,7 @@ def pages_frames(site: Site, facts: SiteFacts, findings: PageFindings) -> Iterat
                 "text_hash": site.text_hashes[part],
                 "main_text": [site.main_text(row) for row in rows],
                 "source": [page.source for page in pages],
-                "in_sitemap": [_answer(row in coverage.listed if coverage.has_sitemap else None) for row in rows],
+                "in_sitemap": [_answer(bool(coverage.is_listed[row]) if coverage.has_sitemap else None) for row in rows],
                 "script_words": [pd.NA if page.script_words is None else page.script_words for page in pages],
                 "stated_day": [page.signs.stated_day for page in pages],
             }

@@ -22,7 +22,7 @@ from mardok.findings.groups import group_id
 from mardok.findings.page_check import PageCheck, once_a_template
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
-from mardok.sentences import Sentence, clauses, listing, page_name, reasoned, sentence
+from mardok.sentences import Sentence, Shown, clauses, listing, page_name, reasoned, sentence
 from mardok.settings import Plan
 from mardok.text.words import folded_line
 from mardok.urls import matches
@@ -231,7 +231,7 @@ def _proposal(
             page_check.url,
             _ORDERS[check].step,
             site.end_of(page_check.target),
-            _detail(page_check),
+            _Fault(page_check),
             pattern_value=page_check.value if check in WORD_CHECKS else page_check.link,
             whose=Owner.DEVELOPER if page_check.template and _ORDERS[check].owner == Owner.EDITOR else _ORDERS[check].owner,
             check=check,
@@ -290,13 +290,19 @@ def _capital(text: str) -> str:
     return text[0].upper() + text[1:]
 
 
-def _detail(page_check: PageCheck) -> str:
-    """What is wrong, written out: as values the sentences of all repairs of a large site fill three times the memory."""
-    trouble = sentence(f"check.{page_check.check}.trouble")
-    parts = [sentence("repair.part", text=part) for part in (page_check.value, page_check.detail) if part]
-    detail = sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts)))
-    if not page_check.template:
-        return str(detail)
-    by_words = _ORDERS[page_check.check].field == _Field.WORDS
-    shared = sentence("repair.step-once" if by_words else "repair.step-template", pages=page_check.template)
-    return str(clauses(detail, shared))
+@dataclass(frozen=True, slots=True)
+class _Fault(Shown):
+    """What is wrong, written out when it is shown: the sentences of all repairs are most of what a large plan takes."""
+
+    check: PageCheck
+
+    def __str__(self) -> str:
+        page_check = self.check
+        trouble = sentence(f"check.{page_check.check}.trouble")
+        parts = [sentence("repair.part", text=part) for part in (page_check.value, page_check.detail) if part]
+        detail = sentence("repair.detail", trouble=trouble, parts="".join(map(str, parts)))
+        if not page_check.template:
+            return str(detail)
+        by_words = _ORDERS[page_check.check].field == _Field.WORDS
+        shared = sentence("repair.step-once" if by_words else "repair.step-template", pages=page_check.template)
+        return str(clauses(detail, shared))

@@ -7,6 +7,7 @@ Out: text in the language of the templates.
 from __future__ import annotations
 
 import tomllib
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
@@ -94,8 +95,17 @@ class Reason:
         return f"{told} {last}" if has_room else clipped(told, LONGEST_REASON)
 
 
-_WRITTEN_OUT = (Sentence, Listing, Paragraph, Reason)
-Text = str | Sentence | Listing | Paragraph | Reason
+class Shown(ABC):
+    """What is put together when it is shown, from what is in memory anyway."""
+
+    __slots__ = ()
+
+    @abstractmethod
+    def __str__(self) -> str: ...
+
+
+_WRITTEN_OUT = (Sentence, Listing, Paragraph, Reason, Shown)
+Text = str | Sentence | Listing | Paragraph | Reason | Shown
 """What a reader sees in the end."""
 
 
