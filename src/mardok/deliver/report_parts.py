@@ -30,6 +30,7 @@ from mardok.kept import KeptParts, digest_of, digest_of_frame
 from mardok.sentences import clipped, sentence, topic_text
 from mardok.sheets import told_queries
 from mardok.store import TableStore
+from mardok.tables import TABLES, cells_of
 from mardok.vocabulary import Action, Band, Evidence, GroupKind, GroupRole, SlotKind, StepKind
 
 Tables = Mapping[str, pd.DataFrame]
@@ -39,6 +40,8 @@ MOST_BYTES = 25_000_000
 """Bytes of the whole report."""
 _GZIP_LEVEL = 4
 """A report is 4% larger than at level 6, as measured, and takes two thirds of the time to compress."""
+_SAMPLE, _TOO_LARGE = 1 << 14, 2
+"""Rows of a part by which its size is told, and times the room from which it is too large, whatever the other rows are."""
 _KEPT_BYTES = 600_000
 """Bytes that are left for what is not a part."""
 _MOST_PROPOSALS, _MOST_STEPS, _MOST_BASIS = 2_000, 200, 6_000
@@ -141,6 +144,10 @@ def report_parts(tables: TableStore, kept: KeptParts | None = None) -> Parts:
 
 def _fitting(room: int, most: int, build: Callable[[int], Any]) -> tuple[str, int]:
     """A part with as many rows as there is room for, and that number: the first asked for, or a half, a quarter ..."""
+    if most > _SAMPLE:  # what is by far too large is not made to see that
+        of_sample = len(_packed(build(_SAMPLE))) / _SAMPLE
+        while most > _SAMPLE and of_sample * most > _TOO_LARGE * room:
+            most //= 2
     packed = _packed(build(most))
     while len(packed) > room and most:
         most //= 2
@@ -200,8 +207,7 @@ def _plan(tables: Tables, listed: _Listed, most_steps: int) -> dict[str, Any]:
     worked: dict[str, str] = {}
     about: dict[str, list[str]] = {proposal: [] for proposal in shown}
     evidence = _Evidence(tables, listed)
-    columns = ["proposal", "url", "step", "target", "detail"]
-    for proposal, url, step, target, detail in zip(*(tables["steps"][name].tolist() for name in columns), strict=True):
+    for proposal, url, step, target, detail in cells_of(tables["steps"], ["proposal", "url", "step", "target", "detail"]):
         if proposal not in shown:
             continue
         if url not in keepers:
@@ -364,34 +370,37 @@ def _groups(tables: TableStore, order: Sequence[_Group], listed: _Listed, most_m
     return result
 
 
-def _checks(tables: Tables, listed: _Listed, most_rows: int) -> list[dict[str, Any]]:
-    result = []
-    for check, part in tables["checks"].groupby("check"):
-        ordered = part.sort_values(["is_template", "url"], ascending=[False, True])
-        result.append(
-            {
-                "check": check, "n": len(part),
-                **{about: str(sentence(f"check.{check}.{about}")) for about in ("trouble", "cost", "mend")},
-                "templates": int(part["is_template"].sum()),
-                "rows": [
-                    [listed.of_url(url), value, detail]
-                    for url, value, detail in ordered.head(most_rows)[["url", "value", "detail"]].itertuples(
-                        index=False, name=None
-                    )
-                ],
-            }
-        )  # fmt: skip
+def _checks(tables: TableStore, listed: _Listed, most_rows: int) -> list[dict[str, Any]]:
+    """Troubles by check; those of a template are shown first."""
+    n: Counter[str] = Counter()
+    n_of_template: Counter[str] = Counter()
+    shown: dict[tuple[str, bool], list[list[Any]]] = defaultdict(list)
+    for part in tables.parts("checks"):
+        for told, its in part.groupby(["check", "is_template"]):
+            check, is_template = str(told[0]), bool(told[1])
+            n[check] += len(its)
+            n_of_template[check] += len(its) if is_template else 0
+            known = shown[check, is_template]
+            first = its.head(most_rows - len(known))[["url", "value", "detail"]]
+            known += ([listed.of_url(url), value, detail] for url, value, detail in first.itertuples(index=False, name=None))
+    result = [
+        {
+            "check": check, "n": n[check],
+            **{about: str(sentence(f"check.{check}.{about}")) for about in ("trouble", "cost", "mend")},
+            "templates": n_of_template[check], "rows": [*shown[check, True], *shown[check, False]][:most_rows],
+        }
+        for check in n
+    ]  # fmt: skip
     return sorted(result, key=lambda one: (not one["templates"], -one["n"], one["check"]))
 
 
 def _wording(tables: TableStore, listed: _Listed, most: int) -> dict[str, Any]:
-    phrases = tables["phrases"]
-    phrases = phrases[phrases["words"] > 1].sort_values(["pages", "uses", "phrase"], ascending=[False, False, True])
+    phrases, n_phrases = _commonest_phrases(tables, most)
     boilerplate = tables["boilerplate"].sort_values(["word_share", "text"], ascending=[False, True]).head(most)
     passages = passage_texts(tables["passages"], tables, most)
     return {
-        "phrases": phrases[["phrase", "pages", "uses"]].head(most).to_numpy(object).tolist(),
-        "n_phrases": len(phrases),
+        "phrases": phrases,
+        "n_phrases": n_phrases,
         "sections": [
             {
                 "section": section,
@@ -413,6 +422,19 @@ def _wording(tables: TableStore, listed: _Listed, most: int) -> dict[str, Any]:
         ],
         "n_passages": int(tables["passages"]["passage"].nunique()),
     }  # fmt: skip
+
+
+def _commonest_phrases(tables: TableStore, most: int) -> tuple[list[list[Any]], int]:
+    """Phrases of several words on most pages, each with its pages and uses; and how many there are."""
+    n_words, pages, uses = (tables.column("phrases", name) for name in ("words", "pages", "uses"))
+    at = np.flatnonzero(n_words > 1)
+    order = at[np.lexsort((-uses[at], -pages[at]))]
+    if 0 < most < len(order):  # of those that tie with the last one the alphabet decides
+        last = order[most - 1]
+        order = order[(pages[order] > pages[last]) | ((pages[order] == pages[last]) & (uses[order] >= uses[last]))]
+    told = tables.rows("phrases", np.sort(order), ["phrase", "pages", "uses"])
+    rows = sorted(zip(*told.values(), strict=True), key=lambda row: (-row[1], -row[2], row[0]))
+    return list(map(list, rows[:most])), len(at)
 
 
 def _of_page(frame: pd.DataFrame, row: int) -> pd.DataFrame:
@@ -477,31 +499,41 @@ def _waiting_links(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]
     }  # fmt: skip
 
 
-def _proof(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
+def _proof(tables: TableStore, listed: _Listed, most: int) -> dict[str, Any]:
     """Slips, those of most pages first; figures that disagree; words that no dictionary knows."""
-    slips, facts, unknown = (tables[name] for name in ("slips", "contradictions", "unknown_words"))
-    slips, unknown = slips[slips["decision"] == ""], unknown[unknown["decision"] == ""]
+    (slips, n_slips), (unknown, n_unknown) = (_undecided(tables, name, most) for name in ("slips", "unknown_words"))
+    facts = tables["contradictions"]
     weightiest = facts["slot"].map({str(slot): place for place, slot in enumerate(SlotKind)}).argsort(kind="stable")
     facts = facts.iloc[weightiest]
     return {
-        "n_slips": len(slips),
+        "n_slips": n_slips,
         "slips": [
             [str(sentence(f"check.{row['check']}.trouble")), row["written"], row["right"], row["where"], int(row["pages"]),
              listed.of_url(row["url"]), row["sentence"]]
-            for row in _records(slips.head(most))
+            for row in _records(slips)
         ],
         "facts": [
             [row["text"], row["slot"], row["value"], int(row["pages"]), listed.of_url(row["url"]), row["other_value"],
              int(row["other_pages"]), listed.of_url(row["example_url"])]
             for row in _records(facts.head(most))
         ],
-        "is_looked_up": len(tables["site_words"]) > 0,
-        "n_unknown": len(unknown),
+        "is_looked_up": len(tables.column("site_words", "uses")) > 0,
+        "n_unknown": n_unknown,
         "unknown": [
             [row["word"], row["language"], int(row["uses"]), int(row["pages"]), listed.of_url(row["url"])]
-            for row in _records(unknown.head(most))
+            for row in _records(unknown)
         ],
     }  # fmt: skip
+
+
+def _undecided(tables: TableStore, table: str, most: int) -> tuple[pd.DataFrame, int]:
+    """The first rows of a table that nobody has decided about, and how many there are."""
+    first, n = [], 0
+    for part in tables.parts(table):
+        its = part[part["decision"] == ""]
+        first.append(its.head(max(most - n, 0)))
+        n += len(its)
+    return pd.concat(first, ignore_index=True), n
 
 
 def _pairs(tables: Tables, listed: _Listed, most: int) -> dict[str, Any]:
@@ -634,7 +666,7 @@ def _phrases(tables: TableStore, pages: NDArray[np.int64]) -> dict[int, list[tup
 
 def _by_page(tables: TableStore, table: str, pages: NDArray[np.int64]) -> dict[int, list[dict[str, Any]]]:
     """Rows of a table by page, of those pages that have any."""
-    names = list(tables[table].columns)
+    names = TABLES[table].names
     result: dict[int, list[dict[str, Any]]] = {}
     for values in zip(*tables.of_pages(table, pages, names).values(), strict=True):
         row = dict(zip(names, values, strict=True))

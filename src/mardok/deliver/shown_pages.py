@@ -6,9 +6,13 @@ Out: those that the plan is about, and the first others by clicks.
 
 from __future__ import annotations
 
+from itertools import chain
+
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
+
+from mardok.tables import cells_of
 
 MOST_OTHERS = 50_000
 """Pages that are listed beside those that the plan is about."""
@@ -33,7 +37,7 @@ def pages_by_importance(pages: pd.DataFrame, plan: pd.DataFrame, steps: pd.DataF
     >>> rows.tolist(), most
     ([1, 2, 0], 3)
     """
-    planned = {*plan["keeper"].to_numpy(), *steps["url"].to_numpy(), *steps["target"].to_numpy()}
+    planned = {url for urls in chain(cells_of(plan, ["keeper"]), cells_of(steps, ["url", "target"])) for url in urls}
     is_planned = np.fromiter(map(planned.__contains__, pages["url"].to_numpy()), bool, len(pages))
     clicks, weight = (pages[name].fillna(0.0).to_numpy() for name in ("clicks", "link_weight"))
     order = np.lexsort((np.arange(len(pages)), -weight, -clicks, ~is_planned))

@@ -15,10 +15,10 @@ import pandas as pd
 
 from mardok.rechecking.comparable import can_check
 from mardok.rechecking.identity import Identity
-from mardok.rechecking.state import State, cells_of
+from mardok.rechecking.state import State
 from mardok.rechecking.verdict import Compared
 from mardok.sentences import clauses, clipped, counted, sentence
-from mardok.tables import CHANGES
+from mardok.tables import CHANGES, cells_of
 from mardok.vocabulary import Action, Answer, Change, CheckId, GroupKind, StepKind, Subject
 
 _LEAST_SHARE = 0.5

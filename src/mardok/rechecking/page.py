@@ -14,9 +14,9 @@ from urllib.parse import urlsplit
 import pandas as pd
 
 from mardok.deliver.templating import page_style, rendered
-from mardok.rechecking.state import cells_of
 from mardok.rechecking.steps import day_of
 from mardok.sentences import sentence
+from mardok.tables import cells_of
 from mardok.vocabulary import Change, Measure, Outcome, StepKind, Subject
 
 if TYPE_CHECKING:

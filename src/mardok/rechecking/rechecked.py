@@ -20,9 +20,8 @@ from mardok.audits import Audit
 from mardok.folder import csv_bytes, write_files
 from mardok.meta import AuditMeta, is_audit_folder
 from mardok.rechecking.history import ProposalAge
-from mardok.rechecking.state import cells_of
 from mardok.rechecking.steps import day_of
-from mardok.tables import RECHECK_TABLES
+from mardok.tables import RECHECK_TABLES, cells_of
 from mardok.vocabulary import Change, Outcome, StepKind, Subject
 
 MARKER_FILE, PAGE_FILE, AUDIT_FOLDER = "recheck.json", "recheck.html", "audit"

@@ -17,12 +17,12 @@ from mardok.meta import AuditMeta
 from mardok.rechecking import addresses
 from mardok.rechecking.comparable import can_check
 from mardok.rechecking.pages import LinkChecks, verify_repair, verify_retitle
-from mardok.rechecking.state import State, cells_of
+from mardok.rechecking.state import State
 from mardok.rechecking.texts import TextChecks
 from mardok.rechecking.verdict import Compared, PlannedStep, Verdict, verdict
 from mardok.sentences import Text, sentence
 from mardok.settings import Recheck
-from mardok.tables import VERIFIED
+from mardok.tables import VERIFIED, cells_of
 from mardok.vocabulary import STRUCTURAL_STEPS, Action, CheckId, Decision, Found, Outcome, StepKind
 
 _CHECKS = frozenset(CheckId)
