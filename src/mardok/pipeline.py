@@ -9,6 +9,7 @@ from __future__ import annotations
 import datetime
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass
 from importlib.metadata import version
 from os import PathLike, fspath
 from pathlib import Path
@@ -18,6 +19,7 @@ import pandas as pd
 
 from mardok.audits import Audit
 from mardok.compare.fingerprints import all_fingerprints
+from mardok.compare.topics import PagePromises
 from mardok.findings.attribution import WordAttribution, attribute_words
 from mardok.findings.checks import checks_frames, checks_or_kept
 from mardok.findings.copy_analysis import find_copy_groups
@@ -26,10 +28,10 @@ from mardok.findings.groups import groups_table
 from mardok.findings.inventory import PageFindings, pages_frames, pairs_table, queries_table
 from mardok.findings.kept_facts import promises_or_kept
 from mardok.findings.page_check import PageCheck
-from mardok.findings.phrase_analysis import analyse_phrases
+from mardok.findings.phrase_analysis import PhraseAnalysis, analyse_phrases
 from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
-from mardok.findings.thin_analysis import find_thin_pages
+from mardok.findings.thin_analysis import ThinAnalysis, find_thin_pages
 from mardok.inputs import InputFiles, Inputs, Workplace, read_inputs
 from mardok.kept import KeptParts, claimed_working_folder, digest_of
 from mardok.mapped import large_arrays_in
@@ -47,6 +49,7 @@ from mardok.settings import Settings
 from mardok.sharing import Distributed, beside, forked, shared_by
 from mardok.sources.decisions import PlanDecision
 from mardok.sources.opening import resolved_sources
+from mardok.sources.raw import Intake
 from mardok.store import MadeStore
 from mardok.tables import CHECK_ROWS, FINGERPRINTS, PAGES, UNREAD
 from mardok.tasks.cluster import cluster_of
@@ -174,24 +177,8 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
 
     # What is begun beside has a copy of its own of what it touches, which of a large site is gigabytes.
     jobs = jobs if len(site.pages) < _MANY_PAGES else 1
-    progress("comparing texts", 0)
-    finding_copies = beside(lambda: (find_copy_groups(site, facts, kept), kept.made), jobs)
-    promises = promises_or_kept(site, facts.titles, settings, kept)
-    copies, made = finding_copies()
-    kept.take(made)
-    give_back_memory()
-    attribution = attribute_words(site, facts, copies, kept)
-    analysing_phrases = beside(lambda: (analyse_phrases(site, facts, promises, attribution, kept), kept.made), jobs)
-    progress("comparing what pages promise", 0)
-    rivals = find_rival_groups(site, facts, promises, copies)
-    thin = find_thin_pages(site, facts, promises, attribution, rivals)
-    give_back_memory()
-    progress("checking pages", 0)
-    checks = checks_or_kept(site, facts, promises, copies, inputs.intake, kept)
-    progress("counting phrases", 0)
-    phrases, made = analysing_phrases()
-    kept.take(made)
-    give_back_memory()
+    found, promises = _compared(site, facts, inputs.intake, kept, jobs, progress)
+    copies, attribution, checks = found.attribution.copies, found.attribution, found.checks
     progress("proofreading", 0)
     is_read, boilerplate_blocks = copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks
     texts = texts_of_site(site, is_read, boilerplate_blocks)
@@ -209,15 +196,16 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
             for hashes, pages in all_fingerprints(site.corpus, copies.rows)
         ),
     )
-    kept.filed.file(PAGES, lambda: pages_frames(site, facts, PageFindings(promises, attribution, phrases, thin)))
-    tables = _site_tables(site, facts, attribution, rivals)
+    _file_pages(site, facts, PageFindings(promises, attribution, found.phrases, found.thin), kept)
+    del promises  # of a large site they are hundreds of megabytes, which the plan does not need
+    tables = _site_tables(site, facts, attribution, found.rivals)
     proof, made = proofreading()
     kept.take(made)
-    checks += proof.checks
+    checks = [*checks, *proof.checks]
     give_back_memory()
 
     progress("making the plan", 0)
-    plan_inputs = PlanInputs(attribution, rivals, thin, phrases, checks)
+    plan_inputs = PlanInputs(attribution, found.rivals, found.thin, found.phrases, checks)
     planned, checks, unmatched = _planned(site, facts, plan_inputs, proof, texts, progress)
     give_back_memory()  # proposals with their steps are gigabytes of a large site, which their tables do not need
     of_checks = {
@@ -231,12 +219,52 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     counts = {
         **totals(counted, facts, copies.grouping),
         "outcome": outcomes(counted, settings.search.minimum_share),
-        "targets": rivals.targets,
+        "targets": found.rivals.targets,
         "decisions_without_proposal": [dict(one.told) for one in unmatched if one.decision],
     }
     meta = _meta(files, inputs, settings, counts, is_rendered=facts.is_rendered)
     meta = meta.model_copy(update={"not_computed": {**meta.not_computed, **proof.not_computed}})
     return Audit(MadeStore(tables, kept.filed.store, kept.filed.files), meta, kept)
+
+
+@dataclass(frozen=True)
+class _Found:
+    """What was found out by comparing pages."""
+
+    attribution: WordAttribution
+    rivals: RivalAnalysis
+    thin: ThinAnalysis
+    phrases: PhraseAnalysis
+    checks: Sequence[PageCheck]
+
+
+def _compared(
+    site: Site, facts: SiteFacts, intake: Intake, kept: KeptParts, jobs: int, progress: Progress
+) -> tuple[_Found, PagePromises]:
+    """What pages have to do with one another, and what each promises."""
+    progress("comparing texts", 0)
+    finding_copies = beside(lambda: (find_copy_groups(site, facts, kept), kept.made), jobs)
+    promises = promises_or_kept(site, facts.titles, facts.settings, kept)
+    copies, made = finding_copies()
+    kept.take(made)
+    give_back_memory()
+    attribution = attribute_words(site, facts, copies, kept)
+    analysing_phrases = beside(lambda: (analyse_phrases(site, facts, promises, attribution, kept), kept.made), jobs)
+    progress("comparing what pages promise", 0)
+    rivals = find_rival_groups(site, facts, promises, copies)
+    thin = find_thin_pages(site, facts, promises, attribution, rivals)
+    give_back_memory()
+    progress("checking pages", 0)
+    checks = checks_or_kept(site, facts, promises, copies, intake, kept)
+    progress("counting phrases", 0)
+    phrases, made = analysing_phrases()
+    kept.take(made)
+    give_back_memory()
+    return _Found(attribution, rivals, thin, phrases, checks), promises
+
+
+def _file_pages(site: Site, facts: SiteFacts, findings: PageFindings, kept: KeptParts) -> None:
+    kept.filed.file(PAGES, lambda: pages_frames(site, facts, findings))
 
 
 def _planned(

@@ -289,7 +289,10 @@ def _levels(stemmed: Stemmed, is_selected: NDArray[np.bool_], sizes: range, leas
             its[: len(after)] &= after  # both parts of the longer phrase
             its &= left[first : first + len(its)] >= n
         grams, n_begun = _Grams(bare, begins, n), int(np.count_nonzero(begins))
-        known = np.concatenate([*in_ranges(grams.hashes, parts, n_begun, partial(_recurring, least=least_uses))])
+        recurring = Growing(np.uint64)
+        for its in in_ranges(grams.hashes, parts, n_begun, partial(_recurring, least=least_uses)):
+            recurring.add(its)
+        known = recurring.finished()
         numbers = Growing(np.int32)
         for others, number in shared_out(partial(grams.numbers, KnownHashes(laid_down(known))), parts):
             begins[others] = False

@@ -63,8 +63,10 @@ def repeated_runs(corpus: Corpus, is_compared: NDArray[np.bool_]) -> RepeatedRun
     bits = np.uint64(max(int(corpus.n_texts - 1).bit_length(), 1))
     runs = _Runs(corpus.words, corpus.offsets, is_compared, bits)
     parts = parts_of_places(max(len(corpus.words) - RUN_WORDS + 1, 0))
-    several = in_ranges(runs.packed, parts, len(corpus.words), partial(_of_several_pages, bits))
-    repeated = np.concatenate([np.zeros(0, np.uint64), *several])
+    several = Growing(np.uint64)
+    for its in in_ranges(runs.packed, parts, len(corpus.words), partial(_of_several_pages, bits)):
+        several.add(its)
+    repeated = several.finished()
     if not len(repeated):
         return RepeatedRuns(*[np.zeros(0, np.int64)] * 3)
     places, pages, whole = Growing(np.int64), Growing(np.int64), Growing(np.uint64)

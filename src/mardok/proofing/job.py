@@ -10,6 +10,7 @@ from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cache, partial
+from itertools import chain
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -210,13 +211,15 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
         shown = texts.texts.selected(numbers)
         over = _looked_over(shown, language, settings, _technical(texts, numbers), kept)
         result.with_figures[language] = numbers[over.with_figures].tolist() if over.with_figures else []
-        found = [Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips]
+        found: Iterable[Found] = (
+            Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips
+        )
         looked = None
         if is_asked and language:
             asked = LanguageTexts(language, shown, pieces_of(shown))
             looked = _looked_up(asked, right, texts, settings, result.lacking)
         if looked is not None:
-            found += looked.found
+            found = chain(found, looked.found)
             result.words += [(word, language, n, is_known) for word, n, is_known in looked.words]
             result.variants += [(language, looked.variants)] if looked.variants is not None else []
             uses = {word: n for word, n, _ in looked.words}

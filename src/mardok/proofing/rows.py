@@ -45,7 +45,8 @@ def slip_rows(
     for one in found:
         place = Place(int(numbers[one.place.text]), one.place.start, one.place.end)
         by_slip[one.check, one.written, one.right, one.uses_of_right].append(place)
-    for (check, written, right, uses), places in by_slip.items():
+    for key in [*by_slip]:
+        (check, written, right, uses), places = key, by_slip.pop(key)  # of a large site they are gigabytes
         # A variant is one decision for the whole site: each word of the other is one row.
         by_place = [(SlipPlace.PAGE, places)] if check == CheckId.TEXT_VARIANTS_MIXED else None
         for where, own in by_place or _told_apart(places, language, texts, template_pages):

@@ -10,19 +10,20 @@ binary search, which looks at twenty places that are not in the processor's cach
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compiled import compiled
-from mardok.large import laid_down
+from mardok.large import Growing, large_empty
 from mardok.text.hashes import Hashes
 
 _ROOM_BITS, _FEWEST_BITS, _MOST_BITS = 3, 8, 26
 """A table has eight places for each hash, within bounds."""
 _SHIFT = 13
 _MOST_TABLES = 4
+_HASHES_AT_ONCE = 1 << 18
 
 
 class KnownHashes:
@@ -42,17 +43,27 @@ class KnownHashes:
     def __init__(self, known: Hashes) -> None:
         self._known = known
         self._tables: list[NDArray[np.int32]] = []
-        left = np.arange(len(known), dtype=np.int32)
+        left: Sequence[int] | NDArray[np.int32] = range(len(known))
         while len(left) and len(self._tables) < _MOST_TABLES:
             bits = min(max(len(left).bit_length() + _ROOM_BITS, _FEWEST_BITS), _MOST_BITS)
-            table = np.full(1 << bits, -1, np.int32)
+            # Where large arrays do tables lie from the beginning, and are filled some hashes at a time.
+            table = large_empty(1 << bits, np.int32)
+            table.fill(-1)
             self._tables.append(table)
-            at = _at(known[left], self._tables, len(self._tables) - 1)
-            table[at] = left
-            left = left[table[at] != left]
-        self._tables = list(map(laid_down, self._tables))
-        self._left = left
+            for some, at in self._some(left):
+                table[at] = some
+            others = Growing(np.int32)
+            for some, at in self._some(left):
+                others.add(some[table[at] != some])
+            left = others.finished()
+        self._left = np.asarray(left, np.int32)
         """The few that found no place in any table."""
+
+    def _some(self, left: Sequence[int] | NDArray[np.int32]) -> Iterator[tuple[NDArray[np.int32], NDArray[np.int64]]]:
+        """Places of hashes, some at a time, with where they stand in the last table, if they do."""
+        for first in range(0, len(left), _HASHES_AT_ONCE):
+            some = np.asarray(left[first : first + _HASHES_AT_ONCE], np.int32)
+            yield some, _at(self._known[some], self._tables, len(self._tables) - 1)
 
     def numbers(self, hashes: Hashes) -> NDArray[np.int64]:
         """Place of each hash among the known ones, -1 where it is not among them."""
