@@ -30,6 +30,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+import mardok.cells
 import mardok.compare.kept_pairs  # all that has a compiled form is loaded
 import mardok.proofing.pieces
 from mardok.errors import MardokError
@@ -189,6 +190,8 @@ def forms(data: bytes) -> None:
     read = partial(read_document, text, f"{HOST}/a/b?c")
     document, addresses, within = read(), [resolved_url(piece, f"{HOST}/a/b/c?d") for piece in text.split()], []
     pieces = [told.tolist() for told in mardok.proofing.pieces.PieceTable().cut(text.splitlines())]
+    columns: list[list[object]] = [text.split("\n"), [float(len(line)) / 3 for line in text.split("\n")]]
+    cells = mardok.cells.csv_rows(columns, [None, 2])
     for most_formatting in (0, 4):
         within.append(is_surely_flat(text, limits.max_depth, most_formatting, 4000, 20_000_000))
     with plain_forms():
@@ -198,6 +201,8 @@ def forms(data: bytes) -> None:
             raise AssertionError("an address is resolved otherwise by what is compiled")
         if [told.tolist() for told in mardok.proofing.pieces.PieceTable().cut(text.splitlines())] != pieces:
             raise AssertionError("pieces are numbered otherwise by what is compiled")
+        if mardok.cells.csv_rows(columns, [None, 2]) != cells:
+            raise AssertionError("cells are written otherwise by what is compiled")
     for is_flat, most_formatting in zip(within, (0, 4), strict=True):
         past: list[str] = []
         if is_flat and (Nesting(limits, past, spares_formatting=most_formatting > 0).flattened(text) != text or past):
