@@ -322,7 +322,13 @@ def variant_form(url: str, settings: Variants) -> VariantForm:
         else:
             others.append((name, value))
     key = "/".join([parts.netloc.removeprefix("www."), *(segment.casefold() for segment in plain)])
-    return VariantForm(key, tuple(sorted(others)), tuple(sorted(set(reachable))), tuple(marks))
+    return VariantForm(key, tuple(sorted(others)), tuple(sorted(set(reachable))), _same_marks(tuple(marks)))
+
+
+@lru_cache
+def _same_marks(marks: tuple[AddressMark, ...]) -> tuple[AddressMark, ...]:
+    """Marks that most addresses of a site have in common, kept once."""
+    return marks
 
 
 def _parameters(parts: SplitResult) -> list[tuple[str, str]]:

@@ -76,15 +76,15 @@ def with_templates(
         alike[trouble.check, trouble.pattern, kinds[trouble.row]].append(trouble)
     result = []
     for (_, pattern, kind), same in alike.items():
-        rows = {trouble.row for trouble in same}
-        if len(rows) >= settings.template_pages and len(rows) >= settings.template_share * n_pages[kind]:
+        n = len({trouble.row for trouble in same})
+        if n >= settings.template_pages and n >= settings.template_share * n_pages[kind]:
             shared = str(
                 sentence(
                     "template.kind-with" if pattern else "template.kind",
-                    pages=len(rows), all=n_pages[kind], kind=str(kind), pattern=pattern,
+                    pages=n, all=n_pages[kind], kind=str(kind), pattern=pattern,
                 )
             )  # fmt: skip
-            result += [one if one.template else one._replace(n_pages=len(rows), template=shared) for one in same]
+            result += [one if one.template else one._replace(n_pages=n, template=shared) for one in same]
         else:
             result += same
     return result

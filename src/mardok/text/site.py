@@ -10,7 +10,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from functools import partial
 from sys import intern
-from typing import NamedTuple
+from typing import NamedTuple, cast
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -70,7 +70,7 @@ class SiteBlocks:
 class Site(SiteBlocks):
     """The pages of a site with the words of their main texts."""
 
-    text_hashes: tuple[str, ...]
+    text_hashes: Texts
     """Equal where words and punctuation are; ``""`` without words."""
     corpus: Corpus
     """Words of the main texts."""
@@ -119,7 +119,7 @@ class _Words(NamedTuple):
 
     reasons: Reasons
     corpus: Corpus
-    text_hashes: tuple[str, ...]
+    text_hashes: Texts
     languages: tuple[str, ...]
 
 
@@ -143,7 +143,8 @@ def _words_of(columns: Columns, section: NDArray[np.int64], settings: Settings) 
     parts = [(row, [page.declared_language for page in columns.pages[row : row + _PAGES_AT_ONCE]]) for row in rows]
     # What tells languages fills 80 MB.
     pages = [page for part in done_elsewhere(main.told, parts) for page in part]
-    return _Words(reasons, corpus, tuple(hashed for hashed, _ in pages), tuple(intern(language) for _, language in pages))
+    hashes = Texts.of([hashed for hashed, _ in pages])
+    return _Words(reasons, corpus, hashes, tuple(intern(language) for _, language in pages))
 
 
 def _hashed(texts: Texts, part: tuple[int, int]) -> tuple[HashedTexts, Texts]:
@@ -240,7 +241,7 @@ def _words_of_tables(tables: Tables) -> _Words:
         dict(zip(np.asarray(told["hash"]).tolist(), told["word"], strict=True)),
     )
     reasons = Reasons(tuple(tables["reasons"]["name"]), np.asarray(tables["places"]["reason"]))
-    return _Words(reasons, corpus, tuple(pages["text_hash"]), tuple(map(intern, pages["language"])))
+    return _Words(reasons, corpus, cast(Texts, pages["text_hash"]), tuple(map(intern, pages["language"])))
 
 
 def _offsets(counts: ArrayLike) -> NDArray[np.int64]:
