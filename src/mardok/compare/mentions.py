@@ -107,8 +107,9 @@ def find_mentions(
 
 
 def longest_of(found: Found) -> Found:
-    """Of mentions that overlap, whatever they are of, the longest that begins first: who says "violin hire prices" means the
-    prices.
+    """Of mentions that overlap, whatever they are of, the longest that begins first.
+
+    Who says "violin hire prices" means the prices.
 
     Parameters
     ----------

@@ -429,9 +429,10 @@ def _commonest_phrases(tables: TableStore, most: int) -> tuple[list[list[Any]], 
     n_words, pages, uses = (tables.column("phrases", name) for name in ("words", "pages", "uses"))
     at = np.flatnonzero(n_words > 1)
     order = at[np.lexsort((-uses[at], -pages[at]))]
-    if 0 < most < len(order):  # of those that tie with the last one the alphabet decides
-        last = order[most - 1]
-        order = order[(pages[order] > pages[last]) | ((pages[order] == pages[last]) & (uses[order] >= uses[last]))]
+    if most < len(order):  # of those that tie with the last one the alphabet decides
+        least_pages, least_uses = pages[order[most - 1]], uses[order[most - 1]]
+        is_tied = (pages[order] == least_pages) & (uses[order] >= least_uses)
+        order = order[((pages[order] > least_pages) | is_tied) & (most > 0)]
     told = tables.rows("phrases", np.sort(order), ["phrase", "pages", "uses"])
     rows = sorted(zip(*told.values(), strict=True), key=lambda row: (-row[1], -row[2], row[0]))
     return list(map(list, rows[:most])), len(at)

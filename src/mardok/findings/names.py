@@ -65,7 +65,7 @@ class PageNames:
     """Sense of each mention."""
 
     def mentions(self, row_of_sense: Ints) -> Found:
-        """Where pages are mentioned, in the order of the places; of mentions of one page or several that overlap all.
+        """Where pages are mentioned, in the order of the places, with mentions that overlap.
 
         Parameters
         ----------
