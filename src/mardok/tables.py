@@ -115,10 +115,14 @@ class Table:
         while some := list(islice(left, _ROWS_AT_ONCE)):
             for column, values, known in zip(self.columns, zip(*some, strict=True), columns, strict=True):
                 known += [_arrow_text(values)] if column.dtype == "str" else values
-        return {
-            column.name: pa.chunked_array(known, pa.large_string()).combine_chunks() if column.dtype == "str" else known
-            for column, known in zip(self.columns, columns, strict=True)
-        }
+        result: dict[str, Any] = {}
+        for column, known in zip(self.columns, columns, strict=True):
+            if column.dtype == "str":
+                result[column.name] = pa.chunked_array(known, pa.large_string()).combine_chunks()
+                known.clear()  # else all columns are held twice in the end
+            else:
+                result[column.name] = known
+        return result
 
     def part(self, columns: Mapping[str, Any], names: Sequence[str]) -> pd.DataFrame:
         """A data frame of some columns of this table, in the order given."""

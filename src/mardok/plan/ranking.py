@@ -13,6 +13,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
+from operator import attrgetter
 from typing import NamedTuple
 
 import pandas as pd
@@ -120,6 +121,6 @@ def steps_table(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str
             proposal.id, order, step.url, step.step, step.target, step.check or proposal.rule, step.pattern,
             step.pattern_value, step.owner, str(step.detail), done.get((step.url, step.step, step.target), ""),
         )
-        for proposal in proposals
+        for proposal in sorted(proposals, key=attrgetter("id"))  # as the table has them: to sort its rows would copy them
         for order, step in enumerate(proposal.steps, start=1)
     )  # fmt: skip
