@@ -24,7 +24,7 @@ from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import untranslated_guests
 from mardok.findings.names import PageNames
-from mardok.large import running_counts
+from mardok.large import running_counts, stretches
 from mardok.tables import LINK_PLAN, WORDINGS
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Hashes, Ints
@@ -32,6 +32,7 @@ from mardok.text.site import Site
 from mardok.text.site_tables import numbers_in_page
 from mardok.vocabulary import GroupKind, PageKind
 
+_LINKS_AT_ONCE = 1 << 18
 _NO_PROSE = ("pre", "button", "legend", "caption", "figcaption")
 """Elements in which nobody sets a link to explain a word."""
 
@@ -199,10 +200,14 @@ def _passed_weight(site: Site, facts: SiteFacts) -> NDArray[np.float64]:
     """Link weight that one more link on each page would pass on."""
     n_pages = len(site.pages)
     ends = np.array([destination.row for destination in facts.destinations], np.int64)
-    leads = np.where(site.link_targets >= 0, ends[site.link_targets], -1)
-    known = leads >= 0
-    edges = distinct_edges(site.links.page[known], leads[known], n_pages)
-    n_targets = np.bincount(edges // max(n_pages, 1), minlength=n_pages)
+    n_targets, first = np.zeros(n_pages, np.int64), np.searchsorted(site.links.page, np.arange(n_pages + 1))
+    for begin, end in stretches(first, _LINKS_AT_ONCE):
+        part = slice(first[begin], first[end])
+        targets = site.link_targets[part]
+        leads = np.where(targets >= 0, ends[targets], -1)
+        known = leads >= 0
+        edges = distinct_edges(site.links.page[part][known] - begin, leads[known], n_pages)
+        n_targets[begin:end] = np.bincount(edges // max(n_pages, 1), minlength=end - begin)
     return np.asarray(facts.strength.link_weight * facts.settings.links.damping / (n_targets + 1))
 
 

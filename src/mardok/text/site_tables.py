@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from mardok.extract.page import Context
 from mardok.kept import KeptParts, digest_of
-from mardok.large import Texts, laid_down, stretches
+from mardok.large import Texts, large_empty, stretches
 from mardok.tables import ALTERNATES, BLOCKS, FURNITURE, IMAGES, LINKS, Recurring
 from mardok.text.columns import Blocks, Codes
 from mardok.text.distinct import distinct, order_of_numbers
@@ -141,9 +141,13 @@ def _pages(first: Offsets, part: slice) -> Codes:
 
 def numbers_in_page(blocks: Blocks) -> Codes:
     """The number of the block at each place among those of its page that have text."""
-    before = np.cumsum(blocks.has_text[blocks.at], dtype=np.int32) - np.int32(1)
-    at_begin = np.concatenate([np.zeros(1, np.int32), before + np.int32(1)])[blocks.first[:-1]]
-    return laid_down(np.asarray(before - np.repeat(at_begin, np.diff(blocks.first)), np.int32))
+    result = large_empty(len(blocks.at), np.int32)
+    for begin, end in stretches(blocks.first, _ROWS_AT_ONCE):
+        first = blocks.first[begin : end + 1]
+        n_texts = np.cumsum(blocks.has_text[blocks.at[first[0] : first[-1]]], dtype=np.int32)
+        of_earlier = np.concatenate([np.zeros(1, np.int32), n_texts])[first[:-1] - first[0]]
+        result[first[0] : first[-1]] = n_texts - np.repeat(of_earlier, np.diff(first)) - 1
+    return result
 
 
 def _names(blocks: Blocks, what: Callable[[Context], str]) -> Recurring:
