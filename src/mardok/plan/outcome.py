@@ -34,7 +34,8 @@ def outcome(tables: Mapping[str, pd.DataFrame], proposals: Collection[str], mini
         ``indexable_pages``, ``pages_with_copies``, ``copied_words`` (shared and boilerplate), ``thin_pages``,
         ``contested_queries`` (two pages or more have a real part, the site's name apart).
     """
-    steps = tables["steps"][tables["steps"]["proposal"].isin(list(proposals))]
+    is_asked = tables["steps"]["proposal"].isin(list(proposals))
+    steps = tables["steps"].loc[is_asked, ["url", "step", "target"]]  # what else is told of steps is most of them
     pages, groups = tables["pages"], tables["groups"]
     gone = set(steps.loc[steps["step"].isin(STRUCTURAL_STEPS), "url"])
     rewritten = set(steps.loc[steps["step"] == StepKind.REWRITE, "url"])
