@@ -214,6 +214,7 @@ def _gathered(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
         found: Iterable[Found] = (
             Found(one.check, one.written, one.right, Place(one.text, one.start, one.end)) for one in over.slips
         )
+        del over  # slips go as they are put together
         looked = None
         if is_asked and language:
             asked = LanguageTexts(language, shown, pieces_of(shown))

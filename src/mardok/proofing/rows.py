@@ -6,8 +6,10 @@ Out: :class:`SlipRow`.
 
 from __future__ import annotations
 
+from array import array
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
+from itertools import chain
 from typing import NamedTuple
 
 import numpy as np
@@ -33,8 +35,14 @@ class SlipRow(NamedTuple):
     pages: tuple[int, ...]
     sentence: str
     uses_of_right: int
-    places: tuple[tuple[int, int, int, int], ...]
-    """Page, block, start and end of each."""
+    numbers: array[int]
+    """Page, block, start and end of each place, one place after the other: as tuples they are most of what a row takes."""
+
+    @property
+    def places(self) -> Iterator[tuple[int, int, int, int]]:
+        """Page, block, start and end of each place."""
+        numbers = iter(self.numbers)
+        return zip(numbers, numbers, numbers, numbers, strict=True)
 
 
 def slip_rows(
@@ -50,16 +58,14 @@ def slip_rows(
         # A variant is one decision for the whole site: each word of the other is one row.
         by_place = [(SlipPlace.PAGE, places)] if check == CheckId.TEXT_VARIANTS_MIXED else None
         for where, own in by_place or _told_apart(places, language, texts, template_pages):
-            spots = tuple(
-                sorted(
-                    (int(texts.page[at]), int(texts.block[at]), one.start, one.end)
-                    for one in own
-                    for at in texts.places_of(one.text, language)
-                )
+            spots = sorted(
+                (int(texts.page[at]), int(texts.block[at]), one.start, one.end)
+                for one in own
+                for at in texts.places_of(one.text, language)
             )
             pages = tuple(sorted({spot[0] for spot in spots}))
             shown = around(texts.texts[own[0].text], own[0])
-            yield SlipRow(check, written, right, where, language, pages, shown, uses, spots)
+            yield SlipRow(check, written, right, where, language, pages, shown, uses, array("q", chain.from_iterable(spots)))
 
 
 def _told_apart(
