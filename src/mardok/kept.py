@@ -142,7 +142,9 @@ class KeptParts:
     def found(self, name: str, depends: Mapping[str, Any], value_of: Callable[[Tables], _Value | None]) -> _Value | None:
         """A part, if it is kept; see :meth:`part`. `value_of` gives None where it lacks something that is kept elsewhere."""
         key = self._keys[name] = _key(depends)
-        for earlier in self._earlier:
+        # What was made beside for somebody who asks for it now lies here.
+        is_here = name in self._made and self._room is not None and not self._stays
+        for earlier in [*([_Earlier(self._room)] if is_here and self._room is not None else []), *self._earlier]:
             if not earlier.has(name, key):
                 continue
             try:

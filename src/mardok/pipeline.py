@@ -20,6 +20,7 @@ import pandas as pd
 from mardok.audits import Audit
 from mardok.compare.fingerprints import all_fingerprints
 from mardok.compare.topics import PagePromises
+from mardok.deliver.report_parts import keep_sheets
 from mardok.findings.attribution import WordAttribution, attribute_words
 from mardok.findings.checks import checks_frames, checks_or_kept
 from mardok.findings.copy_analysis import find_copy_groups
@@ -33,7 +34,7 @@ from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
 from mardok.findings.thin_analysis import ThinAnalysis, find_thin_pages
 from mardok.inputs import InputFiles, Inputs, Workplace, read_inputs
-from mardok.kept import KeptParts, claimed_working_folder, digest_of
+from mardok.kept import KeptParts, MadeParts, claimed_working_folder, digest_of
 from mardok.mapped import large_arrays_in
 from mardok.memory import give_back_memory, rare_search_for_cycles
 from mardok.meta import AuditMeta, Source, is_audit_folder
@@ -50,7 +51,7 @@ from mardok.sharing import Distributed, beside, forked, shared_by
 from mardok.sources.decisions import PlanDecision
 from mardok.sources.opening import resolved_sources
 from mardok.sources.raw import Intake
-from mardok.store import MadeStore
+from mardok.store import MadeStore, TableStore
 from mardok.tables import CHECK_ROWS, FINGERPRINTS, PAGES, UNREAD
 from mardok.tasks.cluster import cluster_of
 from mardok.tasks.runners import Processes
@@ -173,10 +174,10 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     del columns  # the site has another record of each page
     give_back_memory()
     progress("following redirects and links", 0)
-    facts = measure_site(site, inputs, with_actions(settings, inputs.decisions), kept)
-
     # What is begun beside has a copy of its own of what it touches, which of a large site is gigabytes.
     jobs = jobs if len(site.pages) < _MANY_PAGES else 1
+    facts = measure_site(site, inputs, with_actions(settings, inputs.decisions), kept, jobs)
+
     found, promises = _compared(site, facts, inputs.intake, kept, jobs, progress)
     copies, attribution, checks = found.attribution.copies, found.attribution, found.checks
     progress("proofreading", 0)
@@ -203,6 +204,8 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     kept.take(made)
     checks = [*checks, *proof.checks]
     give_back_memory()
+    made_store = MadeStore(tables, kept.filed.store)
+    making_sheets = beside(lambda: _with_sheets(made_store, kept), jobs) if jobs > 1 else None
 
     progress("making the plan", 0)
     plan_inputs = PlanInputs(attribution, found.rivals, found.thin, found.phrases, checks)
@@ -214,7 +217,9 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     }
     # What dictionaries find is not kept.
     kept.file(CHECK_ROWS, None if settings.proof.spelling else of_checks, lambda: checks_frames(checks))
-    tables |= planned
+    if making_sheets is not None:
+        kept.take(making_sheets())
+    tables = {**tables, **planned}
     counted = {**tables, **{name: kept.filed.store.frame(name, columns) for name, columns in COUNTED.items()}}
     counts = {
         **totals(counted, facts, copies.grouping),
@@ -265,6 +270,12 @@ def _compared(
 
 def _file_pages(site: Site, facts: SiteFacts, findings: PageFindings, kept: KeptParts) -> None:
     kept.filed.file(PAGES, lambda: pages_frames(site, facts, findings))
+
+
+def _with_sheets(tables: TableStore, kept: KeptParts) -> MadeParts:
+    """What is made when the sheets of the report are, too."""
+    keep_sheets(tables, kept)
+    return kept.made
 
 
 def _planned(

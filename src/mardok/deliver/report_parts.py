@@ -22,7 +22,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from mardok.deliver.shown_pages import pages_by_importance
+from mardok.deliver.shown_pages import MOST_OTHERS, pages_by_importance
 from mardok.figures import section_of
 from mardok.findings.elsewhere import Elsewhere
 from mardok.findings.passage_texts import passage_texts
@@ -573,6 +573,20 @@ def _texts(tables: TableStore, order: Sequence[_Group], listed: _Listed) -> Iter
 
 def _short(value: Any) -> Any:
     return clipped(value, _MOST_TEXT) if isinstance(value, str) else value
+
+
+def keep_sheets(tables: TableStore, kept: KeptParts) -> None:
+    """Make and keep the sheets of a site of which all pages are listed, whatever its plan is, for the report to come.
+
+    Parameters
+    ----------
+    tables : TableStore
+        Those that the plan has no part in.
+    """
+    row_of = {url: row for row, url in enumerate(tables.column("pages", "url").tolist())}
+    if len(row_of) <= MOST_OTHERS:
+        for _, pack in _packed_sheets(tables, _Listed(row_of, np.arange(len(row_of))), kept):
+            pack()
 
 
 def _packed_sheets(

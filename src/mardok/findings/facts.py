@@ -26,6 +26,7 @@ from mardok.findings.strength import measure_strength, usable_decisions
 from mardok.inputs import Inputs
 from mardok.kept import KeptParts
 from mardok.settings import Settings
+from mardok.sharing import beside
 from mardok.sources.decisions import PlanDecision
 from mardok.sources.page_lists import Signal
 from mardok.sources.raw import Unread
@@ -86,7 +87,7 @@ def _address(url: str, origin: str) -> str:
     return normal_url(origin + url) or url if is_path(url) else url
 
 
-def measure_site(site: Site, inputs: Inputs, settings: Settings, kept: KeptParts) -> SiteFacts:
+def measure_site(site: Site, inputs: Inputs, settings: Settings, kept: KeptParts, jobs: int) -> SiteFacts:
     """Find out what is known of each page.
 
     Parameters
@@ -95,7 +96,10 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings, kept: KeptParts
         With what a person wants to be done instead of an earlier plan's actions.
     kept : KeptParts
         What an earlier audit kept of the same words.
+    jobs : int
+        Processes to use.
     """
+    finding_kinds = beside(lambda: (kinds_or_kept(site, settings, kept), kept.made), jobs)
     agents = settings.extract.robots_agents
     robots = {} if "robots.txt" in settings.extract.disregard else inputs.intake.robots
     is_blocked = blocked_by(robots, agents)
@@ -103,8 +107,10 @@ def measure_site(site: Site, inputs: Inputs, settings: Settings, kept: KeptParts
     destinations = find_destinations(site)
     titles = titles_or_kept(site, kept)
     demand = match_demand(inputs.search, site, destinations, titles, settings) if inputs.search is not None else None
-    meant_for, (kinds, is_protected) = meant_languages(site), kinds_or_kept(site, settings, kept)
+    meant_for = meant_languages(site)
     strength = measure_strength(site, reasons, destinations, demand, meant_for, inputs, settings)
+    (kinds, is_protected), made = finding_kinds()
+    kept.take(made)
     decisions, refused = usable_decisions(site, strength.is_indexable, inputs.decisions)
     coverage = coverage_of(site, destinations, inputs.intake, strength.origin, is_blocked, strength.forms, settings.variants)
     return SiteFacts(
