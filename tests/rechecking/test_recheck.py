@@ -388,6 +388,10 @@ def test_an_audit_into_a_folder_says_what_changed_there(demo: mardok.Audit, tmp_
     assert "Since the audit of" in flat
     assert "troubles found by checks: 47 gone" in flat
     assert "mardok recheck OLDER NEWER" in flat
+    again = ["audit", FOLDER / build.LATER_FILE, *searches, "-o", tmp_path / "audit"]
+    otherwise = run_here(*again, "--set", "copies.resemblance=0.9")
+    assert "Not compared" in otherwise.stdout  # and of what is not compared nothing is said
+    assert "come or gone" not in otherwise.stdout
 
 
 def test_the_audits_of_two_days_are_put_in_order(decided: mardok.Audit, states: list[mardok.Audit]) -> None:

@@ -212,7 +212,8 @@ def _since_lines(since: Since | None) -> list[Sentence]:
             named = sentence(f"recheck.subject.{subject}")
             parts.append(sentence("answer.since-part", subject=named, changes=listing(told, most=len(told))))
     key = "answer.since" if parts else "answer.since-nothing"
-    lines = [sentence(key, date=since.made[:10], changes="; ".join(map(str, parts)))]
+    is_any_compared = len(since.left_out) < len(Subject)
+    lines = [sentence(key, date=since.made[:10], changes="; ".join(map(str, parts)))] if is_any_compared else []
     if since.left_out:
         what = listing([sentence(f"recheck.subject.{subject}") for subject in since.left_out], most=len(Subject))
         lines.append(sentence("answer.since-left-out", what=what, why=next(iter(since.left_out.values()))))
