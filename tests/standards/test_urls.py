@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from typing import Any
+from urllib.parse import urlsplit
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -11,7 +12,7 @@ from hypothesis import strategies as st
 
 from mardok.plan.proposals import AddressRule, address_rule
 from mardok.settings import Settings, Variants
-from mardok.urls import is_pagination, normal_url, resolved_url, variant_form
+from mardok.urls import is_pagination, normal_url, resolved_url, split_url, variant_form
 from mardok.vocabulary import Action, VariantRule
 
 # (as written, base, in its one form)
@@ -170,3 +171,30 @@ def browser_page(browser: Any) -> Iterator[Any]:
     page = browser.new_page()
     yield page
     page.close()
+
+
+PARTS = [
+    "http",
+    "https",
+    "HTTP",
+    ":",
+    "//",
+    "/",
+    "a.example",
+    "A.example",
+    ":80",
+    "@",
+    "?",
+    "#",
+    ";",
+    "=",
+    "b-c",
+    "%20",
+    ".",
+]
+
+
+@given(st.lists(st.sampled_from(PARTS), max_size=9).map("".join), st.sampled_from(["", "https://host.example/a", "http://"]))
+@settings(max_examples=500)
+def test_addresses_are_split_as_the_library_splits_them(text: str, begin: str) -> None:
+    assert split_url(begin + text) == urlsplit(begin + text)

@@ -119,16 +119,16 @@ def _folder(url: str) -> str:
     return url.casefold().partition("?")[0].rpartition("/")[0]
 
 
-def _codes_in_address(url: str) -> list[str]:
+def _codes_in_address(url: str) -> tuple[str, ...]:
     """What may be the code of a language in the host and the folders of an address."""
     parts = split_url(url)
     return _codes_in_folder(parts.netloc.partition(".")[0], parts.path.rpartition("/")[0])
 
 
 @lru_cache(_MOST_FOLDERS)
-def _codes_in_folder(host: str, folder: str) -> list[str]:
+def _codes_in_folder(host: str, folder: str) -> tuple[str, ...]:
     names = (host, *folder.casefold().split("/"))
-    return [code for name in names for code in _PARTS_OF_NAME.split(name)[:1] if len(code) == _CODE_LETTERS]
+    return tuple(code for name in names for code in _PARTS_OF_NAME.split(name)[:1] if len(code) == _CODE_LETTERS)
 
 
 def _meant_language(page: Page, codes: Collection[str], of_folder: str) -> str:
