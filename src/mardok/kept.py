@@ -143,8 +143,8 @@ class KeptParts:
         """A part, if it is kept; see :meth:`part`. `value_of` gives None where it lacks something that is kept elsewhere."""
         key = self._keys[name] = _key(depends)
         # What was made beside for somebody who asks for it now lies here.
-        is_here = name in self._made and self._room is not None and not self._stays
-        for earlier in [*([_Earlier(self._room)] if is_here and self._room is not None else []), *self._earlier]:
+        here = [_Earlier(self._room)] if name in self._made and self._room is not None and not self._stays else []
+        for earlier in [*here, *self._earlier]:
             if not earlier.has(name, key):
                 continue
             try:
@@ -231,6 +231,8 @@ class KeptParts:
         """Take over what a process forked from this one has made."""
         self._made |= made.told
         self._files |= made.files
+        if self._stays:
+            self._earlier[0].told |= made.told
         self.filed.files |= made.filed
         self._keys |= made.keys
 
