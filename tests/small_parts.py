@@ -6,10 +6,12 @@ from pathlib import Path
 
 import pytest
 
-from mardok import hash_ranges, large, mapped, sharing
+from mardok import hash_ranges, kept_rows, large, mapped, sharing
 from mardok.compare import join, page_phrases
+from mardok.findings import checks
+from mardok.plan import ranking
 from mardok.proofing import job
-from mardok.text import furniture, recurrence, site
+from mardok.text import furniture, recurrence, site, stored_pages
 
 
 def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
@@ -24,7 +26,17 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
         (furniture, ("_PAGES_AT_ONCE",)),
         (recurrence, ("_THINGS_AT_ONCE", "_LOOKED_AT_ONCE")),
+        (kept_rows, ("_ROWS_AT_ONCE",)),
+        (checks, ("_ROWS_AT_ONCE",)),
+        (ranking, ("_ROWS_AT_ONCE",)),
     ):
         for name in names:
             monkeypatch.setattr(module, name, n)
+    hold_as_columns(monkeypatch, 5)
     return folder
+
+
+def hold_as_columns(monkeypatch: pytest.MonkeyPatch, n: int) -> None:
+    """Hold pages, and what is found about them, as columns from so many on."""
+    monkeypatch.setattr(kept_rows, "_MANY_ROWS", n)
+    monkeypatch.setattr(stored_pages, "MANY_PAGES", n)

@@ -16,16 +16,14 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import DTypeLike, NDArray
 
-from mardok.extract.page import Context, Page, Signs
+from mardok.extract.page import Context, Page
 from mardok.kept import Tables
-from mardok.large import Growing, Texts, United, gathered
+from mardok.large import Growing, GrowingTexts, Texts, United, gathered
 from mardok.sources.raw import CrawlEnding, Intake, OpenIntake, RawPage, Unread
+from mardok.text import stored_pages
 from mardok.text.columns import Blocks, Columns, Images, Links, links_of, pages_of, reordered
+from mardok.text.stored_pages import TEXT_FIELDS, TOLD_FIELDS, StoredPages, frozen, signs_of, told, value_of
 from mardok.vocabulary import CheckId, NotComputed
-
-_PLAIN = tuple(one.name for one in fields(Page) if one.type == "str")
-"""Fields of a page that are texts; the others are kept as JSON."""
-_OTHERS = tuple(one.name for one in fields(Page) if one.type != "str" and one.name not in ("blocks", "images", "signs"))
 
 _MOST_READ = 1 << 10
 
@@ -43,14 +41,14 @@ def tables_of_reading(columns: Columns, intake: Intake, names: Mapping[str, str]
     n_links = np.diff(links.first).astype(np.int32)
     return {
         "pages": {
-            **{name: [getattr(page, name) for page in pages] for name in _PLAIN},
+            **{name: [getattr(page, name) for page in pages] for name in TEXT_FIELDS},
             "source": [names.get(page.source, page.source) for page in pages],
-            **{name: _told(getattr(page, name) for page in pages) for name in (*_OTHERS, "signs")},
+            **{name: _all_told(getattr(page, name) for page in pages) for name in TOLD_FIELDS},
             "n_blocks": np.diff(blocks.first),
             "n_images": np.diff(np.searchsorted(images.page, np.arange(len(pages) + 1))),
         },
         "texts": {"text": blocks.texts},
-        "contexts": {"context": [_json(context) for context in blocks.contexts]},
+        "contexts": {"context": [told(context) for context in blocks.contexts]},
         "blocks": {
             "text": blocks.text,
             "context": blocks.context,
@@ -98,38 +96,42 @@ def reading_of_parts(parts: Iterable[Tables], names: Mapping[str, str]) -> tuple
     names : mapping of str to str
         The names of the sources, by what they are called there.
     """
-    pages: list[Page] = []
+    pages: dict[str, GrowingTexts] = {name: GrowingTexts() for name in (*TEXT_FIELDS, *TOLD_FIELDS)}
     met, columns = OpenIntake(), _GrowingColumns()
     for tables in parts:
-        pages += _pages(tables["pages"], names)
+        for name, growing in pages.items():
+            growing.add(cast(Texts, tables["pages"][name]))
         met.add(_intake_of(dict(zip(tables["intake"]["field"], tables["intake"]["value"], strict=True))))
         columns.add(tables)
-    last = {page.url: number for number, page in enumerate(pages)}
+    read = {name: growing.finished() for name, growing in pages.items()}
+    last = {url: number for number, url in enumerate(read["url"])}
     order = np.array([last[url] for url in sorted(last)], np.int64)
-    return Columns(tuple(pages[number] for number in order.tolist()), *columns.finished(order)), _with_sources(
-        met.closed(), names
-    )
+    del last
+    ordered = {name: texts.selected(order) for name, texts in read.items()}
+    are_many = len(order) >= stored_pages.MANY_PAGES
+    return Columns(
+        StoredPages(ordered, names) if are_many else tuple(_pages(ordered, names)), *columns.finished(order)
+    ), _with_sources(met.closed(), names)
 
 
-def _told(values: Iterable[Any]) -> list[str]:
+def _all_told(values: Iterable[Any]) -> list[str]:
     """One field of all pages as JSON: most pages say the same there."""
-    told = lru_cache(_MOST_READ)(_json)
-    return [told(value) for value in values]
+    telling = lru_cache(_MOST_READ)(told)
+    return [telling(value) for value in values]
 
 
-def _pages(told: Any, source_names: Mapping[str, str]) -> Iterator[Page]:
-    plain = [told[name] for name in _PLAIN]
-    others = [list(map(lru_cache(_MOST_READ)(_from_json), told[name])) for name in _OTHERS]
-    signs = map(lru_cache(_MOST_READ)(lambda text: Signs(*_from_json(text))), told["signs"])
-    names = (*_PLAIN, *_OTHERS)
+def _pages(columns: Mapping[str, Texts], source_names: Mapping[str, str]) -> Iterator[Page]:
+    plain = [columns[name] for name in TEXT_FIELDS]
+    others = [map(lru_cache(_MOST_READ)(signs_of if name == "signs" else value_of), columns[name]) for name in TOLD_FIELDS]
+    names = (*TEXT_FIELDS, *TOLD_FIELDS)
     sources = dict(source_names)
-    for own, *values in zip(signs, *plain, *others, strict=True):
+    for values in zip(*plain, *others, strict=True):
         page = dict(zip(names, values, strict=True))
         # What is said twice is kept once.
         page["source"] = sources.setdefault(page["source"], page["source"])
         for name, other in (("canonical_url", "url"), ("h1_given", "title")):
             page[name] = page[other] if page[name] == page[other] else page[name]
-        yield Page(**page, signs=own, blocks=(), images=())
+        yield Page(**page, blocks=(), images=())
 
 
 _NUMBERS: Mapping[str, Mapping[str, DTypeLike]] = {
@@ -176,7 +178,7 @@ class _GrowingColumns:
         blocks = Blocks(
             texts,
             text,
-            tuple(Context(*_from_json(told)) for told in contexts),
+            tuple(Context(*value_of(one)) for one in contexts),
             context,
             self._array("blocks", "joint"),
             self._array("blocks", "n_letters"),
@@ -217,49 +219,36 @@ def _with_sources(intake: Intake, names: Mapping[str, str]) -> Intake:
     return replace(intake, unread=unread)
 
 
-def _json(value: Any) -> str:
-    return json.dumps(value, ensure_ascii=True, separators=(",", ":"))
-
-
-def _from_json(text: str) -> Any:
-    return _frozen(json.loads(text))
-
-
-def _frozen(value: Any) -> Any:
-    """Lists as the tuples that they were."""
-    return tuple(map(_frozen, value)) if isinstance(value, list) else value
-
-
 def _intake_texts(intake: Intake) -> dict[str, str]:
-    told: dict[str, Any] = {one.name: getattr(intake, one.name) for one in fields(Intake)}
-    told["unread"] = [[one.source, one.place, one.url, one.reason] for one in intake.unread]
-    told["other_files"] = sorted(intake.other_files)
-    told["probes"] = [_probe_fields(one) for one in intake.probes]
-    told["ended"] = str(intake.ended)
-    return {name: _json(value) for name, value in told.items()}
+    values: dict[str, Any] = {one.name: getattr(intake, one.name) for one in fields(Intake)}
+    values["unread"] = [[one.source, one.place, one.url, one.reason] for one in intake.unread]
+    values["other_files"] = sorted(intake.other_files)
+    values["probes"] = [_probe_fields(one) for one in intake.probes]
+    values["ended"] = str(intake.ended)
+    return {name: told(value) for name, value in values.items()}
 
 
 def _probe_fields(probe: RawPage) -> dict[str, Any]:
-    told = {one.name: getattr(probe, one.name) for one in fields(RawPage)}
-    return {name: base64.b64encode(value).decode() if isinstance(value, bytes) else value for name, value in told.items()}
+    values = {one.name: getattr(probe, one.name) for one in fields(RawPage)}
+    return {name: base64.b64encode(value).decode() if isinstance(value, bytes) else value for name, value in values.items()}
 
 
-def _probe(told: Mapping[str, Any]) -> RawPage:
-    as_bytes = {name: base64.b64decode(told[name]) for name in ("body", "rendered") if told[name] is not None}
-    return RawPage(**{**told, "headers": _frozen(told["headers"]), **as_bytes})
+def _probe(values: Mapping[str, Any]) -> RawPage:
+    as_bytes = {name: base64.b64decode(values[name]) for name in ("body", "rendered") if values[name] is not None}
+    return RawPage(**{**values, "headers": frozen(values["headers"]), **as_bytes})
 
 
 def _intake_of(texts: Mapping[str, str]) -> Intake:
-    told: dict[str, Any] = {name: json.loads(text) for name, text in texts.items()}
+    values: dict[str, Any] = {name: json.loads(text) for name, text in texts.items()}
     return Intake(
         **{
-            **told,
-            "unread": tuple(Unread(*one) for one in told["unread"]),
-            "sitemaps": {url: tuple(pages) for url, pages in told["sitemaps"].items()},
-            "html_instead": {url: CheckId(check) for url, check in told["html_instead"].items()},
-            "other_files": frozenset(told["other_files"]),
-            "probes": tuple(map(_probe, told["probes"])),
-            "ended": CrawlEnding.read(told["ended"]),
-            "missing": {NotComputed(what): reason for what, reason in told["missing"].items()},
+            **values,
+            "unread": tuple(Unread(*one) for one in values["unread"]),
+            "sitemaps": {url: tuple(pages) for url, pages in values["sitemaps"].items()},
+            "html_instead": {url: CheckId(check) for url, check in values["html_instead"].items()},
+            "other_files": frozenset(values["other_files"]),
+            "probes": tuple(map(_probe, values["probes"])),
+            "ended": CrawlEnding.read(values["ended"]),
+            "missing": {NotComputed(what): reason for what, reason in values["missing"].items()},
         }
     )

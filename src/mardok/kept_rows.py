@@ -7,16 +7,21 @@ Out: columns as :class:`mardok.kept.KeptParts` keeps them; and the rows again.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cache
-from typing import Any, TypeVar, get_origin, get_type_hints
+from itertools import chain, islice
+from typing import Any, TypeVar, cast, get_origin, get_type_hints, overload
 
 import numpy as np
+from numpy.typing import NDArray
 
 from mardok.kept import Columns
+from mardok.large import Growing, GrowingTexts
 
 _Row = TypeVar("_Row")
 _NUMBERS = {int: np.int64, float: np.float64, bool: np.bool_}
+_MANY_ROWS, _ROWS_AT_ONCE = 1 << 18, 1 << 12
+"""Rows from which on they are held as columns, and how many are made of these at once."""
 
 
 def columns_of_rows(rows: Sequence[_Row], kind: type[_Row]) -> Columns:
@@ -40,8 +45,10 @@ def columns_of_rows(rows: Sequence[_Row], kind: type[_Row]) -> Columns:
     >>> rows_of_columns(columns_of_rows([Bow("Vuil", (1, 2))], Bow), Bow)
     [Bow(maker='Vuil', pages=(1, 2))]
     """
+    if isinstance(rows, StoredRows):
+        return rows.columns
     result: dict[str, Any] = {}
-    for name, hint in get_type_hints(kind).items():
+    for name, hint in _fields(cast(Any, kind)).items():
         values = [getattr(row, name) for row in rows]
         if hint in _NUMBERS:
             result[name] = np.array(values, _NUMBERS[hint])
@@ -61,7 +68,7 @@ def rows_of_columns(columns: Columns, kind: type[_Row]) -> list[_Row]:
         If the columns are of something else.
     """
     values: list[Iterable[Any]] = []
-    for name, hint in get_type_hints(kind).items():
+    for name, hint in _fields(cast(Any, kind)).items():
         column = columns[name]
         if hint in _NUMBERS:
             values.append(np.asarray(column).tolist())
@@ -70,6 +77,86 @@ def rows_of_columns(columns: Columns, kind: type[_Row]) -> list[_Row]:
         else:
             values.append(map(_collection(get_origin(hint)), column))
     return [kind(*row) for row in zip(*values, strict=True)]
+
+
+class StoredRows(Sequence[_Row]):
+    """Rows as columns: each is made when it is asked for, and goes when nobody needs it.
+
+    Parameters
+    ----------
+    columns : mapping of str to array or Texts
+        The columns, as :func:`columns_of_rows` gives them.
+    kind : type
+        Class of the rows.
+    """
+
+    def __init__(self, columns: Columns, kind: type[_Row]) -> None:
+        self.columns = columns
+        self._kind = kind
+        self._n_rows = len(next(iter(columns.values())))
+
+    @classmethod
+    def of(cls, rows: Iterable[_Row], kind: type[_Row]) -> StoredRows[_Row]:
+        """These rows, of which only some are in memory at a time."""
+        growing: dict[str, Growing | GrowingTexts] = {
+            name: Growing(_NUMBERS[hint]) if hint in _NUMBERS else GrowingTexts()
+            for name, hint in _fields(cast(Any, kind)).items()
+        }
+        left = iter(rows)
+        while some := list(islice(left, _ROWS_AT_ONCE)):
+            for name, values in columns_of_rows(some, kind).items():
+                growing[name].add(values)
+        return cls({name: its.finished() for name, its in growing.items()}, kind)
+
+    def __len__(self) -> int:
+        return self._n_rows
+
+    @overload
+    def __getitem__(self, at: int) -> _Row: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[_Row]: ...
+    def __getitem__(self, at: Any) -> Any:
+        if isinstance(at, slice):
+            return self._made(at)
+        number = range(self._n_rows)[at]
+        return self._made(slice(number, number + 1))[0]
+
+    def __iter__(self) -> Iterator[_Row]:
+        for first in range(0, self._n_rows, _ROWS_AT_ONCE):
+            yield from self._made(slice(first, first + _ROWS_AT_ONCE))
+
+    def some(self, numbers: NDArray[np.int64]) -> Iterator[_Row]:
+        """Those with these numbers."""
+        for first in range(0, len(numbers), _ROWS_AT_ONCE):
+            yield from self._made(numbers[first : first + _ROWS_AT_ONCE])
+
+    def _made(self, at: slice | NDArray[np.int64]) -> list[_Row]:
+        columns: Mapping[str, Any] = self.columns
+        return rows_of_columns({name: column[at] for name, column in columns.items()}, self._kind)
+
+
+def held(rows: Iterable[_Row], kind: type[_Row]) -> Sequence[_Row]:
+    """Rows that are needed for long: as they are, or as columns, where there are many."""
+    left = iter(rows)
+    first = list(islice(left, _MANY_ROWS))
+    return StoredRows.of(chain(first, left), kind) if len(first) == _MANY_ROWS else first
+
+
+def held_columns(columns: Columns, kind: type[_Row]) -> Sequence[_Row]:
+    """The same rows of their columns; see :func:`rows_of_columns`."""
+    stored = StoredRows(columns, kind)
+    return stored if len(stored) >= _MANY_ROWS else rows_of_columns(columns, kind)
+
+
+def chosen(rows: Sequence[_Row], numbers: NDArray[np.int64]) -> Iterator[_Row]:
+    """Some of these rows."""
+    return rows.some(numbers) if isinstance(rows, StoredRows) else map(rows.__getitem__, numbers.tolist())
+
+
+@cache
+def _fields(kind: Any) -> dict[str, Any]:
+    """The types of the fields of a class by their names."""
+    return get_type_hints(kind)
 
 
 def _collection(kind: Any) -> Callable[[str], Any]:

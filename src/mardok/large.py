@@ -10,9 +10,9 @@ What lies there (:mod:`mardok.mapped`) is made once and only read afterwards, by
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import pairwise
-from typing import TYPE_CHECKING, Any, overload
+from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 import numpy as np
 import xxhash
@@ -23,6 +23,7 @@ from mardok.mapped import ArrayFile, lies_in_file
 if TYPE_CHECKING:
     import pyarrow as pa
 
+_Item = TypeVar("_Item")
 _ITEMS_AT_ONCE, _TEXTS_AT_ONCE, _COUNTED_AT_ONCE = 1 << 16, 1 << 10, 1 << 20
 BEYOND_ASCII = np.uint8(0x80)
 """From here on a byte is part of a character beyond ASCII."""
@@ -157,6 +158,35 @@ def n_of_each(numbers: NDArray[np.integer], least: int = 0) -> NDArray[np.int64]
         counts = np.bincount(part - low)
         result[low : low + len(counts)] += counts
     return result
+
+
+class OnDemand(Sequence[_Item]):
+    """Items that are made when they are asked for, and go when nobody needs them.
+
+    Parameters
+    ----------
+    n_items : int
+        How many there are.
+    make : callable
+        Makes the one with a number.
+    """
+
+    def __init__(self, n_items: int, make: Callable[[int], _Item]) -> None:
+        self._n_items, self._make = n_items, make
+
+    def __len__(self) -> int:
+        return self._n_items
+
+    @overload
+    def __getitem__(self, at: int) -> _Item: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[_Item]: ...
+    def __getitem__(self, at: Any) -> Any:
+        numbers = range(self._n_items)[at]
+        return self._make(numbers) if isinstance(numbers, int) else list(map(self._make, numbers))
+
+    def __iter__(self) -> Iterator[_Item]:
+        return map(self._make, range(self._n_items))
 
 
 class Growing:

@@ -42,6 +42,19 @@ def no_search_for_cycles() -> Iterator[None]:
             gc.enable()
 
 
+@contextmanager
+def arrow_beside_python() -> Iterator[None]:
+    """Let Arrow take memory from the C library meanwhile: what its own allocator has free cannot be given back."""
+    import pyarrow as pa
+
+    before = pa.default_memory_pool()
+    pa.set_memory_pool(pa.system_memory_pool())
+    try:
+        yield
+    finally:
+        pa.set_memory_pool(before)
+
+
 def give_back_memory() -> None:
     """Give free memory back to the system, where there is a way to."""
     if "pyarrow" in sys.modules:

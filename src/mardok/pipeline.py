@@ -10,6 +10,7 @@ import datetime
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
+from heapq import merge
 from importlib.metadata import version
 from os import PathLike, fspath
 from pathlib import Path
@@ -28,7 +29,7 @@ from mardok.findings.facts import SiteFacts, measure_site
 from mardok.findings.groups import groups_table
 from mardok.findings.inventory import PageFindings, pages_frames, pairs_table, queries_table
 from mardok.findings.kept_facts import promises_or_kept
-from mardok.findings.page_check import PageCheck
+from mardok.findings.page_check import PageCheck, in_order
 from mardok.findings.phrase_analysis import PhraseAnalysis, analyse_phrases
 from mardok.findings.positions import positions_table
 from mardok.findings.rival_analysis import RivalAnalysis, find_rival_groups
@@ -36,11 +37,11 @@ from mardok.findings.thin_analysis import ThinAnalysis, find_thin_pages
 from mardok.inputs import InputFiles, Inputs, Workplace, read_inputs
 from mardok.kept import KeptParts, MadeParts, claimed_working_folder, digest_of
 from mardok.mapped import large_arrays_in
-from mardok.memory import give_back_memory, rare_search_for_cycles
+from mardok.memory import arrow_beside_python, give_back_memory, rare_search_for_cycles
 from mardok.meta import AuditMeta, Source, is_audit_folder
 from mardok.plan.decisions import with_actions
 from mardok.plan.plan import make_plan
-from mardok.plan.totals import COUNTED, not_computed, outcomes, totals
+from mardok.plan.totals import counted_tables, not_computed, outcomes, totals
 from mardok.plan.whole import PlanInputs
 from mardok.progress import Progress, Staged, tell_nobody
 from mardok.proofing.job import Proofread, merged_rows, proof_facts, proofread_or_kept, with_groups
@@ -52,19 +53,16 @@ from mardok.sources.decisions import PlanDecision
 from mardok.sources.opening import resolved_sources
 from mardok.sources.raw import Intake
 from mardok.store import MadeStore, TableStore
-from mardok.tables import CHECK_ROWS, FINGERPRINTS, PAGES, UNREAD
+from mardok.tables import CHECK_ROWS, FINGERPRINTS, PAGES, STEP_ROWS, UNREAD
 from mardok.tasks.cluster import cluster_of
 from mardok.tasks.runners import Processes
 from mardok.text.site import Site, site_of
 from mardok.text.site_tables import file_site_tables
+from mardok.text.stored_pages import MANY_PAGES
 from mardok.vocabulary import CheckId
 
 if TYPE_CHECKING:
     from distributed import Client
-
-
-_MANY_PAGES = 100_000
-"""Pages of a site from which memory runs out sooner than time."""
 
 
 @rare_search_for_cycles()
@@ -157,6 +155,8 @@ def _workplace(
     """Where the audit keeps what it makes, for as long as it works."""
     with ExitStack() as held:
         folder = held.enter_context(claimed_working_folder(Path(work))) if work is not None else None
+        if folder is not None:
+            held.enter_context(arrow_beside_python())
         workers = held.enter_context(cluster_of(cluster, folder, settings.work.wait_s))
         if workers is not None:
             workers.check(paths)
@@ -175,7 +175,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     give_back_memory()
     progress("following redirects and links", 0)
     # What is begun beside has a copy of its own of what it touches, which of a large site is gigabytes.
-    jobs = jobs if len(site.pages) < _MANY_PAGES else 1
+    jobs = jobs if len(site.pages) < MANY_PAGES else 1
     facts = measure_site(site, inputs, with_actions(settings, inputs.decisions), kept, jobs)
 
     found, promises = _compared(site, facts, inputs.intake, kept, jobs, progress)
@@ -202,25 +202,30 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     tables = _site_tables(site, facts, attribution, found.rivals)
     proof, made = proofreading()
     kept.take(made)
-    checks = [*checks, *proof.checks]
+    checks = in_order([checks, proof.checks, proof.contradicting], site.pages, site.row_of)
     give_back_memory()
     made_store = MadeStore(tables, kept.filed.store)
     making_sheets = beside(lambda: _with_sheets(made_store, kept), jobs) if jobs > 1 else None
 
     progress("making the plan", 0)
     plan_inputs = PlanInputs(attribution, found.rivals, found.thin, found.phrases, checks)
-    planned, checks, unmatched = _planned(site, facts, plan_inputs, proof, texts, progress)
+    planned, disagreeing, unmatched = _planned(site, facts, plan_inputs, proof, texts, kept, progress)
     give_back_memory()  # proposals with their steps are gigabytes of a large site, which their tables do not need
     of_checks = {
         **{name: kept.key_of(name) for name in ("checks", "proofread")},
-        "contradicting": digest_of([list(one) for one in checks if one.check == CheckId.TEXT_CONTRADICTS]),
+        "contradicting": digest_of([list(one) for one in disagreeing]),
     }
+    others = (one for one in checks if one.check != CheckId.TEXT_CONTRADICTS)
     # What dictionaries find is not kept.
-    kept.file(CHECK_ROWS, None if settings.proof.spelling else of_checks, lambda: checks_frames(checks))
+    kept.file(
+        CHECK_ROWS,
+        None if settings.proof.spelling else of_checks,
+        lambda: checks_frames(merge(others, sorted(disagreeing))),
+    )
     if making_sheets is not None:
         kept.take(making_sheets())
     tables = {**tables, **planned}
-    counted = {**tables, **{name: kept.filed.store.frame(name, columns) for name, columns in COUNTED.items()}}
+    counted = {**tables, **counted_tables(kept.filed.store)}
     counts = {
         **totals(counted, facts, copies.grouping),
         "outcome": outcomes(counted, settings.search.minimum_share),
@@ -279,15 +284,22 @@ def _with_sheets(tables: TableStore, kept: KeptParts) -> MadeParts:
 
 
 def _planned(
-    site: Site, facts: SiteFacts, inputs: PlanInputs, proof: Proofread, texts: ProofTexts, progress: Progress
-) -> tuple[dict[str, pd.DataFrame], list[PageCheck], Sequence[PlanDecision]]:
-    """Tables of the plan and of what depends on it, all checks, and what of the user's rules fitted no proposal."""
+    site: Site,
+    facts: SiteFacts,
+    inputs: PlanInputs,
+    proof: Proofread,
+    texts: ProofTexts,
+    kept: KeptParts,
+    progress: Progress,
+) -> tuple[dict[str, pd.DataFrame], Sequence[PageCheck], Sequence[PlanDecision]]:
+    """Tables of the plan and of what depends on it, but for its steps, which are filed; what pages that are to become one
+    disagree about, and what of the user's rules fitted no proposal."""
     plan = make_plan(site, facts, inputs)
     progress("writing tables", 0)
-    within = with_groups(proof, merged_rows(plan.tables["plan"], plan.tables["steps"], site.row_of), site.main_text, texts)
-    checks = [one for one in inputs.checks if one.check != CheckId.TEXT_CONTRADICTS]
-    checks += [one for one in within.checks if one.check == CheckId.TEXT_CONTRADICTS]
-    return {**plan.tables, **within.tables}, checks, plan.unmatched
+    kept.file(STEP_ROWS, None, plan.steps)
+    table = plan.table()
+    within = with_groups(proof, merged_rows(table, plan.merging_steps(), site.row_of), site.main_text, texts)
+    return {"plan": table, **within.tables}, within.contradicting, plan.unmatched
 
 
 def _site_tables(

@@ -26,7 +26,7 @@ from mardok.meta import AuditMeta, is_audit_folder, read_meta
 from mardok.plan.decisions import follow
 from mardok.plan.ranking import Standing, plan_table, ranked, steps_table
 from mardok.plan.repairs import RepairSite, repair_proposals
-from mardok.plan.totals import COUNTED, outcomes, plan_totals
+from mardok.plan.totals import COUNTED_OF_PAGES, outcomes, plan_totals
 from mardok.progress import Progress
 from mardok.proofing.job import PROOF_CHECKS, merged_rows, proof_facts_of_tables, proofread, spelling_names, with_groups
 from mardok.proofing.texts import texts_of_tables
@@ -135,7 +135,7 @@ def _proofread_again(
         row_of, pages["clicks"].fillna(0.0).to_numpy(np.float64), pages["inlinks"].to_numpy(np.int64), lambda url: url,
         settings.plan,
     )  # fmt: skip
-    made = repair_proposals(found.checks, gone, site)
+    made = repair_proposals(sorted([*found.checks, *found.contradicting]), gone, (), site)
     decided, _ = follow(made, [one for one in decisions if one.proposal in replaced])
     made = ranked(made, decided, settings.plan)
     done = {
@@ -153,11 +153,11 @@ def _proofread_again(
     main_text = dict(zip(merged.tolist(), store.rows("pages", merged, ["main_text"])["main_text"], strict=True))
     whole = with_groups(found, groups, main_text.__getitem__, texts)
     kept_checks = checks[~checks["check"].isin(PROOF_CHECKS)]
-    tables["checks"] = _joined(CHECK_ROWS, kept_checks, checks_table(whole.checks))
+    tables["checks"] = _joined(CHECK_ROWS, kept_checks, checks_table([*whole.checks, *whole.contradicting]))
     tables |= whole.tables
     could_lack = spelling_names(texts.by_language)
     lacking = {what: why for what, why in audit.meta.not_computed.items() if what not in could_lack}
-    counted = {**tables, PAGES.name: store.frame(PAGES.name, COUNTED[PAGES.name])}
+    counted = {**tables, PAGES.name: store.frame(PAGES.name, COUNTED_OF_PAGES)}
     counts: dict[str, Any] = {
         **audit.meta.totals,
         **plan_totals(tables),

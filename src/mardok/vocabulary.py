@@ -57,6 +57,8 @@ class StepKind(StrEnum):
     INVESTIGATE = "investigate"
 
 
+MERGING = (Action.MERGE, Action.CANONICAL)
+"""Actions by which pages become one."""
 STRUCTURAL_STEPS = (StepKind.REDIRECT, StepKind.CANONICAL, StepKind.NOINDEX, StepKind.RETIRE)
 """Steps that settle what becomes of an address; it gets at most one of them."""
 

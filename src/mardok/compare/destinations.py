@@ -6,10 +6,13 @@ Out: for each page its final address, the row of the page there, and how the way
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mardok.extract.page import Page
+from mardok.large import OnDemand
 from mardok.text.site import Site
+from mardok.text.stored_pages import StoredPages
 
 _MOST_HOPS = 20
 """Addresses of a way that are kept: browsers follow no more redirects than these (Fetch standard, section 4.4)."""
@@ -37,7 +40,7 @@ class Destination:
     """Whether the redirects lead in a circle."""
 
 
-def find_destinations(site: Site) -> tuple[Destination, ...]:
+def find_destinations(site: Site) -> Sequence[Destination]:
     """The destination of each page; of a page that is its own, the page itself.
 
     Examples
@@ -56,7 +59,11 @@ def find_destinations(site: Site) -> tuple[Destination, ...]:
     ['https://host.example/hire', 'https://host.example/hire']
     """
     far_ends: dict[int, tuple[str, int]] = {}
-    return tuple(_destination(site, row, far_ends) for row in range(len(site.pages)))
+    if not isinstance(site.pages, StoredPages):
+        return tuple(_destination(site, row, far_ends) for row in range(len(site.pages)))
+    leading = (row for row, page in enumerate(site.pages) if pointer_of(page))
+    others = {row: _destination(site, row, far_ends) for row in leading}
+    return OnDemand(len(site.pages), lambda row: others.get(row) or _destination(site, row, far_ends))
 
 
 def _destination(site: Site, start: int, far_ends: dict[int, tuple[str, int]]) -> Destination:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from itertools import groupby
+from itertools import chain, groupby
 from operator import attrgetter
 
 import numpy as np
@@ -27,7 +27,7 @@ from mardok.findings.link_checks import check_links, check_pointers
 from mardok.findings.page_check import PageCheck, and_more, with_templates
 from mardok.findings.right_target import right_targets
 from mardok.kept import KeptParts, digest_of
-from mardok.kept_rows import columns_of_rows, rows_of_columns
+from mardok.kept_rows import columns_of_rows, held, held_columns
 from mardok.sentences import counted, sentence
 from mardok.settings import Kinds
 from mardok.sources.raw import Intake
@@ -39,9 +39,9 @@ from mardok.vocabulary import CheckId, Failure, NoindexReason
 
 
 def checks_frames(troubles: Iterable[PageCheck]) -> Iterator[pd.DataFrame]:
-    """The table of checks, those of some pages at a time."""
+    """The table of checks, those of some pages at a time; the troubles in the order of their addresses."""
     waiting: list[PageCheck] = []
-    for _, its in groupby(sorted(troubles, key=_URL), _URL):
+    for _, its in groupby(troubles, _URL):
         waiting += its
         if len(waiting) >= _ROWS_AT_ONCE:
             yield checks_table(waiting)
@@ -76,7 +76,7 @@ _ASIDE = (
 
 def checks_or_kept(
     site: Site, facts: SiteFacts, promises: PagePromises, copies: CopyAnalysis, intake: Intake, kept: KeptParts
-) -> list[PageCheck]:
+) -> Sequence[PageCheck]:
     """What :func:`run_checks` gives, as an earlier audit kept it or found anew."""
     depends = {
         "words": kept.key_of("words"),
@@ -88,15 +88,15 @@ def checks_or_kept(
     return kept.part(
         "checks",
         depends,
-        lambda: run_checks(site, facts, promises, copies, intake),
+        lambda: held(run_checks(site, facts, promises, copies, intake), PageCheck),
         lambda checks: {"checks": columns_of_rows(checks, PageCheck)},
-        lambda tables: rows_of_columns(tables["checks"], PageCheck),
+        lambda tables: held_columns(tables["checks"], PageCheck),
     )
 
 
 def run_checks(
     site: Site, facts: SiteFacts, promises: PagePromises, copies: CopyAnalysis, intake: Intake
-) -> list[PageCheck]:
+) -> Iterator[PageCheck]:
     """Everything that is wrong with pages and addresses, each page with what sits in its template, too.
 
     Parameters
@@ -120,22 +120,22 @@ def run_checks(
         *check_links(site, facts.destinations, intake.failed, facts.strength.is_indexable, settings.checks),
         *check_pointers(site, answered, reasons, grouping.keeper_of, intake.broken_parts),
     ]
-    return [
-        *(
+    return chain(
+        (
             PageCheck(
                 site.pages[one.row].url, one.check, one.value, one.detail, one.target, one.n_pages, one.template, one.link
             )
             for one in with_templates(of_pages, facts.kinds.kind, rows, settings.checks)
         ),
-        *_redirect_checks(site, facts),
-        *_untranslated(site, grouping.untranslated, facts.meant_for),
-        *_answering_variants(site, grouping, facts.strength.forms),
-        *_crawl_checks(site, intake, facts.coverage, reasons),
-        *_failing_pages(site, reasons, facts.failures),
-        *_closed_site(site, facts),
-        *_blocked_links(site, facts.is_blocked, settings.kinds),
-        *_broken_images(site, intake),
-    ]
+        _redirect_checks(site, facts),
+        _untranslated(site, grouping.untranslated, facts.meant_for),
+        _answering_variants(site, grouping, facts.strength.forms),
+        _crawl_checks(site, intake, facts.coverage, reasons),
+        _failing_pages(site, reasons, facts.failures),
+        _closed_site(site, facts),
+        _blocked_links(site, facts.is_blocked, settings.kinds),
+        _broken_images(site, intake),
+    )
 
 
 _MOST_CLOSED = 0.5

@@ -144,7 +144,7 @@ def pages_frames(site: Site, facts: SiteFacts, findings: PageFindings) -> Iterat
                 "kind": facts.kinds.kind[part],
                 "depth": [depth if depth >= 0 else pd.NA for depth in coverage.depth[part].tolist()],
                 "title": [page.title for page in pages],
-                "site_name": facts.titles.site[part],
+                "site_name": list(facts.titles.site[part]),
                 "description": [page.description for page in pages],
                 "h1": [page.h1 for page in pages],
                 "title_characters": [len(page.title) for page in pages],

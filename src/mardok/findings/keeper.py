@@ -43,7 +43,7 @@ class PageStrength:
     named: frozenset[int]
     """Pages that a person wants to stay."""
     demand: Demand | None
-    forms: tuple[VariantForm, ...]
+    forms: Sequence[VariantForm]
     """Each address taken apart, for comparison with its variants."""
     origin: str
     """Preferred scheme and host, such as ``https://www.host.example``."""
@@ -61,7 +61,7 @@ def preferred_origin(site: Site, is_indexable: NDArray[np.bool_], inlinks: NDArr
     """
     pages: Counter[str] = Counter()
     links: Counter[str] = Counter()
-    for row in np.flatnonzero(is_indexable):
+    for row in np.flatnonzero(is_indexable).tolist():
         parts = split_url(site.pages[row].url)
         origin = f"{parts.scheme}://{parts.netloc}"
         pages[origin] += 1

@@ -7,7 +7,8 @@ Out: titles, kinds and promises of its pages, from there or found anew.
 from __future__ import annotations
 
 import json
-from typing import NamedTuple
+from dataclasses import replace
+from typing import NamedTuple, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,9 +17,11 @@ from mardok.compare.titles import Titles, split_titles
 from mardok.compare.topics import PagePromises, Stemmer, Topic, find_promises
 from mardok.findings.kinds import PageKinds, page_kinds, protected_pages
 from mardok.kept import KeptParts, Tables, digest_of
-from mardok.kept_rows import columns_of_rows, rows_of_columns
+from mardok.kept_rows import columns_of_rows, held, held_columns, rows_of_columns
+from mardok.large import Texts
 from mardok.settings import Settings
 from mardok.text.site import Site
+from mardok.text.stored_pages import held_texts
 from mardok.vocabulary import KindSign, PageKind
 
 
@@ -31,10 +34,14 @@ def titles_or_kept(site: Site, kept: KeptParts) -> Titles:
 
     def of_tables(tables: Tables) -> Titles:
         names, distinctive = json.loads(tables["names"]["told"][0])
-        own, of_site = (list(map(str, tables["pages"][name])) for name in ("own", "site"))
+        own, of_site = (held_texts(cast(Texts, tables["pages"][name])) for name in ("own", "site"))
         return Titles(own, of_site, names, {name: frozenset(text_words) for name, text_words in distinctive.items()})
 
-    return kept.part("titles", {"words": kept.key_of("words")}, lambda: split_titles(site), tables_of, of_tables)
+    def split() -> Titles:
+        titles = split_titles(site)
+        return replace(titles, own=held_texts(titles.own), site=held_texts(titles.site))
+
+    return kept.part("titles", {"words": kept.key_of("words")}, split, tables_of, of_tables)
 
 
 class _Kind(NamedTuple):
@@ -96,8 +103,12 @@ def promises_or_kept(site: Site, titles: Titles, settings: Settings, kept: KeptP
         return {"topics": columns_of_rows(promises.topics, Topic), "stems": columns_of_rows(stems, _Stem)}
 
     def of_tables(tables: Tables) -> PagePromises:
-        topics = rows_of_columns(tables["topics"], Topic)
+        topics = held_columns(tables["topics"], Topic)
         return PagePromises(topics, Stemmer(generic, rows_of_columns(tables["stems"], _Stem)))
 
+    def find() -> PagePromises:
+        promises = find_promises(site, titles, generic)
+        return replace(promises, topics=held(promises.topics, Topic))
+
     depends = {"words": kept.key_of("words"), "titles": digest_of(list(titles.own)), "generic": generic}
-    return kept.part("promises", depends, lambda: find_promises(site, titles, generic), tables_of, of_tables)
+    return kept.part("promises", depends, find, tables_of, of_tables)

@@ -6,10 +6,17 @@ Out: the same, each with what makes it one of a template: one edit mends it on a
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import chain, groupby
+from operator import attrgetter, itemgetter
 from typing import NamedTuple
 
+import numpy as np
+
+from mardok.extract.page import Page
+from mardok.kept_rows import StoredRows
 from mardok.sentences import sentence
 from mardok.settings import Checks
 from mardok.vocabulary import CheckId, PageKind
@@ -90,16 +97,48 @@ def with_templates(
     return result
 
 
-def once_a_template(troubles: Iterable[PageCheck]) -> list[PageCheck]:
-    """Of troubles of a template the first, which stands for the others; all others as they are."""
-    checks: dict[tuple[CheckId, str], PageCheck] = {}
-    alone = []
-    for page_check in sorted(troubles):
+def in_order(
+    troubles: Sequence[Sequence[PageCheck]], pages: Sequence[Page], row_of: Mapping[str, int]
+) -> Sequence[PageCheck]:
+    """All of several lists of troubles, in the order of their addresses and of what else is told of them.
+
+    Parameters
+    ----------
+    pages : sequence of Page
+        All pages, in the order of their addresses.
+    row_of : mapping of str to int
+        Row of each address.
+    """
+    together = chain.from_iterable(troubles)
+    if not any(isinstance(one, StoredRows) for one in troubles):
+        return sorted(together)
+    stored = StoredRows.of(together, PageCheck)
+
+    def place(url: str) -> int:
+        """The same for all addresses between two pages, which are few."""
+        row = row_of.get(url, -1)
+        return 2 * row + 1 if row >= 0 else 2 * bisect_left(pages, url, key=_URL)
+
+    places = np.fromiter(map(place, stored.columns["url"]), np.int64, len(stored))
+    order = np.argsort(places, kind="stable")
+    placed = zip(places[order], stored.some(order), strict=True)
+    # As many as share a place are in memory at once.
+    return StoredRows.of((one for _, its in groupby(placed, _FIRST) for one in sorted(one for _, one in its)), PageCheck)
+
+
+_URL, _FIRST = attrgetter("url"), itemgetter(0)
+
+
+def once_a_template(troubles: Iterable[PageCheck]) -> Iterator[tuple[int, PageCheck]]:
+    """Of troubles of a template, in order, the first, which stands for the others, and all others; each with its number."""
+    seen: set[tuple[CheckId, str]] = set()
+    for number, page_check in enumerate(troubles):
         if page_check.template:
-            checks.setdefault((page_check.check, page_check.template), page_check)
-        else:
-            alone.append(page_check)
-    return sorted([*alone, *checks.values()])
+            key = page_check.check, page_check.template
+            if key in seen:
+                continue
+            seen.add(key)
+        yield number, page_check
 
 
 def and_more(first: str, more: int) -> str:

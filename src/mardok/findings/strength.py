@@ -18,12 +18,14 @@ from mardok.compare.links import inlink_counts, link_weights
 from mardok.extract.indexable import NotIndexable
 from mardok.findings.keeper import PageStrength, preferred_origin
 from mardok.inputs import Inputs
+from mardok.large import OnDemand
 from mardok.sentences import sentence
 from mardok.settings import Settings
 from mardok.sources.decisions import PlanDecision
 from mardok.sources.page_lists import Signal
 from mardok.sources.raw import Unread
 from mardok.text.site import Site
+from mardok.text.stored_pages import StoredPages
 from mardok.urls import variant_form
 from mardok.vocabulary import Decision
 
@@ -53,6 +55,7 @@ def measure_strength(
     n = len(site.pages)
     is_indexable = np.array([not reason for reason in noindex_reasons], dtype=bool)
     inlinks = inlink_counts(site)
+    forms = OnDemand(n, lambda row: variant_form(site.pages[row].url, settings.variants))
     weights = link_weights(site, destinations, settings.links.damping, settings.extract.robots_agents)
     return PageStrength(
         is_indexable=is_indexable,
@@ -66,7 +69,7 @@ def measure_strength(
             [not meant or page.language in ("", meant) for page, meant in zip(site.pages, meant_for, strict=True)], bool
         ),
         named=_named_keepers(site, is_indexable, inputs.decisions),
-        forms=tuple(variant_form(page.url, settings.variants) for page in site.pages),
+        forms=forms if isinstance(site.pages, StoredPages) else tuple(forms),
         demand=demand,
         origin=preferred_origin(site, is_indexable, inlinks),
     )

@@ -25,9 +25,9 @@ from mardok.plan.proposal import Proposal
 from mardok.sentences import counted, path_of, reasoned, sentence
 from mardok.settings import Plan
 from mardok.urls import split_url
-from mardok.vocabulary import Action, GainUnit
+from mardok.vocabulary import MERGING, Action, GainUnit
 
-_FOLDED = (Action.MERGE, Action.CANONICAL, Action.REWRITE, Action.RETITLE, Action.EXPAND, Action.TRIM, Action.LINK)
+_FOLDED = (*MERGING, Action.REWRITE, Action.RETITLE, Action.EXPAND, Action.TRIM, Action.LINK)
 _MOST_TOLD = 50
 
 
@@ -113,7 +113,7 @@ def _as_pattern(alike: Sequence[Proposal], settings: Plan) -> Proposal:
         f"folded.pattern.{first.action}", pages=counted("page", n_pages), old=f"{change.before}{change.old}",
         new=f"{change.before}{change.new}",
     )  # fmt: skip
-    is_rule = first.action in (Action.MERGE, Action.CANONICAL)
+    is_rule = first.action in MERGING
     hours = effort_hours(folded.steps, settings.effort, n_rules=1) if is_rule else folded.effort_hours
     return replace(
         folded, id=group_id(f"pattern {first.action}", folded.urls), gain=gain, summary=summary, effort_hours=hours

@@ -17,6 +17,9 @@ import pandas as pd
 
 from mardok.vocabulary import STRUCTURAL_STEPS, Answer, GroupKind, StepKind
 
+COUNTED_STEPS = (*STRUCTURAL_STEPS, StepKind.REWRITE, StepKind.EXPAND)
+"""Steps that the counts depend on."""
+
 
 def outcome(tables: Mapping[str, pd.DataFrame], proposals: Collection[str], minimum_share: float) -> dict[str, int]:
     """Counts when some proposals are carried out.
@@ -24,7 +27,7 @@ def outcome(tables: Mapping[str, pd.DataFrame], proposals: Collection[str], mini
     Parameters
     ----------
     proposals : collection of str
-        Ids; with none of them the counts are those of today.
+        Ids; of their steps only :data:`COUNTED_STEPS` are asked for. With none of them the counts are those of today.
     minimum_share : float
         Share of a query's impressions that is a real part.
 

@@ -6,9 +6,8 @@ Out: :class:`Plan`.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import pandas as pd
 
@@ -16,11 +15,12 @@ from mardok.findings.facts import SiteFacts
 from mardok.plan.decisions import Decided, follow
 from mardok.plan.folding import fold
 from mardok.plan.proposal import Proposal
-from mardok.plan.ranking import plan_table, ranked, steps_table
+from mardok.plan.ranking import plan_table, ranked, steps_frames, steps_table
 from mardok.plan.safety import check_safety
 from mardok.plan.whole import PlanInputs, all_proposals
 from mardok.sources.decisions import PlanDecision
 from mardok.text.site import Site
+from mardok.vocabulary import MERGING
 
 
 @dataclass(frozen=True)
@@ -36,10 +36,17 @@ class Plan:
     done: Mapping[tuple[str, str, str], str]
     """When a person did a step, by its address, kind and target."""
 
-    @cached_property
-    def tables(self) -> dict[str, pd.DataFrame]:
-        """Those of the plan and of its steps."""
-        return {"plan": plan_table(self.proposals, self.decided), "steps": steps_table(self.proposals, self.done)}
+    def table(self) -> pd.DataFrame:
+        """The table of the plan."""
+        return plan_table(self.proposals, self.decided)
+
+    def steps(self) -> Iterator[pd.DataFrame]:
+        """The table of its steps, some rows at a time."""
+        return steps_frames(self.proposals, self.done)
+
+    def merging_steps(self) -> pd.DataFrame:
+        """The rows of that table by which pages become one."""
+        return steps_table((one for one in self.proposals if one.action in MERGING), self.done)
 
 
 def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs) -> Plan:

@@ -6,7 +6,7 @@ Out: proposals with their steps, as plain frozen records.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -106,7 +106,7 @@ class Proposal:
     summary: Text
     why: Text
     unless: Text
-    steps: tuple[Step, ...]
+    steps: Sequence[Step]
     basis: Mapping[str, Any] = field(default_factory=dict)
     touched: float = 0.0
     """Clicks a month and inlinks of the pages and targets that a repair is about, by which repairs are ordered."""

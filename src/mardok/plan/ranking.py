@@ -12,7 +12,8 @@ are broken by the first address.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from itertools import islice
 from operator import attrgetter
 from typing import NamedTuple
 
@@ -25,6 +26,7 @@ from mardok.tables import PLAN, STEP_ROWS
 from mardok.vocabulary import Action, Confidence, Decision, GainUnit, OtherRule
 
 _UNDECIDED = Decided()
+_ROWS_AT_ONCE = 1 << 14
 _LATE: dict[str, int] = {Action.INVESTIGATE: 2}
 """What comes after all other work of which no gain can be told, even what is untidy."""
 
@@ -108,6 +110,14 @@ def plan_table(proposals: Sequence[Proposal], decided: Mapping[str, Decided]) ->
     )  # fmt: skip
 
 
+def steps_frames(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str], str]) -> Iterator[pd.DataFrame]:
+    """The table of steps, some rows at a time; see :func:`steps_table`."""
+    rows = _step_rows(proposals, done)
+    yield STEP_ROWS.frame(islice(rows, _ROWS_AT_ONCE))
+    while some := list(islice(rows, _ROWS_AT_ONCE)):
+        yield STEP_ROWS.frame(some)
+
+
 def steps_table(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str], str]) -> pd.DataFrame:
     """The table of steps.
 
@@ -116,11 +126,16 @@ def steps_table(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str
     done : mapping of tuple to str
         When a person did a step, by its address, kind and target.
     """
-    return STEP_ROWS.frame(
+    return STEP_ROWS.frame(_step_rows(proposals, done))
+
+
+def _step_rows(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str], str]) -> Iterator[tuple[object, ...]]:
+    """Its rows in order: to sort them would copy them."""
+    return (
         (
             proposal.id, order, step.url, step.step, step.target, step.check or proposal.rule, step.pattern,
             step.pattern_value, step.owner, str(step.detail), done.get((step.url, step.step, step.target), ""),
         )
-        for proposal in sorted(proposals, key=attrgetter("id"))  # as the table has them: to sort its rows would copy them
+        for proposal in sorted(proposals, key=attrgetter("id"))
         for order, step in enumerate(proposal.steps, start=1)
     )  # fmt: skip

@@ -9,17 +9,20 @@ not repaired, and what other proposals settle (variants, untranslated pages) is 
 
 from __future__ import annotations
 
+from array import array
 from collections import Counter, defaultdict
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import NamedTuple
+from itertools import islice
+from typing import Any, NamedTuple, overload
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mardok.findings.groups import group_id
 from mardok.findings.page_check import PageCheck, once_a_template
+from mardok.kept_rows import StoredRows, chosen
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.sentences import Sentence, Shown, clauses, listing, page_name, reasoned, sentence
@@ -144,38 +147,52 @@ class RepairSite:
     settings: Plan
 
 
-def repair_proposals(troubles: Iterable[PageCheck], gone: Collection[int], site: RepairSite) -> list[Proposal]:
+def repair_proposals(
+    troubles: Sequence[PageCheck], gone: Collection[int], linked: Collection[str], site: RepairSite
+) -> list[Proposal]:
     """One proposal for each field of work; what blocks pages, what is broken, and what is untidy apart.
 
     Parameters
     ----------
+    troubles : sequence of PageCheck
+        In order.
     gone : collection of int
         Pages that go, or leave the index.
+    linked : collection of str
+        Pages that get a link, so that they are orphans no more.
     """
-    by_field: dict[tuple[_Field, OtherRule], list[PageCheck]] = defaultdict(list)
-    pages: dict[CheckId, set[str]] = defaultdict(set)
-    listed_troubles = list(troubles)
-    for page_check in listed_troubles:
-        pages[page_check.check].add(page_check.url)
-    linking = _pages_that_link(listed_troubles)
-    for page_check in once_a_template(listed_troubles):
+
+    def is_settled(one: PageCheck) -> bool:
+        return one.check == CheckId.PAGE_ORPHAN and one.url in linked
+
+    pages, linking = _counts(one for one in troubles if not is_settled(one))
+    by_field: dict[tuple[_Field, OtherRule], array[int]] = defaultdict(lambda: array("q"))
+    for number, page_check in once_a_template(troubles):
         row = site.row_of.get(page_check.url, -1)
-        is_left = matches(page_check.url, site.settings.leave) or row in gone
+        is_left = is_settled(page_check) or matches(page_check.url, site.settings.leave) or row in gone
         if page_check.check in _ORDERS and not is_left:
             rule = _rule(page_check, linking, site)
-            by_field[_ORDERS[page_check.check].field, rule].append(page_check)
+            by_field[_ORDERS[page_check.check].field, rule].append(number)
     result = []
-    for (field, rule), checks in sorted(by_field.items()):
-        left = sorted(_still_wrong(checks))
-        if left:
-            touched = sum(_touched(one, linking, site) for one in left)
-            result.append(_proposal(field, rule, left, pages, site, touched))
+    for (field, rule), numbers in sorted(by_field.items()):
+        left = _still_wrong(troubles, np.array(numbers, np.int64))
+        if len(left):
+            touched = sum(_touched(one, linking, site) for one in chosen(troubles, left))
+            result.append(_proposal(field, rule, _Faulty(troubles, left), pages, site, touched))
     return result
 
 
-def _pages_that_link(troubles: Iterable[PageCheck]) -> Counter[str]:
-    """How many pages link to each address that answers an error."""
-    return Counter(target for _, target in {(one.url, one.detail) for one in troubles if one.check == CheckId.LINK_BROKEN})
+def _counts(troubles: Iterable[PageCheck]) -> tuple[dict[CheckId, int], Counter[str]]:
+    """Pages with each trouble, and how many pages link to each address that answers an error."""
+    n_pages: Counter[CheckId] = Counter()
+    last: dict[CheckId, str] = {}
+    linking: set[tuple[str, str]] = set()
+    for one in troubles:
+        n_pages[one.check] += last.get(one.check) != one.url  # those of a page follow one another
+        last[one.check] = one.url
+        if one.check == CheckId.LINK_BROKEN:
+            linking.add((one.url, one.detail))
+    return n_pages, Counter(target for _, target in linking)
 
 
 def _rule(page_check: PageCheck, linking: Mapping[str, int], site: RepairSite) -> OtherRule:
@@ -203,46 +220,96 @@ def _touched(page_check: PageCheck, linking: Mapping[str, int], site: RepairSite
     return float(site.clicks[row] + site.inlinks[row]) if row >= 0 else 0.0
 
 
-def _still_wrong(checks: Sequence[PageCheck]) -> list[PageCheck]:
-    """Troubles without duplicates whose like is moved by the plan."""
-    alike = Counter((page_check.check, folded_line(page_check.value)) for page_check in checks)
+def _still_wrong(troubles: Sequence[PageCheck], numbers: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Some troubles without duplicates whose like is moved by the plan."""
+    alike: dict[tuple[CheckId, str], list[int]] = defaultdict(list)
+    is_alone: set[int] = set()
+    for number, one in zip(numbers.tolist(), chosen(troubles, numbers), strict=True):
+        if one.check in _DUPLICATES:
+            alike[one.check, folded_line(one.value)].append(number)
+            is_alone |= {number} if not one.template else set()
+    alone = [same[0] for same in alike.values() if len(same) == 1 and same[0] in is_alone]
+    return numbers[~np.isin(numbers, alone)]
 
-    def is_still_wrong(one: PageCheck) -> bool:
-        return one.check not in _DUPLICATES or bool(one.template) or alike[one.check, folded_line(one.value)] > 1
 
-    return [page_check for page_check in checks if is_still_wrong(page_check)]
+@dataclass(frozen=True)
+class _Faulty:
+    """Some troubles of one field of work."""
+
+    troubles: Sequence[PageCheck]
+    """All of the site, in order."""
+    numbers: NDArray[np.int64]
+    """Those that are meant."""
+
+    def __iter__(self) -> Iterator[PageCheck]:
+        return chosen(self.troubles, self.numbers)
+
+    def by_check(self) -> dict[CheckId, _Faulty]:
+        """The same for each check, in the order in which they are told."""
+        numbers: dict[CheckId, array[int]] = {check: array("q") for check in _ORDERS}
+        for number, one in zip(self.numbers.tolist(), self, strict=True):
+            numbers[one.check].append(number)
+        return {check: _Faulty(self.troubles, np.array(its, np.int64)) for check, its in numbers.items() if its}
+
+
+class _Repairs(Sequence[Step]):
+    """The steps of a proposal, each made when it is asked for: those of all repairs are most of what a large plan takes.
+
+    Parameters
+    ----------
+    faulty : _Faulty
+        What is wrong, in the order of the steps.
+    end_of : callable
+        See :class:`RepairSite`.
+    """
+
+    def __init__(self, faulty: _Faulty, end_of: Callable[[str], str]) -> None:
+        self._faulty, self._end_of = faulty, end_of
+
+    def __len__(self) -> int:
+        return len(self._faulty.numbers)
+
+    @overload
+    def __getitem__(self, at: int) -> Step: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[Step]: ...
+    def __getitem__(self, at: Any) -> Any:
+        if isinstance(at, slice):
+            return list(map(self._step, chosen(self._faulty.troubles, self._faulty.numbers[at])))
+        return self._step(self._faulty.troubles[int(self._faulty.numbers[at])])
+
+    def __iter__(self) -> Iterator[Step]:
+        return map(self._step, self._faulty)
+
+    def _step(self, one: PageCheck) -> Step:
+        order = _ORDERS[one.check]
+        return Step(
+            one.url,
+            order.step,
+            self._end_of(one.target),
+            _Fault(one),
+            pattern_value=one.value if one.check in WORD_CHECKS else one.link,
+            whose=Owner.DEVELOPER if one.template and order.owner == Owner.EDITOR else order.owner,
+            check=one.check,
+        )
 
 
 def _proposal(
     field: _Field,
     rule: OtherRule,
-    checks: Sequence[PageCheck],
-    pages: Mapping[CheckId, Collection[str]],
+    faulty: _Faulty,
+    pages: Mapping[CheckId, int],
     site: RepairSite,
     touched: float,
 ) -> Proposal:
-    """The proposal for one field; `pages` has all pages with each trouble, of those of a template every one."""
-    by_check: dict[CheckId, list[PageCheck]] = {check: [] for check in _ORDERS}
-    for page_check in checks:
-        by_check[page_check.check].append(page_check)
-    there = {check: same for check, same in by_check.items() if same}
-    steps = tuple(
-        Step(
-            page_check.url,
-            _ORDERS[check].step,
-            site.end_of(page_check.target),
-            _Fault(page_check),
-            pattern_value=page_check.value if check in WORD_CHECKS else page_check.link,
-            whose=Owner.DEVELOPER if page_check.template and _ORDERS[check].owner == Owner.EDITOR else _ORDERS[check].owner,
-            check=check,
-        )
-        for check, same in there.items()
-        for page_check in same
-    )
-    urls = tuple(sorted({page_check.url for page_check in checks}))
+    """The proposal for one field; `pages` has the number of pages with each trouble, of those of a template every one."""
+    there = faulty.by_check()
+    lazy = _Repairs(_Faulty(faulty.troubles, np.concatenate([same.numbers for same in there.values()])), site.end_of)
+    steps: Sequence[Step] = lazy if isinstance(faulty.troubles, StoredRows) else tuple(lazy)
+    urls = tuple(dict.fromkeys(one.url for one in faulty))
     is_of_pages = field not in (_Field.WORDS, _Field.FACTS)  # of these each word counts, however many pages have it
     numbers = {
-        check: len(pages[check]) if is_of_pages and any(page_check.template for page_check in same) else len(same)
+        check: pages[check] if is_of_pages and any(one.template for one in same) else len(same.numbers)
         for check, same in there.items()
     }
     faults = [sentence(f"repair.fault.{check}", n=n) for check, n in numbers.items()]
@@ -251,18 +318,22 @@ def _proposal(
         sentence(
             "repair.examples",
             trouble=_capital(str(sentence(f"check.{check}.trouble"))),
-            pages=listing([page_name(page_check.url) for page_check in same], most=_EXAMPLES),
+            pages=listing(
+                [page_name(one.url) for one in islice(same, _EXAMPLES)],
+                most=_EXAMPLES,
+                n_beside=max(len(same.numbers) - _EXAMPLES, 0),
+            ),
         )
         for check, same in there.items()
     ]
-    is_template = any(page_check.template for page_check in checks)
+    n_templates = sum(bool(one.template) for one in faulty)
     return Proposal(
         id=group_id("repair", [field, rule, *urls]), action=Action.REPAIR,
         rule=rule,
 keeper="", urls=urls,
         gain=NO_GAIN, effort_hours=effort_hours(steps, site.settings.effort),
         confidence=Confidence.HIGH, evidence=Evidence.TEXT,
-        summary=_facts_to_settle(checks) if field == _Field.FACTS
+        summary=_facts_to_settle([*faulty]) if field == _Field.FACTS
         else sentence("repair.summary", faults=listing(named))
         if n_more <= 0
         else sentence(
@@ -270,11 +341,11 @@ keeper="", urls=urls,
             field=sentence(f"repair.field.{field.name.lower()}"),
         ),
         why=reasoned(
-            *examples, closing=[sentence("repair.template" if is_of_pages else "repair.once") if is_template else None]
+            *examples, closing=[sentence("repair.template" if is_of_pages else "repair.once") if n_templates else None]
         ),
         unless=sentence("repair.unless"), steps=steps,
         basis={
-            "checks": numbers, "templates": sum(bool(page_check.template) for page_check in checks),
+            "checks": numbers, "templates": n_templates,
             "touched": round(touched, 6),
         },
         touched=touched,
@@ -292,7 +363,7 @@ def _capital(text: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class _Fault(Shown):
-    """What is wrong, written out when it is shown: the sentences of all repairs are most of what a large plan takes."""
+    """What is wrong, written out when it is shown."""
 
     check: PageCheck
 

@@ -46,7 +46,7 @@ from mardok.plan.thin import ThinDraft, thin_drafts, thin_proposals
 from mardok.plan.trim import trim_proposals
 from mardok.text.site import Site
 from mardok.urls import is_home
-from mardok.vocabulary import CheckId, GroupKind, LinkRule, ThinRule
+from mardok.vocabulary import GroupKind, LinkRule, ThinRule
 
 _MOST_UNSAID = 5
 """Words that a page is told to say."""
@@ -62,6 +62,7 @@ class PlanInputs:
     thin: ThinAnalysis
     phrases: PhraseAnalysis
     checks: Sequence[PageCheck]
+    """In order."""
 
 
 @dataclass(frozen=True)
@@ -110,11 +111,10 @@ def all_proposals(site: Site, facts: SiteFacts, inputs: PlanInputs) -> list[Prop
     ]
     links = link_proposals(facts, reserved.gone, proposals, context)
     linked = {step.target for one in links if one.rule == LinkRule.ORPHAN for step in one.steps}
-    left = [one for one in inputs.checks if one.check != CheckId.PAGE_ORPHAN or one.url not in linked]
     repair_site = RepairSite(
         site.row_of, facts.strength.clicks, facts.strength.inlinks, context.end_url, facts.settings.plan
     )
-    return [*proposals, *links, *repair_proposals(left, reserved.gone, repair_site)]
+    return [*proposals, *links, *repair_proposals(inputs.checks, reserved.gone, linked, repair_site)]
 
 
 def _gain_model(facts: SiteFacts, rivals: RivalAnalysis) -> GainModel | None:

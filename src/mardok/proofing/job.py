@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from mardok.findings.page_check import PageCheck
 from mardok.kept import KeptParts, Tables, digest_of
-from mardok.kept_rows import columns_of_rows, rows_of_columns
+from mardok.kept_rows import columns_of_rows, held, held_columns, rows_of_columns
 from mardok.large import Texts
 from mardok.proofing.dictionary import DictionaryError, is_library_there
 from mardok.proofing.disagreeing import Disagreement, disagreements_in_groups, disagreements_over_site
@@ -36,7 +36,7 @@ from mardok.sharing import shared_out
 from mardok.tables import CONTRADICTIONS, SET_APART, SITE_WORDS, SLIP_PLACES, SLIPS, UNKNOWN_WORDS
 from mardok.text.site import Site
 from mardok.text.words import folded_line
-from mardok.vocabulary import WORD_CHECKS, Action, CheckId, Decision, SlipPlace, SlotKind, StepKind
+from mardok.vocabulary import MERGING, WORD_CHECKS, CheckId, Decision, SlipPlace, SlotKind, StepKind
 
 _URGENT = (SlotKind.PRICE, SlotKind.HOUR, SlotKind.TELEPHONE)
 """What costs money or visitors today if it is wrong."""
@@ -71,10 +71,13 @@ class Proofread:
 
     tables: Mapping[str, pd.DataFrame]
     checks: Sequence[PageCheck]
+    """The troubles of pages, but for those of which two pages disagree."""
     not_computed: Mapping[str, str]
     """What could not be looked at, with the reason, both in words."""
     disagreements: Sequence[Disagreement]
     """What pages disagree about."""
+    contradicting: Sequence[PageCheck]
+    """The troubles of pages that are."""
 
 
 def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptParts | None = None) -> Proofread:
@@ -103,11 +106,10 @@ def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
     )
     decided = [_decision(row, facts.accepted) for row in rows]
     left = [row for row, decision in zip(rows, decided, strict=True) if decision != Decision.ACCEPT]
-    checks = [
-        *(check for row in left for check in _checks(row, texts)),
-        *(check for language, one in gathered.variants for check in _variant_check(language, one, left, texts)),
-        *(check for one in disagreements for check in _contradiction_checks(one, texts)),
-    ]
+    checks = chain(
+        (check for row in left for check in _checks(row, texts)),
+        (check for language, one in gathered.variants for check in _variant_check(language, one, left, texts)),
+    )
     tables = {
         "slips": SLIPS.frame(
             (
@@ -122,7 +124,8 @@ def proofread(texts: ProofTexts, facts: ProofFacts, settings: Proof, kept: KeptP
         "contradictions": _contradictions_table(disagreements, texts),
         "set_apart": SET_APART.frame((word,) for word in texts.set_apart),
     }  # fmt: skip
-    return Proofread(tables, checks, gathered.lacking, disagreements)
+    contradicting = [check for one in disagreements for check in _contradiction_checks(one, texts)]
+    return Proofread(tables, held(checks, PageCheck), gathered.lacking, disagreements, contradicting)
 
 
 def proofread_or_kept(
@@ -161,6 +164,7 @@ def proofread_or_kept(
 def _tables_of(found: Proofread) -> Tables:
     return {
         "checks": columns_of_rows(found.checks, PageCheck),
+        "contradicting": columns_of_rows(found.contradicting, PageCheck),
         "disagreements": columns_of_rows(found.disagreements, Disagreement),
         "lacking": {"what": list(found.not_computed), "why": list(found.not_computed.values())},
     }
@@ -169,7 +173,11 @@ def _tables_of(found: Proofread) -> Tables:
 def _of_tables(tables: Tables) -> Proofread:
     lacking = dict(zip(*(map(str, tables["lacking"][name]) for name in ("what", "why")), strict=True))
     return Proofread(
-        {}, rows_of_columns(tables["checks"], PageCheck), lacking, rows_of_columns(tables["disagreements"], Disagreement)
+        {},
+        held_columns(tables["checks"], PageCheck),
+        lacking,
+        rows_of_columns(tables["disagreements"], Disagreement),
+        rows_of_columns(tables["contradicting"], PageCheck),
     )
 
 
@@ -316,7 +324,7 @@ def merged_rows(plan: pd.DataFrame, steps: pd.DataFrame, row_of: Mapping[str, in
     row_of : mapping of str to int
         Row of each address.
     """
-    merging = set(plan.loc[plan["action"].isin([Action.MERGE, Action.CANONICAL]), "proposal"])
+    merging = set(plan.loc[plan["action"].isin(MERGING), "proposal"])
     moves = steps[steps["step"].isin([StepKind.REDIRECT, StepKind.CANONICAL]) & steps["proposal"].isin(merging)]
     groups: dict[str, list[int]] = defaultdict(list)
     for url, target in moves[["url", "target"]].itertuples(index=False, name=None):
@@ -346,10 +354,9 @@ def with_groups(
     grouped = [frozenset(rows) for rows in groups]
     over_site = [one for one in found.disagreements if not any({*one.rows, *one.other_rows} <= group for group in grouped)]
     disagreements = [*within, *over_site]
-    checks = [one for one in found.checks if one.check != CheckId.TEXT_CONTRADICTS]
-    checks += [check for one in disagreements for check in _contradiction_checks(one, texts)]
+    contradicting = [check for one in disagreements for check in _contradiction_checks(one, texts)]
     tables = {**found.tables, "contradictions": _contradictions_table(disagreements, texts)}
-    return Proofread(tables, checks, found.not_computed, disagreements)
+    return replace(found, tables=tables, disagreements=disagreements, contradicting=contradicting)
 
 
 def _contradictions_table(disagreements: Iterable[Disagreement], texts: ProofTexts) -> pd.DataFrame:

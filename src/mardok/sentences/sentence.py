@@ -52,11 +52,14 @@ class Listing:
 
     items: Sequence[Text]
     most: int
+    n_beside: int = 0
+    """Things beside these, which are not named."""
 
     def __str__(self) -> str:
         items = [str(item) for item in self.items if item]
-        if len(self.items) > self.most:
-            return str(sentence("list.more", items=", ".join(items[: self.most]), n=len(self.items) - self.most))
+        n_items = len(self.items) + self.n_beside
+        if n_items > self.most:
+            return str(sentence("list.more", items=", ".join(items[: self.most]), n=n_items - self.most))
         if len(items) < 2:
             return "".join(items)
         return str(sentence("list.all", items=", ".join(items[:-1]), last=items[-1]))
@@ -130,15 +133,20 @@ def quoted(text: str) -> Sentence:
     return Sentence("quoted", {"text": text})
 
 
-def listing(items: Iterable[Text], most: int = 3) -> Listing:
+def listing(items: Iterable[Text], most: int = 3, n_beside: int = 0) -> Listing:
     """Things in a sentence, the rest as a number.
+
+    Parameters
+    ----------
+    n_beside : int
+        Things beside these, which are not named.
 
     Examples
     --------
     >>> str(listing(["a", "b"])), str(listing(["a", "b", "c", "d", "e"]))
     ('a and b', 'a, b, c and 2 more')
     """
-    return Listing(tuple(items), most)
+    return Listing(tuple(items), most, n_beside)
 
 
 def paragraph(*sentences: Text | None) -> Paragraph:

@@ -10,7 +10,7 @@ times over. Here each different block of a batch is kept once, and each place on
 from __future__ import annotations
 
 from array import array
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -121,7 +121,7 @@ class Images:
 class Columns:
     """Pages without their blocks and images, and these as columns."""
 
-    pages: tuple[Page, ...]
+    pages: Sequence[Page]
     """In URL order."""
     blocks: Blocks
     links: Links

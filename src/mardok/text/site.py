@@ -25,6 +25,7 @@ from mardok.sharing import done_elsewhere, shared_out
 from mardok.text.columns import Blocks, Codes, Columns, Images, Links
 from mardok.text.hashes import Corpus, HashedTexts, corpus_of_parts, hashed_texts
 from mardok.text.main_text import Reasons, reasons_not_main
+from mardok.text.stored_pages import StoredPages
 from mardok.text.words import folded, text_hash
 
 _BYTES_AT_ONCE, _PAGES_AT_ONCE = 1 << 21, 1 << 9
@@ -36,7 +37,7 @@ _TEXTS_AT_ONCE, _BEGINNING = 1 << 12, 16
 class SiteBlocks:
     """The pages of a site and what stands on them; position in every sequence is the row of the page."""
 
-    pages: tuple[Page, ...]
+    pages: Sequence[Page]
     """Pages without blocks and images, which stand in the columns."""
     row_of: Mapping[str, int]
     """Row of each address."""
@@ -93,13 +94,11 @@ def site_of(columns: Columns, settings: Settings, kept: KeptParts | None = None)
     section = sections_of(columns.pages)
     words = _words_of(columns, section, settings) if kept is None else _kept_words(columns, section, settings, kept)
     main_places = words.reasons.is_main & blocks.has_text[blocks.at]
-    row_of = {page.url: row for row, page in enumerate(columns.pages)}
+    pages = _in_languages(columns.pages, words.languages)
+    row_of = pages.row_of if isinstance(pages, StoredPages) else {page.url: row for row, page in enumerate(pages)}
     target_of_url = np.fromiter((row_of.get(url, -1) for url in links.urls), np.int32, len(links.urls))
     return Site(
-        tuple(
-            page if page.language == language else replace(page, language=language)
-            for page, language in zip(columns.pages, words.languages, strict=True)
-        ),
+        pages,
         row_of,
         section,
         blocks,
@@ -112,6 +111,13 @@ def site_of(columns: Columns, settings: Settings, kept: KeptParts | None = None)
         words.text_hashes,
         words.corpus,
     )
+
+
+def _in_languages(pages: Sequence[Page], languages: Sequence[str]) -> Sequence[Page]:
+    if isinstance(pages, StoredPages):
+        return pages.in_languages(languages)
+    told = zip(pages, languages, strict=True)
+    return tuple(page if page.language == language else replace(page, language=language) for page, language in told)
 
 
 class _Words(NamedTuple):
