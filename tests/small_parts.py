@@ -11,7 +11,7 @@ from mardok.compare import join, page_phrases
 from mardok.findings import checks
 from mardok.plan import ranking
 from mardok.proofing import job
-from mardok.text import furniture, recurrence, site, stored_pages
+from mardok.text import elements, furniture, recurrence, site, stored_pages
 
 
 def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
@@ -25,6 +25,7 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (job, ("_BYTES_AT_ONCE",)),
         (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
         (furniture, ("_PAGES_AT_ONCE",)),
+        (elements, ("_PLACES_AT_ONCE",)),
         (recurrence, ("_THINGS_AT_ONCE", "_LOOKED_AT_ONCE")),
         (kept_rows, ("_ROWS_AT_ONCE",)),
         (checks, ("_ROWS_AT_ONCE",)),

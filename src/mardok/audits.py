@@ -6,6 +6,7 @@ Out: tables, sheets of pages, pairs and groups. Asking imports no crawler, extra
 
 from __future__ import annotations
 
+from contextlib import nullcontext
 from dataclasses import dataclass, field
 from difflib import get_close_matches
 from functools import cached_property
@@ -16,7 +17,7 @@ from typing import TYPE_CHECKING, Any
 from mardok.compare.difference import Run, difference
 from mardok.compare.resemblance import common_wording
 from mardok.errors import SelectionError, UnknownPageError
-from mardok.memory import give_back_memory
+from mardok.memory import arrow_beside_python, give_back_memory
 from mardok.meta import AuditMeta, read_meta
 from mardok.sentences import counted, path_of, sentence
 from mardok.sheets import PageSheet
@@ -193,7 +194,9 @@ class Audit:
 
         filed = self.tables.files if isinstance(self.tables, MadeStore) else None
         keep = kept.write if kept is not None else None
-        write_folder(Path(path), self.tables, self.meta.text, {"report.html": report}, keep, filed)
+        is_large = kept is not None and kept.are_in_working_folder
+        with arrow_beside_python() if is_large else nullcontext():
+            write_folder(Path(path), self.tables, self.meta.text, {"report.html": report}, keep, filed)
 
     def _repr_html_(self) -> str:
         from mardok.deliver.notebook import audit_html  # only where a notebook asks for it

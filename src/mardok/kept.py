@@ -185,6 +185,11 @@ class KeptParts:
             self._earlier[0].told[name] = stated
 
     @property
+    def are_in_working_folder(self) -> bool:
+        """Whether they stand in a working folder, as those of large sites do."""
+        return self._stays
+
+    @property
     def room(self) -> Path | None:
         """Where parts of the audit at hand are written."""
         return self._room

@@ -57,6 +57,38 @@ def laid_down(array: NDArray[Any]) -> NDArray[Any]:
     return result
 
 
+def worked_out(make: Callable[..., NDArray[Any]], dtype: DTypeLike, *columns: NDArray[Any]) -> NDArray[Any]:
+    """What is worked out of arrays of one length item by item, as an array that is only read from now on.
+
+    Examples
+    --------
+    >>> worked_out(np.add, np.int64, np.array([1, 2]), np.array([10, 20])).tolist()
+    [11, 22]
+    """
+    n_items = len(columns[0])
+    if not lies_in_file(n_items * np.dtype(dtype).itemsize):
+        return np.asarray(make(*columns), dtype)
+    result = large_empty(n_items, dtype)
+    for first in range(0, n_items, _ITEMS_AT_ONCE):
+        part = slice(first, first + _ITEMS_AT_ONCE)
+        result[part] = make(*(column[part] for column in columns))
+    result.flags.writeable = False
+    return result
+
+
+def running_sums(values: NDArray[np.generic]) -> NDArray[np.float64]:
+    """Sum of the values before each, and of all; shape (n_values + 1,)."""
+    result = large_empty(len(values) + 1, np.float64)
+    result[0] = 0
+    for first in range(0, len(values), _ITEMS_AT_ONCE):
+        some = values[first : first + _ITEMS_AT_ONCE]
+        # In one go with the sum before them: so it is the same however many are added at once.
+        result[first : first + len(some) + 1] = np.cumsum(
+            np.concatenate([result[first : first + 1], some]), dtype=np.float64
+        )
+    return result
+
+
 def gathered(array: NDArray[Any], at: NDArray[np.integer]) -> NDArray[Any]:
     """``array[at]``, as an array that is only read from now on."""
     if not lies_in_file(len(at) * array.itemsize):
@@ -169,10 +201,12 @@ class OnDemand(Sequence[_Item]):
         How many there are.
     make : callable
         Makes the one with a number.
+    walk : callable
+        Makes all, one after the other, which may take less than asking for each.
     """
 
-    def __init__(self, n_items: int, make: Callable[[int], _Item]) -> None:
-        self._n_items, self._make = n_items, make
+    def __init__(self, n_items: int, make: Callable[[int], _Item], walk: Callable[[], Iterator[_Item]]) -> None:
+        self._n_items, self._make, self._walk = n_items, make, walk
 
     def __len__(self) -> int:
         return self._n_items
@@ -186,7 +220,7 @@ class OnDemand(Sequence[_Item]):
         return self._make(numbers) if isinstance(numbers, int) else list(map(self._make, numbers))
 
     def __iter__(self) -> Iterator[_Item]:
-        return map(self._make, range(self._n_items))
+        return self._walk()
 
 
 class Growing:
@@ -424,6 +458,20 @@ class GrowingTexts:
         return Texts(self._raw.finished(), ends)
 
 
+def numbers_of_equal(columns: Sequence[Texts]) -> NDArray[np.int32]:
+    """A number for each text of several columns, equal for equal ones, in the order in which they come first.
+
+    They are told apart as :class:`United` does.
+
+    Examples
+    --------
+    >>> numbers_of_equal([Texts.of(["violin", "cello"]), Texts.of(["violin", "bow", "cello"])]).tolist()
+    [0, 1, 0, 2, 1]
+    """
+    seed = int.from_bytes(os.urandom(8), "little")
+    return _first_of_equal(np.concatenate([texts.digests(seed) for texts in columns]))[1]
+
+
 class United:
     """The different texts of several columns, in each of which they are different already.
 
@@ -463,17 +511,27 @@ class United:
         """Each text once, in the order in which they come first, and the number of each that was added."""
         if self._first is not None:
             return self._texts.finished(), laid_down(np.arange(self._n_texts, dtype=np.int32))
-        digests = self._digests.finished().reshape(-1, 2)
-        order = np.lexsort((digests[:, 1], digests[:, 0]))  # stable: the first of equal ones comes first
-        is_first = np.ones(len(order), bool)
-        is_first[1:] = (digests[order[1:]] != digests[order[:-1]]).any(axis=1)
-        firsts = order[is_first]
-        by_place = np.argsort(firsts, kind="stable")
-        rank = np.empty(len(firsts), np.int32)
-        rank[by_place] = np.arange(len(firsts), dtype=np.int32)
-        numbers = np.empty(len(order), np.int32)
-        numbers[order] = rank[np.cumsum(is_first) - 1]
-        return self._texts.finished().selected(firsts[by_place]), laid_down(numbers)
+        firsts, numbers = _first_of_equal(self._digests.finished().reshape(-1, 2))
+        return self._texts.finished().selected(firsts), laid_down(numbers)
+
+
+def _first_of_equal(digests: NDArray[np.uint64]) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Where each different digest comes first, in this order, and the number of each among these.
+
+    Parameters
+    ----------
+    digests : ndarray of uint64, shape (n, 2)
+    """
+    order = np.lexsort((digests[:, 1], digests[:, 0]))  # stable: the first of equal ones comes first
+    is_first = np.ones(len(order), bool)
+    is_first[1:] = (digests[order[1:]] != digests[order[:-1]]).any(axis=1)
+    firsts = order[is_first]
+    by_place = np.argsort(firsts, kind="stable")
+    rank = np.empty(len(firsts), np.int32)
+    rank[by_place] = np.arange(len(firsts), dtype=np.int32)
+    numbers = np.empty(len(order), np.int32)
+    numbers[order] = rank[np.cumsum(is_first) - 1]
+    return firsts[by_place], numbers
 
 
 def _text(raw: bytes) -> str:

@@ -170,7 +170,7 @@ def test_of_a_large_site_nothing_is_begun_beside_and_the_answer_is_the_same(
     audits = []
     for many, jobs in ((10**9, 2), (2, 1)):
         begun.clear()
-        monkeypatch.setattr(pipeline, "_MANY_PAGES", many)
+        monkeypatch.setattr(pipeline, "MANY_PAGES", many)
         audits.append(mardok.audit(source, jobs=2))
         assert set(begun) == {jobs}
     for name in audits[0].tables:

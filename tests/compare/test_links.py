@@ -16,7 +16,7 @@ import mardok
 
 EXPENSIVE: dict[str, Any] = {
     "deadline": None,
-    "max_examples": 30,
+    "max_examples": 20,
     "suppress_health_check": [HealthCheck.function_scoped_fixture],
     "phases": [Phase.explicit, Phase.reuse, Phase.generate],
 }

@@ -63,7 +63,7 @@ def answer(strings: dict[str, str], patterns: list[tuple[re.Pattern[str], str]],
     return ""
 
 
-@settings(max_examples=40, deadline=None, **EXPENSIVE)
+@settings(max_examples=25, deadline=None, **EXPENSIVE)
 @given(SITES)
 def test_every_moved_page_is_one_hop_from_its_end_and_pages_that_stay_are_not_moved(
     tmp_path: Path, pages: dict[str, Any]

@@ -53,7 +53,7 @@ def check_tickets(folder: Path, audit: mardok.Audit) -> None:
         assert f"Ticket {row['ticket']}," in text
 
 
-@settings(max_examples=40, deadline=None, **EXPENSIVE)
+@settings(max_examples=25, deadline=None, **EXPENSIVE)
 @given(SITES)
 def test_every_step_is_in_one_ticket_of_its_owner(tmp_path: Path, pages: dict[str, Any]) -> None:
     audit = mardok.audit(write_site(tmp_path / "pages.jsonl", pages))

@@ -51,7 +51,7 @@ def by_hand(audit: mardok.Audit, chosen: set[str]) -> dict[str, int]:
     }
 
 
-@settings(max_examples=25, deadline=None, **EXPENSIVE)
+@settings(max_examples=15, deadline=None, **EXPENSIVE)
 @given(SITES, SEARCH_ROWS, st.data())
 def test_what_is_left_is_what_counting_by_hand_gives(
     tmp_path: Path, pages: dict[str, Any], rows: list[Any], data: st.DataObject

@@ -89,7 +89,7 @@ def assert_safe(audit: mardok.Audit) -> None:
             assert url == target or not target, f"{url} still leads to {target}, which goes"
 
 
-@settings(max_examples=40, deadline=None, **EXPENSIVE)
+@settings(max_examples=30, deadline=None, **EXPENSIVE)
 @given(pages=SITES, rows=SEARCH_ROWS)
 def test_every_plan_is_safe_complete_and_independent_of_the_order_of_input(
     tmp_path: Path, pages: dict[str, Any], rows: list[tuple[int, str, int, int, float]]
@@ -109,7 +109,7 @@ def test_every_plan_is_safe_complete_and_independent_of_the_order_of_input(
     assert set(about) <= set(audit.steps["url"])
 
 
-@settings(max_examples=25, deadline=None, **EXPENSIVE)
+@settings(max_examples=15, deadline=None, **EXPENSIVE)
 @given(pages=SITES)
 def test_a_plan_is_safe_too_when_pages_that_are_not_indexable_are_compared(tmp_path: Path, pages: dict[str, Any]) -> None:
     chosen = mardok.read_settings(assignments=["copies.all_pages=true"])

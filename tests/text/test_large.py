@@ -41,13 +41,17 @@ from mardok.large import (
     laid_down,
     large_empty,
     n_of_each,
+    numbers_of_equal,
     places_where,
     running_counts,
+    running_sums,
     stretches,
+    worked_out,
 )
 from mardok.mapped import large_arrays_in
 from mardok.processes import Lost
 from mardok.sharing import Called, Distributed, forked, shared_by
+from mardok.text.elements import met_on_pages
 from mardok.text.hashes import corpus_of
 from mardok.text.stems import stemmed
 
@@ -80,6 +84,7 @@ def test_texts_are_what_they_were_made_of(tiny: Path, columns: list[list[str]], 
         assert begins == [sum(map(len, columns[:at])) for at in range(len(columns))]
         assert names.tolist() == list(dict.fromkeys(listed))
         assert [names[code] for code in number.tolist()] == listed
+        assert numbers_of_equal([Texts.of(column) for column in columns] or [Texts.of([])]).tolist() == number.tolist()
         texts = Texts.of(listed)
         assert list(texts) == texts[: len(listed)].tolist() == listed
         assert texts.lengths.tolist() == list(map(len, listed))
@@ -123,6 +128,13 @@ def test_arrays_do_not_depend_on_where_they_lie(
             growing.add(piece)
         assert growing.finished().tolist() == laid_down(numbers).tolist() == listed
         assert gathered(numbers, np.arange(len(numbers))[::-1]).tolist() == listed[::-1]
+        assert worked_out(np.bitwise_xor, np.uint64, numbers, numbers[::-1]).tolist() == (numbers ^ numbers[::-1]).tolist()
+        assert running_sums(codes / 3).tolist() == [0.0, *np.cumsum(codes / 3).tolist()]
+        on_pages = np.sort(codes).astype(np.int32)
+        met = met_on_pages(on_pages, (codes % 4).astype(np.int32), 4)
+        assert met.tolist() == sorted(
+            {page * 4 + code % 4 for page, code in zip(sorted(codes.tolist()), codes.tolist(), strict=True)}
+        )
         assert kept_where(numbers, marked).tolist() == numbers[marked].tolist()
         assert places_where(marked).tolist() == np.flatnonzero(marked).tolist()
         assert n_of_each(codes, 13).tolist() == np.bincount(codes, minlength=13).tolist()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import starmap
 
 from mardok.extract.page import Page
 from mardok.large import OnDemand
@@ -63,7 +64,11 @@ def find_destinations(site: Site) -> Sequence[Destination]:
         return tuple(_destination(site, row, far_ends) for row in range(len(site.pages)))
     leading = (row for row, page in enumerate(site.pages) if pointer_of(page))
     others = {row: _destination(site, row, far_ends) for row in leading}
-    return OnDemand(len(site.pages), lambda row: others.get(row) or _destination(site, row, far_ends))
+
+    def end(row: int, page: Page) -> Destination:
+        return others.get(row) or Destination(page.url, row, (), (), is_loop=False)
+
+    return OnDemand(len(site.pages), lambda row: end(row, site.pages[row]), lambda: starmap(end, enumerate(site.pages)))
 
 
 def _destination(site: Site, start: int, far_ends: dict[int, tuple[str, int]]) -> Destination:

@@ -32,7 +32,6 @@ from mardok.sentences import counted, sentence
 from mardok.settings import Kinds
 from mardok.sources.raw import Intake
 from mardok.tables import CHECK_ROWS
-from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.urls import AddressMark, VariantForm
 from mardok.vocabulary import CheckId, Failure, NoindexReason
@@ -198,7 +197,7 @@ def _failing_pages(
 def _blocked_links(site: Site, is_blocked: Callable[[str], bool], kinds: Kinds) -> Iterable[PageCheck]:
     """Closed addresses that the texts of pages link to, one row each."""
     placed_url = site.links.placed_url
-    for number in distinct(placed_url).tolist():
+    for number in site.links.met_urls.tolist():
         url = site.links.urls[number]
         if is_blocked(url):
             # A basket or a log-in that the menu leads to is closed on purpose.

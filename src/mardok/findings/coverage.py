@@ -99,10 +99,9 @@ def coverage_of(
     """
     hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
     known = {*intake.other_files, *intake.failed, *intake.sitemaps, *intake.html_instead}
-    linked_urls = site.links.urls[distinct(site.links.placed_url)]
     unread = {
         url
-        for url in linked_urls
+        for url in site.links.urls.some(site.links.met_urls)
         if url not in site.row_of
         and url not in known
         and bare_host(url) in hosts

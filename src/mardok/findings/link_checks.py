@@ -16,9 +16,9 @@ from mardok.compare.destinations import Destination
 from mardok.extract.indexable import NotIndexable
 from mardok.findings.page_check import Check, and_more
 from mardok.findings.right_target import right_targets
+from mardok.large import gathered
 from mardok.sentences import sentence
 from mardok.settings import Checks
-from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.text.words import words
 from mardok.urls import bare_host
@@ -47,8 +47,8 @@ def check_links(
     """
     hosts = {bare_host(page.url) for page in site.pages if page.status == 200}
     wrong: dict[int, tuple[CheckId, str, str]] = {}
-    for number in distinct(site.links.placed_url).tolist():
-        url = str(site.links.urls[number])
+    met = site.links.met_urls
+    for number, url in zip(met.tolist(), site.links.urls.some(met), strict=True):
         result = _trouble_of(site, destinations, url, failed, hosts)
         if result:
             wrong[number] = result
@@ -81,7 +81,9 @@ def _bad_targets(
 ) -> Iterator[Check]:
     """One trouble for each page and target."""
     placed = site.links.placed_url
-    is_wrong = np.isin(placed, np.array(sorted(wrong), np.int64))
+    is_wrong_url = np.zeros(len(site.links.urls), bool)
+    is_wrong_url[list(wrong)] = True
+    is_wrong = gathered(is_wrong_url, placed)
     pages: dict[tuple[int, bool], set[int]] = defaultdict(set)
     for number, page, in_chrome in zip(
         placed[is_wrong].tolist(), site.links.page[is_wrong].tolist(), site.chrome_links[is_wrong].tolist(), strict=True
@@ -117,7 +119,7 @@ def _empty_words(site: Site, settings: Checks) -> Iterator[Check]:
         return " ".join(words(anchor)) in empty
 
     says_nothing = np.array([says_none(anchor) for anchor in links.anchors], bool)
-    at = np.flatnonzero(says_nothing[links.anchor[links.at]] & (site.link_targets >= 0))
+    at = np.flatnonzero(gathered(says_nothing[links.anchor], links.at) & (site.link_targets >= 0))
     result: dict[tuple[int, str], list[int]] = defaultdict(list)
     for place in at.tolist():
         result[int(links.page[place]), str(links.anchors[links.anchor[links.at[place]]])].append(

@@ -9,8 +9,11 @@ is said where does not depend on which pages are copies: an audit with another t
 
 from __future__ import annotations
 
+from array import array
+from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from itertools import islice
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,9 +22,8 @@ from mardok.compare.links import distinct_edges
 from mardok.compare.mentions import Found, Wording, WordingHashes, every_mention, hashes_by_length
 from mardok.compare.phrases import LONGEST
 from mardok.compare.topics import PagePromises
-from mardok.extract.batch import Numbers
 from mardok.kept import Tables
-from mardok.large import gathered, laid_down
+from mardok.large import GrowingTexts, Texts, gathered, laid_down, numbers_of_equal
 from mardok.text.distinct import first_of_equal
 from mardok.text.hashes import Hashes, Ints, corpus_of
 from mardok.text.site import Site
@@ -30,6 +32,8 @@ from mardok.text.words import folded, words
 
 _FEWEST_WORDS = 2
 """Words that tell, of a name that is looked for: one alone is said everywhere."""
+_NAMES_AT_ONCE, _TITLES_AT_ONCE = 1 << 14, 1 << 17
+"""Names that are hashed together, and pages whose titles are searched together."""
 _PATTERN_PAGES = 3
 """Pages with a name in title or H1 from which it is a pattern."""
 
@@ -91,26 +95,29 @@ def page_names(
     stems : Stemmed
         The words of the site with their stems.
     """
-    stemmer, number = promises.stemmer, Numbers[str]()
-    row, key, title_key, person_row, person_key = (list[int]() for _ in range(5))
-    asked, texts = list[Wording](), list[str]()
+    stemmer, asked = promises.stemmer, _Asked(stems.languages)
+    rows, person_row = array("q"), array("q")
+    names, name_keys, title_keys, person_keys = (_Written() for _ in range(4))
     for at, (page, topic) in enumerate(zip(site.pages, promises.topics, strict=True)):
         h1 = page.h1 if page.h1.casefold() != topic.phrase else topic.phrase  # as most: then it says nothing more
         for text in dict.fromkeys((topic.phrase, h1)):
             telling = stemmer.telling(text, page.language)
             if len(telling) >= _FEWEST_WORDS:
-                asked += _asked(page.language, len(row), text)
-            row.append(at)
-            key.append(number[_key(page.language, telling)])
-            texts.append(text)
-        title_key.append(number[_key(page.language, topic.ordered_title_stems)])
+                asked.add(page.language, len(rows), text)
+            rows.append(at)
+            names.add(text)
+            name_keys.add(_key(page.language, telling))
+        title_keys.add(_key(page.language, topic.ordered_title_stems))
     for phrase, at in of_person:
         language = site.pages[at].language
         stemmer.learn({language: [phrase]})
-        asked += _asked(language, len(row) + len(person_row), phrase)
+        asked.add(language, len(rows) + len(person_row), phrase)
         person_row.append(at)
-        person_key.append(number[_key(language, stemmer.telling(phrase, language))])
-    lengths, sense = _senses(stems.languages, asked, len(row) + len(person_row))
+        person_keys.add(_key(language, stemmer.telling(phrase, language)))
+    row = np.array(rows, np.int64)
+    texts, *keys = (written.finished() for written in (names, name_keys, title_keys, person_keys))
+    key, title_key, person_key = np.split(numbers_of_equal(keys).astype(np.int64), np.cumsum(list(map(len, keys)))[:-1])
+    lengths, sense = _senses(asked.by_length(), len(row) + len(person_row))
     n_senses = sum(len(own.things) for own in lengths.values())
     n_words, hashes = np.zeros(n_senses, np.int64), np.zeros(n_senses, np.uint64)
     for n, own in lengths.items():
@@ -124,13 +131,13 @@ def page_names(
     found = every_mention(stems, language_of, lengths)
     order = np.lexsort((-found.n_words, found.place))
     return PageNames(
-        np.array(row, np.int64),
-        np.array(key, np.int64),
+        row,
+        key,
         own_sense,
         is_pattern,
-        np.array(title_key, np.int64),
+        title_key,
         np.array(person_row, np.int64),
-        np.array(person_key, np.int64),
+        person_key,
         sense[len(row) :],
         hashes,
         n_words,
@@ -139,9 +146,59 @@ def page_names(
     )
 
 
-def _asked(language: str, name: int, text: str) -> list[Wording]:
-    text_words = words(text)
-    return [(language, name, text_words)] if 1 <= len(text_words) <= LONGEST else []
+class _Asked:
+    """What is looked for, as hashes: as words it takes ten times as much.
+
+    Parameters
+    ----------
+    languages : sequence of str
+        Those that texts are in.
+    """
+
+    def __init__(self, languages: Sequence[str]) -> None:
+        self._languages, self._waiting = languages, list[Wording]()
+        self._parts: dict[int, list[WordingHashes]] = defaultdict(list)
+
+    def add(self, language: str, name: int, text: str) -> None:
+        """Look for a name, unless it is too long."""
+        text_words = words(text)
+        if 1 <= len(text_words) <= LONGEST:
+            self._waiting.append((language, name, text_words))
+            if len(self._waiting) >= _NAMES_AT_ONCE:
+                self._hash()
+
+    def _hash(self) -> None:
+        for n, own in hashes_by_length(self._languages, self._waiting, exact=False).items():
+            self._parts[n].append(own)
+        self._waiting = []
+
+    def by_length(self) -> dict[int, WordingHashes]:
+        """All of it, by the number of words."""
+        self._hash()
+        names = [one.name for one in fields(WordingHashes)]
+        return {
+            n: WordingHashes(*(np.concatenate([getattr(part, name) for part in parts]) for name in names))
+            for n, parts in self._parts.items()
+        }
+
+
+class _Written:
+    """Texts that come one by one, as bytes."""
+
+    def __init__(self) -> None:
+        self._waiting, self._texts = list[str](), GrowingTexts()
+
+    def add(self, text: str) -> None:
+        """Add one."""
+        self._waiting.append(text)
+        if len(self._waiting) >= _NAMES_AT_ONCE:
+            self._texts.add(self._waiting)
+            self._waiting = []
+
+    def finished(self) -> Texts:
+        """All of them."""
+        self._texts.add(self._waiting)
+        return self._texts.finished()
 
 
 def _key(language: str, stems: Iterable[str]) -> str:
@@ -154,13 +211,11 @@ def _is_all(name: str, title: str, h1: str) -> bool:
     return words(name) in (words(title), words(h1 if h1 != title else ""))
 
 
-def _senses(
-    languages: Sequence[str], asked: Sequence[Wording], n_names: int
-) -> tuple[dict[int, WordingHashes], NDArray[np.int64]]:
+def _senses(asked: Mapping[int, WordingHashes], n_names: int) -> tuple[dict[int, WordingHashes], NDArray[np.int64]]:
     """Each sense once, by the number of its words, and the sense of each name."""
     sense, n_senses = np.full(n_names, -1, np.int64), 0
     result = {}
-    for n, own in sorted(hashes_by_length(languages, asked, exact=False).items()):
+    for n, own in sorted(asked.items()):
         order = np.lexsort((own.hashes, own.languages))
         is_first = first_of_equal(own.hashes[order]) | first_of_equal(own.languages[order])
         sense[own.things[order]] = np.cumsum(is_first) - 1 + n_senses
@@ -173,13 +228,15 @@ def _senses(
 
 def _n_titles(site: Site, titles: Sequence[str], lengths: Mapping[int, WordingHashes], n_senses: int) -> Ints:
     """Pages whose title or H1 holds each sense."""
-    n_pages = len(site.pages)
-    heads = [page.h1 if page.h1 != title else "" for page, title in zip(site.pages, titles, strict=True)]
-    languages = [page.language for page in site.pages] * 2
-    stems = stemmed(corpus_of(map(folded, (*titles, *heads))), languages, ())
-    found = every_mention(stems, _languages(stems, languages), lengths)
-    pages = (np.searchsorted(stems.corpus.offsets, found.place, side="right") - 1) % max(n_pages, 1)
-    return np.bincount(distinct_edges(found.thing, pages, max(n_pages, 1)) // max(n_pages, 1), minlength=n_senses)
+    result, told = np.zeros(n_senses, np.int64), zip(site.pages, titles, strict=True)
+    while some := list(islice(told, _TITLES_AT_ONCE)):
+        heads = [page.h1 if page.h1 != title else "" for page, title in some]
+        languages = [page.language for page, _ in some] * 2
+        stems = stemmed(corpus_of(map(folded, (*(title for _, title in some), *heads))), languages, ())
+        found = every_mention(stems, _languages(stems, languages), lengths)
+        pages = (np.searchsorted(stems.corpus.offsets, found.place, side="right") - 1) % len(some)
+        result += np.bincount(distinct_edges(found.thing, pages, len(some)) // len(some), minlength=n_senses)
+    return result
 
 
 def _languages(stems: Stemmed, languages: Sequence[str]) -> Ints:

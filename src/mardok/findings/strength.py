@@ -16,6 +16,7 @@ from mardok.compare.demand import Demand
 from mardok.compare.destinations import Destination
 from mardok.compare.links import inlink_counts, link_weights
 from mardok.extract.indexable import NotIndexable
+from mardok.extract.page import Page
 from mardok.findings.keeper import PageStrength, preferred_origin
 from mardok.inputs import Inputs
 from mardok.large import OnDemand
@@ -26,7 +27,7 @@ from mardok.sources.page_lists import Signal
 from mardok.sources.raw import Unread
 from mardok.text.site import Site
 from mardok.text.stored_pages import StoredPages
-from mardok.urls import variant_form
+from mardok.urls import VariantForm, variant_form
 from mardok.vocabulary import Decision
 
 
@@ -55,7 +56,11 @@ def measure_strength(
     n = len(site.pages)
     is_indexable = np.array([not reason for reason in noindex_reasons], dtype=bool)
     inlinks = inlink_counts(site)
-    forms = OnDemand(n, lambda row: variant_form(site.pages[row].url, settings.variants))
+
+    def form(page: Page) -> VariantForm:
+        return variant_form(page.url, settings.variants)
+
+    forms = OnDemand(n, lambda row: form(site.pages[row]), lambda: map(form, site.pages))
     weights = link_weights(site, destinations, settings.links.damping, settings.extract.robots_agents)
     return PageStrength(
         is_indexable=is_indexable,

@@ -20,7 +20,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from mardok.extract.batch import Batch, Coded, Numbers, PackedBlocks
 from mardok.extract.page import Context, Page
-from mardok.large import BEYOND_ASCII, Growing, Texts, gathered, laid_down, large_empty
+from mardok.large import BEYOND_ASCII, Growing, Texts, gathered, laid_down, large_empty, n_of_each
 from mardok.text.hashes import Ints
 from mardok.text.words import is_invisible
 
@@ -100,7 +100,12 @@ class Links:
     @property
     def placed_url(self) -> Codes:
         """Number of the address of each placed link."""
-        return self.url[self.at]
+        return gathered(self.url, self.at)
+
+    @property
+    def met_urls(self) -> Ints:
+        """Numbers of the addresses that placed links lead to, each once, in order."""
+        return np.flatnonzero(n_of_each(self.placed_url))
 
 
 @dataclass(frozen=True)

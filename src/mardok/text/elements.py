@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from mardok.extract.part_names import names_furniture, names_notice
+from mardok.large import running_counts, running_sums, worked_out
 from mardok.text.columns import Blocks, Codes
 from mardok.text.distinct import distinct
 from mardok.text.hashes import Ints, mixed
@@ -30,6 +31,7 @@ _BODY_CHILD = 2
 """Depth of the children of the body."""
 _FURNITURE_TAGS = frozenset(["aside", "footer", "nav"])
 _TEXT_TAGS = frozenset(["caption", "dd", "dt", "figcaption", "legend", "li", "p", "summary", "th"])
+_PLACES_AT_ONCE = 1 << 20
 _USUAL_SHARE, _USUAL_PAGES = 0.02, 5
 """Share and number of pages that have a class or id, from which it belongs to the template."""
 
@@ -122,7 +124,7 @@ def _usual_tokens(split: list[list[str]], path: Codes, page: Codes, n_pages: int
     ]
     if not number:
         return ()
-    seen = distinct(page.astype(np.int64) * len(split) + path)
+    seen = met_on_pages(page, path, len(split))
     rows = np.repeat(np.arange(len(split)), [len(tokens) for tokens in of_path])
     columns = [token for tokens in of_path for token in tokens]
     have = sparse.csr_array((np.ones(len(rows), np.int32), (rows, columns)), shape=(len(split), len(number)))
@@ -143,11 +145,13 @@ def templates_of(places: Places, path: Codes, page: Codes, n_pages: int) -> Ints
         Path and page of each block.
     """
     is_told = np.array([len(_TOKEN.split(name)) > 1 for name in places.shown])
+    on_paths = met_on_pages(page, path, len(places.number))
+    its_page, its_path = on_paths // len(places.number), on_paths % len(places.number)
     found_below = []
     for depth in range(_BODY_CHILD, min(_BODY_CHILD + 2, places.number.shape[1])):
-        below = places.number[path, depth]
+        below = places.number[its_path, depth]
         kept = (below >= 0) & is_told[np.maximum(below, 0)]
-        found_below.append(page[kept].astype(np.int64) * len(places) + below[kept])
+        found_below.append(its_page[kept] * len(places) + below[kept])
     met = distinct(np.concatenate([np.zeros(0, np.int64), *found_below]))
     sign = mixed((met % len(places)).astype(np.uint64) + np.uint64(1))
     result = np.zeros(n_pages, np.uint64)
@@ -203,14 +207,38 @@ def elements_of(path: Codes, joint: NDArray[np.int8], places: Places) -> Element
 
 def sums(values: NDArray[np.generic], elements: Elements) -> NDArray[np.float64]:
     """Sum of the values of the blocks of each element."""
-    before = np.concatenate([np.zeros(1), np.cumsum(values, dtype=np.float64)])
-    return np.asarray(before[elements.end] - before[elements.first])
+    before = running_sums(values)
+    return worked_out(lambda first, end: before[end] - before[first], np.float64, elements.first, elements.end)
+
+
+def have_any(marks: NDArray[np.bool_], elements: Elements) -> NDArray[np.bool_]:
+    """Whether each element has a block that is marked."""
+    before = running_counts(marks)
+    return worked_out(lambda first, end: before[end] > before[first], np.bool_, elements.first, elements.end)
 
 
 def named_around(places: Places, is_named: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Whether an element at each depth of each path, or one around it, is at a named place; shape as ``places.number``."""
     here = (places.number >= 0) & is_named[np.maximum(places.number, 0)]
     return np.asarray(np.logical_or.accumulate(here, axis=1))
+
+
+def met_on_pages(page: Codes, code: Codes, n_codes: int) -> Ints:
+    """Each page with each number that stands there, once: ``page * n_codes + number``, in order.
+
+    Parameters
+    ----------
+    page, code : ndarray of int32, shape (n_places,)
+        Pages in order.
+    """
+    result = [np.zeros(0, np.int64)]
+    start = 0
+    while start < len(page):
+        last = page[min(start + _PLACES_AT_ONCE, len(page)) - 1]
+        stop = int(np.searchsorted(page, last, side="right"))
+        result.append(distinct(page[start:stop].astype(np.int64) * n_codes + code[start:stop]))
+        start = stop
+    return np.concatenate(result)
 
 
 def first_places(page: Codes, n_pages: int) -> Ints:

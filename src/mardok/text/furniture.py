@@ -25,12 +25,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.large import Growing, gathered, laid_down
+from mardok.large import Growing, counted_between, gathered, laid_down, places_where, worked_out
 from mardok.settings import Text
 from mardok.text.block_signs import BlockSigns
 from mardok.text.columns import Codes
 from mardok.text.distinct import distinct, order_of_numbers
-from mardok.text.elements import Elements, Places, elements_of, first_places, named_around, sums
+from mardok.text.elements import Elements, Places, elements_of, first_places, have_any, met_on_pages, named_around, sums
 from mardok.text.hashes import Hashes, Ints
 from mardok.text.recurrence import Recurrence, recurrence
 
@@ -143,23 +143,31 @@ def _recurring(
     elements: Elements, page: Codes, text: Hashes, skeleton: Hashes, sections: Sequence[Ints], settings: Text
 ) -> _Recurring:
     """Count on how many pages elements stand in the same place: with the same text, the same skeleton, with any."""
-    place = elements.place.astype(np.uint64) * _PLACE_BASE
-    text_keys = laid_down(text ^ place)
+
+    def key_of(place: Codes) -> Hashes:
+        return place.astype(np.uint64) * _PLACE_BASE
+
+    text_keys = worked_out(lambda its, place: its ^ key_of(place), np.uint64, text, elements.place)
+    skeleton_keys = worked_out(lambda its, place: its * np.uint64(3) ^ key_of(place), np.uint64, skeleton, elements.place)
     return _Recurring(
         recurrence(text_keys, page, sections, settings),
-        recurrence(skeleton * np.uint64(3) ^ place, page, sections, settings),
-        *_place_only(elements, page, sections, settings),
+        recurrence(skeleton_keys, page, sections, settings),
+        recurrence(worked_out(key_of, np.uint64, elements.place), page, sections, settings),
+        _are_only(elements, page, len(sections[0])),
         text_keys,
     )
 
 
-def _place_only(elements: Elements, page: Codes, sections: Sequence[Ints], settings: Text) -> tuple[Recurrence, Bools]:
-    key = elements.place.astype(np.int64) * len(sections[0]) + page
-    order, ordered = order_of_numbers(key)
-    is_only = np.empty(len(key), bool)
-    differs = np.concatenate([[True], ordered[1:] != ordered[:-1], [True]])
-    is_only[order] = differs[:-1] & differs[1:]
-    return recurrence(elements.place.astype(np.uint64) * _PLACE_BASE, page, sections, settings), is_only
+def _are_only(elements: Elements, page: Codes, n_pages: int) -> Bools:
+    """Whether each element is the only one of its place on its page."""
+    result = Growing(np.bool_)
+    for start, stop in _stretches(first_places(page, n_pages)):
+        order, ordered = order_of_numbers(elements.place[start:stop].astype(np.int64) * n_pages + page[start:stop])
+        differs = np.concatenate([[True], ordered[1:] != ordered[:-1], [True]])
+        is_only = np.empty(stop - start, bool)
+        is_only[order] = differs[:-1] & differs[1:]
+        result.add(is_only)
+    return result.finished()
 
 
 def _sequence_hashes(values: Hashes, is_left_out: Bools, elements: Elements) -> Hashes:
@@ -208,27 +216,26 @@ class _Site:
         self.first, self.settings = first_places(blocks.page, len(sections[0])), settings
         self.n_pages = len(sections[0])
         at = blocks.block
-        self.words = laid_down(signs.words[at].astype(np.float64))
-        self.plain_words = laid_down(self.words - signs.linked_words[at])
-        self.is_bare = signs.is_bare[at]
-        self.is_dated, self.is_copyright, self.ends_sentence = (
-            signs.is_dated[at],
-            signs.is_copyright[at],
-            signs.ends_sentence[at],
+        self.words = worked_out(lambda its: signs.words[its].astype(np.float64), np.float64, at)
+        self.plain_words = worked_out(lambda its: signs.words[its] - signs.linked_words[its], np.float64, at)
+        self.is_bare, self.is_dated, self.is_copyright, self.ends_sentence = (
+            gathered(marks, at) for marks in (signs.is_bare, signs.is_dated, signs.is_copyright, signs.ends_sentence)
         )
         # Each block alone is an element, the last of those that begin with it.
-        unit = laid_down(np.flatnonzero(elements.end - elements.first == 1))
+        unit = places_where(worked_out(lambda first, end: end - first == 1, np.bool_, elements.first, elements.end))
         self.unit = unit
-        self.text_recurs = recurring.text.is_usual[unit]
-        self.skeleton_recurs = recurring.skeleton.is_usual[unit]
-        self.is_running = self.plain_words >= settings.running_words
-        self.total = laid_down(sums(self.words, elements))
-        linked = self.total - sums(self.plain_words, elements)
-        self.is_linked = linked >= settings.link_share * np.maximum(self.total, 1e-9)
+        self.text_recurs = gathered(recurring.text.is_usual, unit)
+        self.skeleton_recurs = gathered(recurring.skeleton.is_usual, unit)
+        self.is_running = laid_down(self.plain_words >= settings.running_words)
+        self.total = sums(self.words, elements)
+        self.is_linked = worked_out(
+            lambda total, plain: total - plain >= settings.link_share * np.maximum(total, 1e-9),
+            np.bool_, self.total, sums(self.plain_words, elements),
+        )  # fmt: skip
         heads = (blocks.level == 1) & ~self.text_recurs
-        self.has_h1 = sums(heads, elements) > 0
-        self.page_has_h1 = np.bincount(blocks.page[heads], minlength=self.n_pages) > 0
-        self.title_blocks = own_titles & ~self.text_recurs
+        self.has_h1 = have_any(heads, elements)
+        self.page_has_h1 = counted_between(heads, self.first) > 0
+        self.title_blocks = laid_down(own_titles & ~self.text_recurs)
         # Dates and copyright lines are the same wherever they stand.
         is_marked = np.flatnonzero(self.is_dated | self.is_copyright)
         self.marked_recurs = np.zeros(len(at), bool)
@@ -240,20 +247,37 @@ class _Site:
     def _settle_core(self) -> None:
         """Find the core of each page, and which places are named as furniture."""
         blocks, places, elements = self.blocks, self.places, self.elements
-        weights = np.where(
-            self.text_recurs | blocks.is_aside, 0, self.plain_words + _LINK_WEIGHT * (self.words - self.plain_words)
-        )
+        weights = worked_out(
+            lambda is_other, words, plain: np.where(is_other, 0, plain + _LINK_WEIGHT * (words - plain)),
+            np.float64, self.text_recurs | blocks.is_aside, self.words, self.plain_words,
+        )  # fmt: skip
         core, own = self._cores(weights)
-        holds = self.has_h1 | (own >= 0.5 * np.maximum(self._page_sums(weights)[self.page], 1e-9))
+        half = 0.5 * np.maximum(self._page_sums(weights), 1e-9)
+        holds = self.has_h1 | worked_out(lambda its, page: its >= half[page], np.bool_, own, self.page)
         is_named = places.is_named & ~self._places_of_content(self._deepest(holds))
-        around = named_around(places, is_named)
-        depth = np.minimum(elements.depth, places.depth[blocks.path[elements.first]])
-        self.is_named = around[blocks.path[elements.first], depth]
-        self.is_notice = named_around(places, places.is_notice)[blocks.path[elements.first], depth]
+        del own, holds
+
+        def around(named: Bools) -> Bools:
+            """Whether each element, or one around it, is at a place so named."""
+            at = named_around(places, named)
+
+            def told(first: Codes, depth: NDArray[np.int8]) -> Bools:
+                path = blocks.path[first]
+                return np.asarray(at[path, np.minimum(depth, places.depth[path])])
+
+            return worked_out(told, np.bool_, elements.first, elements.depth)
+
+        self.is_named, self.is_notice = around(is_named), around(places.is_notice)
         # What its place calls furniture does not move the core, unless there is nothing else.
-        named_block = self.is_named[self.unit] & self.recurring.place.is_usual[self.unit]
-        without = np.where(named_block, 0, weights)
-        weights = np.where(self._page_sums(without)[blocks.page] > 0, without, weights)
+        named_block = gathered(self.is_named, self.unit) & gathered(self.recurring.place.is_usual, self.unit)
+
+        def left(is_out: Bools, weight: NDArray[np.float64]) -> NDArray[np.float64]:
+            return np.where(is_out, 0.0, weight)
+
+        without = worked_out(left, np.float64, named_block, weights)
+        has_other = self._page_sums(without) > 0
+        is_nothing_left = worked_out(lambda its: ~has_other[its], np.bool_, blocks.page)
+        weights = worked_out(left, np.float64, named_block & ~is_nothing_left, weights)
         core, _ = self._cores(weights)
         self.core_first, self.core_end = self.first[:-1].copy(), self.first[1:].copy()
         self.core_depth = np.zeros(self.n_pages, np.int64)
@@ -267,7 +291,7 @@ class _Site:
         """Places that lie around what holds most of the words, or the H1, on some of the pages that have them."""
         blocks, places, elements = self.blocks, self.places, self.elements
         n_paths, n_places = len(places.number), len(places)
-        met = distinct(blocks.page.astype(np.int64) * n_paths + blocks.path)
+        met = met_on_pages(blocks.page, blocks.path, n_paths)
         paths = blocks.path[elements.first[holding]]
         depths = np.minimum(elements.depth[holding], places.depth[paths])
         n_around = np.zeros(n_places, np.int64)
@@ -281,7 +305,11 @@ class _Site:
         return np.asarray(n_around >= np.maximum(_CONTENT_SHARE * n_pages, 1))
 
     def _page_sums(self, weights: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.bincount(self.blocks.page, weights, minlength=self.n_pages).astype(np.float64)
+        result = np.zeros(self.n_pages)
+        for start, stop in _stretches(self.first):
+            page = self.blocks.page[start:stop]
+            result[page[0] : page[-1] + 1] = np.bincount(page - page[0], weights[start:stop])
+        return result
 
     def _cores(self, weights: NDArray[np.float64]) -> tuple[Ints, NDArray[np.float64]]:
         """The element that is the core of each page that has one, and the weight of each element.
@@ -291,15 +319,20 @@ class _Site:
         """
         elements, page = self.elements, self.page
         own, total = sums(weights, elements), self._page_sums(weights)
-        is_headed = self.has_h1 | ~self.page_has_h1[page]
-        may_be = is_headed & (total[page] > 0)
-        core = self._deepest(may_be & (own >= _CORE_SHARE * total[page]))
+        may_be = worked_out(
+            lambda has_h1, its: (has_h1 | ~self.page_has_h1[its]) & (total[its] > 0), np.bool_, self.has_h1, page
+        )
+
+        def hold(share: float) -> Bools:
+            return worked_out(lambda weight, its: weight >= share * total[its], np.bool_, own, page)
+
+        core = self._deepest(may_be & hold(_CORE_SHARE))
         votes = np.bincount(elements.place[core], minlength=2 * len(self.places))
         is_usual = votes >= max(2.0, _CORE_VOTES * self.n_pages)
         is_settled = np.zeros(self.n_pages, bool)
         is_settled[page[core]] = is_usual[elements.place[core]]
         better = self._deepest(
-            may_be & is_usual[elements.place] & (own >= _USUAL_CORE_SHARE * total[page]) & ~is_settled[page]
+            may_be & gathered(is_usual, elements.place) & hold(_USUAL_CORE_SHARE) & ~gathered(is_settled, page)
         )
         is_replaced = np.zeros(self.n_pages, bool)
         is_replaced[page[better]] = True
@@ -317,26 +350,26 @@ class _Site:
         """What each block is."""
         elements, recurring, settings = self.elements, self.recurring, self.settings
         text, skeleton, place = recurring.text, recurring.skeleton, recurring.place
-        core_first, core_end = self.core_first[self.page], self.core_end[self.page]
-        is_core = (elements.first == core_first) & (elements.end == core_end)
-        is_outside = (elements.end <= core_first) | (elements.first >= core_end)
-        is_inside = (elements.first >= core_first) & (elements.end <= core_end) & ~is_core
-        # A main landmark is believed: what stands in it is never outside.
-        in_main = self.blocks.in_main[elements.first]
-        is_inside |= is_outside & in_main
-        is_outside &= ~in_main
-        is_short = self.total < settings.running_words
-        is_dated, is_copyright = (sums(marks, elements) > 0 for marks in (self.is_dated, self.is_copyright))
-        has_running = sums(self.is_running, elements) > 0
-        has_own_running = sums(self.is_running & ~self.text_recurs, elements) > 0
-        has_new_heading = sums((self.blocks.level > 0) & ~self.text_recurs, elements) > 0
-        is_heading = sums(self.blocks.level > 0, elements) == elements.end - elements.first
-        is_all_bare = sums(~self.is_bare, elements) == 0
-        recurring_words = sums(np.where(self.text_recurs | (self.skeleton_recurs & ~self.is_bare), self.words, 0), elements)
-        mostly_recurs = recurring_words >= 0.5 * np.maximum(self.total, 1e-9)
-        only_everywhere = recurring.is_only & place.is_everywhere
-        only_usual = recurring.is_only & place.is_usual
-        recurs = text.is_usual | skeleton.is_usual
+        # Each of these is as long as the site has elements: they lie where large arrays do.
+        is_core, is_outside, is_inside, in_main = map(laid_down, self._about_the_core())
+        is_short = laid_down(self.total < settings.running_words)
+        is_dated, is_copyright = (have_any(marks, elements) for marks in (self.is_dated, self.is_copyright))
+        has_running = have_any(self.is_running, elements)
+        has_own_running = have_any(self.is_running & ~self.text_recurs, elements)
+        has_new_heading = have_any((self.blocks.level > 0) & ~self.text_recurs, elements)
+        is_heading = laid_down(~have_any(self.blocks.level == 0, elements))
+        is_all_bare = laid_down(~have_any(~self.is_bare, elements))
+        recurring_words = worked_out(
+            lambda recurs, words: np.where(recurs, words, 0), np.float64,
+            self.text_recurs | (self.skeleton_recurs & ~self.is_bare), self.words,
+        )  # fmt: skip
+        mostly_recurs = worked_out(
+            lambda its, total: its >= 0.5 * np.maximum(total, 1e-9), np.bool_, sums(recurring_words, elements), self.total
+        )
+        del recurring_words
+        only_everywhere = laid_down(recurring.is_only & place.is_everywhere)
+        only_usual = laid_down(recurring.is_only & place.is_usual)
+        recurs = laid_down(text.is_usual | skeleton.is_usual)
         named, linked = self.is_named, self.is_linked
 
         outside = is_outside & ~self._is_title(is_outside) & (
@@ -349,8 +382,9 @@ class _Site:
             | (named & place.is_usual & (is_short | ~has_own_running))
             | (named & only_everywhere)
         )  # fmt: skip
-        may_be = is_inside & ~has_running & ~has_new_heading & ~is_heading
-        n_signs = named.astype(np.int8) + is_dated + 2 * is_copyright
+        outside = laid_down(outside)
+        may_be = laid_down(is_inside & ~has_running & ~has_new_heading & ~is_heading)
+        n_signs = laid_down(named.astype(np.int8) + is_dated + 2 * is_copyright)
         inside = may_be & (
             (text.is_usual & named & (linked | is_dated | is_copyright))
             | (skeleton.is_usual & named & linked & ~is_all_bare & ~in_main)
@@ -358,6 +392,7 @@ class _Site:
             | (named & recurring.is_only & place.is_in_template & text.is_in_template)
             | (text.is_everywhere & linked)
         )  # fmt: skip
+        inside = laid_down(inside)
         is_sentence = np.zeros(len(elements), bool)
         is_sentence[self.unit] = self.ends_sentence & (self.plain_words >= _TELLING_WORDS)
         at_edge = may_be & (
@@ -368,6 +403,8 @@ class _Site:
             | (skeleton.is_everywhere & is_short & (is_dated | is_copyright))
             | (named & only_everywhere & (is_copyright | recurs | mostly_recurs))
         )  # fmt: skip
+        at_edge = laid_down(at_edge)
+        del is_sentence, n_signs
         notice = self.is_notice & recurs
 
         result = np.zeros(len(self.words), np.int8)
@@ -378,28 +415,43 @@ class _Site:
         if settings.edges:
             self._take_up_edges(result, at_edge)
         self._follow_others(result)
-        unit = self.unit
-        in_doubt = text.is_everywhere[unit] | (named & place.is_usual)[unit] | (is_outside & text.is_usual)[unit]
+        in_doubt = gathered(text.is_everywhere | (named & place.is_usual) | (is_outside & text.is_usual), self.unit)
         result[in_doubt & (result == MAIN)] = DOUBT
         return result
+
+    def _about_the_core(self) -> tuple[Bools, Bools, Bools, Bools]:
+        """Whether each element is the core of its page, is outside of it, inside of it, and in a main landmark."""
+        first, end, page = self.elements.first, self.elements.end, self.page
+        core_first, core_end = gathered(self.core_first, page), gathered(self.core_end, page)
+        is_core = (first == core_first) & (end == core_end)
+        is_outside = (end <= core_first) | (first >= core_end)
+        is_inside = (first >= core_first) & (end <= core_end) & ~is_core
+        # A main landmark is believed: what stands in it is never outside.
+        in_main = gathered(self.blocks.in_main, first)
+        is_inside |= is_outside & in_main
+        is_outside &= ~in_main
+        return is_core, is_outside, is_inside, in_main
 
     def _mark(self, result: NDArray[np.int8], chosen: Bools, reason: int) -> None:
         """Give a reason to the blocks of some elements."""
         steps = np.zeros(len(result) + 1, np.int32)
         np.add.at(steps, self.elements.first[chosen], 1)
         np.add.at(steps, self.elements.end[chosen], -1)
-        result[np.cumsum(steps)[:-1] > 0] = reason
+        np.cumsum(steps, out=steps)
+        result[steps[:-1] > 0] = reason
 
     def _is_title(self, is_outside: Bools) -> Bools:
         """Whether elements outside the core hold the title of their page, which nothing in the core repeats.
 
         It is what the title of the document says, or what stands alone right before a core without H1.
         """
-        place = np.arange(len(self.words))
-        in_core = (place >= self.core_first[self.blocks.page]) & (place < self.core_end[self.blocks.page])
+        steps = np.zeros(len(self.words) + 1, np.int8)
+        np.add.at(steps, self.core_first, 1)
+        np.add.at(steps, self.core_end, -1)
+        in_core = np.cumsum(steps, dtype=np.int8)[:-1] > 0  # cores follow one another
         is_repeated = np.zeros(self.n_pages, bool)
         is_repeated[self.blocks.page[in_core & self.title_blocks]] = True
-        has_title = sums(self.title_blocks, self.elements) > 0
+        has_title = have_any(self.title_blocks, self.elements)
         is_before = is_outside & (self.elements.end == self.core_first[self.page])
         earliest = np.full(self.n_pages, len(self.words), np.int64)
         np.minimum.at(earliest, self.page[is_before], self.elements.first[is_before])
@@ -410,14 +462,14 @@ class _Site:
     def _asides(self, is_inside: Bools, has_own_running: Bools) -> Bools:
         """Blocks in elements for what is beside the content: they are content where they are running text within it."""
         is_content = np.zeros(len(self.words), np.int8)
-        are_aside = sums(~self.blocks.is_aside, self.elements) == 0
+        are_aside = ~have_any(~self.blocks.is_aside, self.elements)
         self._mark(is_content, is_inside & has_own_running & are_aside, 1)
-        has_other = np.bincount(self.blocks.page[~self.blocks.is_aside], minlength=self.n_pages) > 0
-        return np.asarray(self.blocks.is_aside & (is_content == 0) & has_other[self.blocks.page])
+        has_other = counted_between(~self.blocks.is_aside, self.first) > 0
+        return np.asarray(self.blocks.is_aside & (is_content == 0) & gathered(has_other, self.blocks.page))
 
     def _follow_others(self, result: NDArray[np.int8]) -> None:
         """On pages without words of their own, take for furniture what is furniture in the same place of other pages."""
-        has_core = self.has_core[self.blocks.page]
+        has_core = gathered(self.has_core, self.blocks.page)
         if has_core.all():
             return
         key = self.recurring.text_keys[self.unit]
@@ -435,7 +487,7 @@ class _Site:
         """Mark runs of furniture at both ends of the core of each page."""
         elements, blocks = self.elements, self.blocks
         n = len(result)
-        ends, begins = np.zeros(n, np.int64), np.full(n, n, np.int64)
+        ends, begins = np.zeros(n, np.int32), np.full(n, n, np.int32)
         np.maximum.at(ends, elements.first[at_edge], elements.end[at_edge])
         np.minimum.at(begins, elements.end[at_edge] - 1, elements.first[at_edge])
         everywhere = self.recurring.skeleton.is_everywhere[self.unit]
@@ -469,9 +521,9 @@ class _Edge:
     first: int
     end: int
     found: NDArray[np.int8]
-    ends: Ints
+    ends: Codes
     """For each block the end of the largest element of furniture that begins with it, 0 without."""
-    begins: Ints
+    begins: Codes
     """For each block the first of the largest element of furniture that ends with it."""
     selected: Bools
     passed: Bools

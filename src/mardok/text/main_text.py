@@ -12,18 +12,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mardok.extract.batch import Numbers
 from mardok.extract.page import Page
+from mardok.large import Texts, counted_between, gathered, laid_down, large_empty, places_where, worked_out
 from mardok.settings import Text
 from mardok.text import furniture as parts
 from mardok.text.block_signs import BlockSigns, block_signs, carried
 from mardok.text.columns import Blocks, Codes, Links
-from mardok.text.distinct import distinct
-from mardok.text.elements import path_codes, places_of, templates_of
+from mardok.text.elements import met_on_pages, path_codes, places_of, templates_of
 from mardok.text.hashes import Corpus, Ints
 from mardok.text.words import folded
 from mardok.vocabulary import BlockReason
@@ -76,35 +77,38 @@ def reasons_not_main(
     section : ndarray of int64, shape (n_pages,)
         Equal for pages of one section.
     """
-    page, n_pages, at = blocks.page, len(blocks.first) - 1, blocks.at
+    page, at = blocks.page, blocks.at
     names = tuple(dict.fromkeys([*map(str, _FIXED), *(context.chrome for context in blocks.contexts)]))
     number = {name: code for code, name in enumerate(names)}
     of_context = np.array([number[context.chrome] for context in blocks.contexts], np.int8)
 
     def on_page(places: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        return np.bincount(page[places], minlength=n_pages) > 0
+        return counted_between(places, blocks.first) > 0
 
-    reasons = of_context[blocks.context][at] if len(at) else np.zeros(0, np.int8)
-    has_text = blocks.has_text[at]
+    # Arrays with an item for each place are most of what this takes: they lie where large arrays do.
+    reasons = large_empty(len(at), np.int8)
+    reasons[:] = gathered(of_context[blocks.context], at) if len(at) else 0
+    has_text = gathered(blocks.has_text, at)
     _release_headers(blocks, reasons, number.get("header", -1))
-    in_main = blocks.where(lambda context: context.in_main)[at]
-    reasons[(reasons == _MAIN) & on_page(in_main & has_text & (reasons == _MAIN))[page] & ~in_main] = number[
+    in_main = gathered(blocks.where(lambda context: context.in_main), at)
+    reasons[(reasons == _MAIN) & gathered(on_page(in_main & has_text & (reasons == _MAIN)), page) & ~in_main] = number[
         BlockReason.OUTSIDE_MAIN
     ]
     aside = number.get("aside", -1)
-    undecided = np.flatnonzero(((reasons == _MAIN) | (reasons == aside)) & has_text)
+    undecided = places_where(((reasons == _MAIN) | (reasons == aside)) & has_text)
     signs = block_signs(blocks, links, written, settings.running_words)
-    codes = _decided(blocks, signs, pages, undecided, reasons[undecided] == aside, section, settings)
+    codes = _decided(blocks, signs, pages, undecided, gathered(reasons == aside, undecided), section, settings)
     reasons[undecided] = np.array([number[_REASON_OF[code]] for code in range(len(_REASON_OF))], np.int8)[codes]
-    is_ignored = blocks.where(lambda context: context.chosen == "ignore")[at]
+    is_ignored = gathered(blocks.where(lambda context: context.chosen == "ignore"), at)
     reasons[is_ignored] = number[BlockReason.IGNORED]
-    is_chosen = blocks.where(lambda context: context.chosen == "only")[at]
+    is_chosen = gathered(blocks.where(lambda context: context.chosen == "only"), at)
     has_only = on_page(is_chosen)
-    is_limited = has_only[page] & ~is_ignored
+    is_limited = gathered(has_only, page) & ~is_ignored
     reasons[is_limited] = np.where(is_chosen[is_limited], _MAIN, number[BlockReason.NOT_CHOSEN])
     is_empty = ~on_page((reasons <= DOUBT) & has_text) & ~has_only
-    last_resort = np.isin(reasons, [number[name] for name in _LAST_RESORT if name in number]) & is_empty[page]
-    reasons[last_resort & _stands_on_few(blocks, page, np.flatnonzero(last_resort), settings)] = _MAIN
+    is_of_last_resort = np.array([name in _LAST_RESORT for name in names])
+    last_resort = gathered(is_of_last_resort, reasons) & gathered(is_empty, page)
+    reasons[last_resort & _stands_on_few(blocks, page, places_where(last_resort), settings)] = _MAIN
     return Reasons(names, reasons)
 
 
@@ -113,21 +117,20 @@ def _stands_on_few(blocks: Blocks, page: Codes, places: Ints, settings: Text) ->
     result = np.zeros(len(page), bool)
     if not len(places):
         return result
-    texts = blocks.text[blocks.at]
+    texts = gathered(blocks.text, blocks.at)
     asked = np.zeros(len(blocks.texts), bool)
     asked[texts[places]] = True
-    n_pages = len(blocks.first) - 1
-    kept = asked[texts]
-    once = distinct(texts[kept].astype(np.int64) * n_pages + page[kept])
-    n_with = np.bincount(once // n_pages, minlength=len(blocks.texts))
+    kept = places_where(gathered(asked, texts))
+    once = met_on_pages(gathered(page, kept), gathered(texts, kept), len(blocks.texts))
+    n_with = np.bincount(once % len(blocks.texts), minlength=len(blocks.texts))
     result[places] = n_with[texts[places]] < settings.recurring_pages
     return result
 
 
 def _release_headers(blocks: Blocks, reasons: NDArray[np.int8], header: int) -> None:
     """Take headers that hold the H1 of a page, which has none elsewhere, for content as far as they are no menu."""
-    level = np.array([context.level for context in blocks.contexts], np.int8)[blocks.context][blocks.at]
-    tops = np.flatnonzero((level == 1) & blocks.has_text[blocks.at])
+    is_h1 = blocks.where(lambda context: context.level == 1)
+    tops = places_where(gathered(is_h1 & blocks.has_text, blocks.at))
     if not len(tops) or header < 0:
         return
     page = blocks.page
@@ -136,8 +139,8 @@ def _release_headers(blocks: Blocks, reasons: NDArray[np.int8], header: int) -> 
     texts = blocks.text[blocks.at[tops]]
     n_with = np.bincount(texts, minlength=1)
     depth_of = np.array([_header_depth(context.path) for context in blocks.contexts], np.int16)
-    joint = blocks.joint[blocks.at]
-    depths = depth_of[blocks.context[blocks.at]]
+    joint = gathered(blocks.joint, blocks.at)
+    depths = gathered(depth_of[blocks.context], blocks.at)
     for place, text in zip(tops.tolist(), texts.tolist(), strict=True):
         # A logo as H1 stands on every page.
         if reasons[place] != header or has_other[page[place]] or n_with[text] > _MOST_SAME_H1:
@@ -171,18 +174,18 @@ def _decided(
     settings: Text,
 ) -> NDArray[np.int8]:
     """What the blocks at some places are, one of the constants of :mod:`mardok.text.furniture`."""
-    at, page = blocks.at[places], blocks.page[places]
+    at, page = gathered(blocks.at, places), gathered(blocks.page, places)
     paths, of_context = path_codes(blocks)
-    path = of_context[blocks.context[at]] if len(at) else np.zeros(0, np.int32)
-    joint = carried(blocks.joint[blocks.at], places)
+    path = gathered(of_context[blocks.context], at) if len(at) else np.zeros(0, np.int32)
+    joint = carried(gathered(blocks.joint, blocks.at), places)
     joint[np.concatenate([[True], page[1:] != page[:-1]])[: len(page)]] = 0
     undecided = parts.Undecided(
         page,
         at,
         path,
-        joint,
-        np.array([context.level for context in blocks.contexts], np.int8)[blocks.context[at]],
-        blocks.where(lambda context: context.in_main)[at],
+        laid_down(joint),
+        gathered(np.array([context.level for context in blocks.contexts], np.int8)[blocks.context], at),
+        gathered(blocks.where(lambda context: context.in_main), at),
         is_aside,
     )
     own_titles = _say_the_title(blocks, pages, page, at)
@@ -199,14 +202,19 @@ def _folders(pages: Sequence[Page]) -> Ints:
 
 def _say_the_title(blocks: Blocks, pages: Sequence[Page], page: Codes, at: Codes) -> NDArray[np.bool_]:
     """Whether blocks say most of the title of their page, and nothing else."""
-    titles = [page.title for page in pages]
-    long, lengths = np.fromiter(map(len, titles), np.int64, len(titles)), blocks.lengths
-    text = blocks.text[at]
-    result = (lengths[text] > 0) & (lengths[text] <= long[page]) & (lengths[text] >= _TITLE_SHARE * long[page])
+    titles = Texts.of(page.title for page in pages)
+    long, lengths = titles.lengths, blocks.lengths
+
+    def may_say(text: Codes, its_page: Codes) -> NDArray[np.bool_]:
+        own, whole = lengths[text], long[its_page]
+        return np.asarray((own > 0) & (own <= whole) & (own >= _TITLE_SHARE * whole))
+
+    text = gathered(blocks.text, at)
+    result = worked_out(may_say, np.bool_, text, page).copy()
     asked = np.flatnonzero(result)
-    folded_titles = [folded(title) for title in titles]
+    folded_title = lru_cache(1)(lambda row: folded(titles[row]))
     result[asked] = [
-        folded(blocks.texts[one]) in folded_titles[row]
+        folded(blocks.texts[one]) in folded_title(row)
         for one, row in zip(text[asked].tolist(), page[asked].tolist(), strict=True)
     ]
-    return np.asarray(result)
+    return laid_down(result)

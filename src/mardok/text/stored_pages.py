@@ -11,9 +11,9 @@ from __future__ import annotations
 import json
 import os
 from bisect import bisect_left
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import fields
-from functools import cached_property, lru_cache, partial
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -27,7 +27,7 @@ MANY_PAGES = 100_000
 TEXT_FIELDS = tuple(one.name for one in fields(Page) if one.type == "str")
 """Fields of a page that are texts; the others are told as JSON."""
 TOLD_FIELDS = tuple(one.name for one in fields(Page) if one.type != "str" and one.name not in ("blocks", "images"))
-_MOST_READ = 1 << 10
+_MOST_READ, _PAGES_AT_ONCE = 1 << 10, 1 << 9
 
 
 def told(value: Any) -> str:
@@ -67,7 +67,17 @@ class StoredPages(OnDemand[Page]):
     """
 
     def __init__(self, columns: Mapping[str, Texts], sources: Mapping[str, str]) -> None:
-        super().__init__(len(columns["url"]), partial(_StoredPage, columns, sources))
+        n_pages = len(columns["url"])
+
+        def page(row: int) -> Page:
+            return _StoredPage(_Stretch(columns, sources, row, row + 1), 0)
+
+        def pages() -> Iterator[Page]:
+            for first in range(0, n_pages, _PAGES_AT_ONCE):
+                its = _Stretch(columns, sources, first, min(first + _PAGES_AT_ONCE, n_pages))
+                yield from (_StoredPage(its, at) for at in range(its.last - first))
+
+        super().__init__(n_pages, page, pages)
         self.columns, self.sources = columns, sources
 
     def in_languages(self, languages: Sequence[str]) -> StoredPages:
@@ -80,17 +90,45 @@ class StoredPages(OnDemand[Page]):
         return RowOfAddress(self.columns["url"])
 
 
+class _Stretch:
+    """Pages that follow one another: a field that is asked of one is made for all of them."""
+
+    __slots__ = ("_columns", "_made", "_sources", "first", "last")
+
+    def __init__(self, columns: Mapping[str, Texts], sources: Mapping[str, str], first: int, last: int) -> None:
+        self._columns, self._sources, self.first, self.last = columns, sources, first, last
+        self._made: dict[str, list[Any]] = {}
+
+    def values(self, name: str) -> list[Any]:
+        """A field of each page."""
+        known = self._made.get(name)
+        if known is None:
+            texts, first, last = self._columns[name], self.first, self.last
+            known = [texts[first]] if last == first + 1 else texts[first:last].tolist()
+            if name == "source":
+                known = [self._sources.get(text, text) for text in known]
+            elif name in _READ:
+                known = list(map(_READ[name], known))
+            self._made[name] = known
+        return known
+
+
+_READ: Mapping[str, Callable[[str], Any]] = {
+    name: lru_cache(_MOST_READ)(signs_of if name == "signs" else value_of) for name in TOLD_FIELDS
+}
+
+
 class _StoredPage(Page):
     """A page whose fields are looked up."""
 
-    __slots__ = ("columns", "row", "sources")
-    columns: Mapping[str, Texts]
-    sources: Mapping[str, str]
-    row: int
+    __slots__ = ("at", "stretch")
+    stretch: _Stretch
+    at: int
+    """Its number there."""
 
-    def __init__(self, columns: Mapping[str, Texts], sources: Mapping[str, str], row: int) -> None:
-        for name, value in (("columns", columns), ("sources", sources), ("row", row)):
-            object.__setattr__(self, name, value)
+    def __init__(self, stretch: _Stretch, at: int) -> None:
+        object.__setattr__(self, "stretch", stretch)
+        object.__setattr__(self, "at", at)
 
     def __reduce__(self) -> tuple[Any, ...]:
         return Page, tuple(getattr(self, one.name) for one in fields(Page))
@@ -99,12 +137,7 @@ class _StoredPage(Page):
 def _looked_up(name: str) -> property:
     if name in ("blocks", "images"):  # they stand in columns of their own
         return property(lambda _: ())
-    if name == "source":
-        return property(lambda page: page.sources.get(its := page.columns["source"][page.row], its))
-    if name in TEXT_FIELDS:
-        return property(lambda page: page.columns[name][page.row])
-    read = lru_cache(_MOST_READ)(signs_of if name == "signs" else value_of)
-    return property(lambda page: read(page.columns[name][page.row]))
+    return property(lambda page: page.stretch.values(name)[page.at])
 
 
 for _name in (one.name for one in fields(Page)):
