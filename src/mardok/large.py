@@ -299,12 +299,12 @@ class Texts(Sequence[str]):
         if isinstance(at, (int, np.integer)):
             return _text(self.bytes_of(int(at) + len(self) * int(at < 0)))
         if isinstance(at, slice):
-            numbers = np.arange(*at.indices(len(self)))
-        else:
-            numbers = np.flatnonzero(at) if at.dtype == bool else at
-        result = np.empty(len(numbers), object)
-        result[:] = [str(raw, "utf-8", "surrogatepass") for raw in self._raws(numbers)]
-        return result
+            meant = range(*at.indices(len(self)))
+            if meant.step == 1:
+                return _objects(list(self.between(meant.start, max(meant.stop, meant.start))))
+            at = np.array(meant, np.int64)
+        numbers = np.flatnonzero(at) if at.dtype == bool else at
+        return _objects([str(raw, "utf-8", "surrogatepass") for raw in self._raws(numbers)])
 
     def _raws(self, numbers: NDArray[np.integer]) -> Iterator[memoryview]:
         """Some of them as they are stored."""
@@ -532,6 +532,12 @@ def _first_of_equal(digests: NDArray[np.uint64]) -> tuple[NDArray[np.int64], NDA
     numbers = np.empty(len(order), np.int32)
     numbers[order] = rank[np.cumsum(is_first) - 1]
     return firsts[by_place], numbers
+
+
+def _objects(values: Sequence[Any]) -> NDArray[Any]:
+    result = np.empty(len(values), object)
+    result[:] = values
+    return result
 
 
 def _text(raw: bytes) -> str:

@@ -209,7 +209,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
 
     progress("making the plan", 0)
     plan_inputs = PlanInputs(attribution, found.rivals, found.thin, found.phrases, checks)
-    planned, disagreeing, unmatched = _planned(site, facts, plan_inputs, proof, texts, kept, progress)
+    planned, counted_steps, disagreeing, unmatched = _planned(site, facts, plan_inputs, proof, texts, kept, progress)
     give_back_memory()  # proposals with their steps are gigabytes of a large site, which their tables do not need
     of_checks = {
         **{name: kept.key_of(name) for name in ("checks", "proofread")},
@@ -225,7 +225,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     if making_sheets is not None:
         kept.take(making_sheets())
     tables = {**tables, **planned}
-    counted = {**tables, **counted_tables(kept.filed.store)}
+    counted = {**tables, **counted_tables(kept.filed.store), "steps": counted_steps}
     counts = {
         **totals(counted, facts, copies.grouping),
         "outcome": outcomes(counted, settings.search.minimum_share),
@@ -291,15 +291,15 @@ def _planned(
     texts: ProofTexts,
     kept: KeptParts,
     progress: Progress,
-) -> tuple[dict[str, pd.DataFrame], Sequence[PageCheck], Sequence[PlanDecision]]:
-    """Tables of the plan and of what depends on it, but for its steps, which are filed; what pages that are to become one
-    disagree about, and what of the user's rules fitted no proposal."""
+) -> tuple[dict[str, pd.DataFrame], pd.DataFrame, Sequence[PageCheck], Sequence[PlanDecision]]:
+    """Tables of the plan and of what depends on it, but for its steps, which are filed; those of them that are counted; what
+    pages that are to become one disagree about; and what of the user's rules fitted no proposal."""
     plan = make_plan(site, facts, inputs)
     progress("writing tables", 0)
     kept.file(STEP_ROWS, None, plan.steps)
-    table = plan.table()
-    within = with_groups(proof, merged_rows(table, plan.merging_steps(), site.row_of), site.main_text, texts)
-    return {"plan": table, **within.tables}, within.contradicting, plan.unmatched
+    table, counted_steps = plan.table(), plan.counted_steps()
+    within = with_groups(proof, merged_rows(table, counted_steps, site.row_of), site.main_text, texts)
+    return {"plan": table, **within.tables}, counted_steps, within.contradicting, plan.unmatched
 
 
 def _site_tables(

@@ -10,6 +10,7 @@ import pyarrow.parquet as pq
 import pytest
 from conftest import html, warc_bytes
 from distributed import LocalCluster
+from small_parts import hold_as_columns
 
 import mardok
 
@@ -79,7 +80,9 @@ def the_same_files(one: Path, other: Path) -> None:
 
 @pytest.mark.proof
 @pytest.mark.parametrize("pages", SITES, ids=lambda pages: pages.__name__)
-def test_whoever_audits_the_files_are_the_same(pages: Callable[[], Iterator[Page]], tmp_path: Path) -> None:
+def test_whoever_audits_the_files_are_the_same(
+    pages: Callable[[], Iterator[Page]], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     sources = written(tmp_path, pages())
     whole = mardok.audit(*sources)
     whole.save(tmp_path / "whole")
@@ -87,6 +90,7 @@ def test_whoever_audits_the_files_are_the_same(pages: Callable[[], Iterator[Page
     def cut(n_parts: int) -> mardok.Settings:
         return mardok.read_settings(None, [f"work.part_pages={-(-len(whole.pages) // n_parts)}"])
 
+    hold_as_columns(monkeypatch, 100)  # as of a site of more pages than these have
     mardok.audit(*sources, work=tmp_path / "pool", jobs=2, settings=cut(8)).save(tmp_path / "by-pool")
     the_same_files(tmp_path / "whole", tmp_path / "by-pool")
     with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster:

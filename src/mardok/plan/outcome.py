@@ -17,7 +17,7 @@ import pandas as pd
 
 from mardok.vocabulary import STRUCTURAL_STEPS, Answer, GroupKind, StepKind
 
-COUNTED_STEPS = (*STRUCTURAL_STEPS, StepKind.REWRITE, StepKind.EXPAND)
+COUNTED_STEPS = frozenset([*STRUCTURAL_STEPS, StepKind.REWRITE, StepKind.EXPAND])
 """Steps that the counts depend on."""
 
 

@@ -14,13 +14,14 @@ import pandas as pd
 from mardok.findings.facts import SiteFacts
 from mardok.plan.decisions import Decided, follow
 from mardok.plan.folding import fold
+from mardok.plan.outcome import COUNTED_STEPS
 from mardok.plan.proposal import Proposal
 from mardok.plan.ranking import plan_table, ranked, steps_frames, steps_table
 from mardok.plan.safety import check_safety
 from mardok.plan.whole import PlanInputs, all_proposals
 from mardok.sources.decisions import PlanDecision
 from mardok.text.site import Site
-from mardok.vocabulary import MERGING
+from mardok.vocabulary import STEPS_OF_ACTION
 
 
 @dataclass(frozen=True)
@@ -44,9 +45,11 @@ class Plan:
         """The table of its steps, some rows at a time."""
         return steps_frames(self.proposals, self.done)
 
-    def merging_steps(self) -> pd.DataFrame:
-        """The rows of that table by which pages become one."""
-        return steps_table((one for one in self.proposals if one.action in MERGING), self.done)
+    def counted_steps(self) -> pd.DataFrame:
+        """The rows of that table that :func:`mardok.plan.outcome.outcome` asks for, which are few of a large plan."""
+        those = (one for one in self.proposals if not COUNTED_STEPS.isdisjoint(STEPS_OF_ACTION[one.action]))
+        steps = steps_table(those, self.done)
+        return steps[steps["step"].isin(list(COUNTED_STEPS))]
 
 
 def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs) -> Plan:

@@ -15,7 +15,7 @@ import pandas as pd
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import Grouping
 from mardok.plan.gain import sum_of_gains
-from mardok.plan.outcome import COUNTED_STEPS, outcome
+from mardok.plan.outcome import outcome
 from mardok.plan.proposal import Gain
 from mardok.sentences import Sentence, counted, hours, sentence
 from mardok.sources.raw import Intake
@@ -32,8 +32,7 @@ _EXAMPLES = 20
 
 def counted_tables(store: TableStore) -> dict[str, pd.DataFrame]:
     """What is counted of the tables that are as long as a site."""
-    steps = pd.concat([part[part["step"].isin(COUNTED_STEPS)] for part in store.parts("steps")], ignore_index=True)
-    return {"pages": store.frame("pages", COUNTED_OF_PAGES), "checks": store.frame("checks", ["check"]), "steps": steps}
+    return {"pages": store.frame("pages", COUNTED_OF_PAGES), "checks": store.frame("checks", ["check"])}
 
 
 def totals(tables: dict[str, pd.DataFrame], facts: SiteFacts, grouping: Grouping) -> dict[str, Any]:
