@@ -34,12 +34,12 @@ def titles_or_kept(site: Site, kept: KeptParts) -> Titles:
 
     def of_tables(tables: Tables) -> Titles:
         names, distinctive = json.loads(tables["names"]["told"][0])
-        own, of_site = (held_texts(cast(Texts, tables["pages"][name])) for name in ("own", "site"))
+        own, of_site = (held_texts(cast(Texts, tables["pages"][name]), len(site.pages)) for name in ("own", "site"))
         return Titles(own, of_site, names, {name: frozenset(text_words) for name, text_words in distinctive.items()})
 
     def split() -> Titles:
         titles = split_titles(site)
-        return replace(titles, own=held_texts(titles.own), site=held_texts(titles.site))
+        return replace(titles, own=held_texts(titles.own, len(titles.own)), site=held_texts(titles.site, len(titles.site)))
 
     return kept.part("titles", {"words": kept.key_of("words")}, split, tables_of, of_tables)
 

@@ -35,6 +35,7 @@ from mardok.settings import Proof, Settings
 from mardok.sharing import shared_out
 from mardok.tables import CONTRADICTIONS, SET_APART, SITE_WORDS, SLIP_PLACES, SLIPS, UNKNOWN_WORDS
 from mardok.text.site import Site
+from mardok.text.stored_pages import held_texts
 from mardok.text.words import folded_line
 from mardok.vocabulary import MERGING, WORD_CHECKS, CheckId, Decision, SlipPlace, SlotKind, StepKind
 
@@ -143,7 +144,7 @@ def proofread_or_kept(
     whole = cache(lambda: proofread(texts, facts, settings, kept))
     depends = {
         **texts_depend,
-        "names": digest_of(list(facts.page_names)),
+        "names": digest_of(facts.page_names),
         "accepted": [[*key, value] for key, value in sorted(facts.accepted.items())],
         "template_pages": facts.template_pages,
         "settings": settings.model_dump(mode="json"),
@@ -296,7 +297,7 @@ def _looked_up(
 
 def proof_facts(site: Site, accepted: Mapping[tuple[str, str], str], settings: Settings) -> ProofFacts:
     """What proofreading knows of a site that was just read."""
-    names = [_name(page.url, page.title, page.h1) for page in site.pages]
+    names = held_texts((_name(page.url, page.title, page.h1) for page in site.pages), len(site.pages))
     return ProofFacts(names, _folded(accepted), settings.checks.template_pages)
 
 

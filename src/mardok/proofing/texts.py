@@ -16,11 +16,12 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from mardok.large import Texts
+from mardok.large import Texts, gathered, places_where
 from mardok.text.columns import Codes
 from mardok.text.distinct import distinct
 from mardok.text.site import Site
 from mardok.text.site_tables import numbers_in_page
+from mardok.text.stored_pages import held_texts
 
 _TECHNICAL_WORDS = 100
 """Words that markup sets apart from which on a site is about code."""
@@ -111,20 +112,21 @@ def texts_of_site(site: Site, is_compared: NDArray[np.bool_], is_boilerplate: ND
     blocks = site.blocks
     is_code = np.array([context.tag in _CODE_TAGS for context in blocks.contexts], bool)
     is_heading = np.array([context.level > 0 for context in blocks.contexts], bool)
-    main = np.flatnonzero(site.main_places)
-    at = blocks.at[main]
-    kept = is_compared[blocks.page[main]] & ~is_code[blocks.context[at]]
-    places = main[kept]
+    main = places_where(site.main_places)
+    at, page = gathered(blocks.at, main), gathered(blocks.page, main)
+    stands_in_code = gathered(is_code[blocks.context], at)
+    kept = places_where(gathered(is_compared, page) & ~stands_in_code)
+    its = gathered(at, kept)
     return ProofTexts(
-        [page.url for page in site.pages],
+        held_texts((page.url for page in site.pages), len(site.pages)),
         [page.language for page in site.pages],
         blocks.texts,
-        blocks.text[blocks.at[places]],
-        blocks.page[places],
-        numbers_in_page(blocks)[places],
-        is_heading[blocks.context[blocks.at[places]]],
-        is_boilerplate[kept],
-        frozenset(blocks.page[main[is_code[blocks.context[at]]]].tolist()),
+        gathered(blocks.text, its),
+        gathered(page, kept),
+        gathered(numbers_in_page(blocks), gathered(main, kept)),
+        gathered(is_heading[blocks.context], its),
+        gathered(is_boilerplate, kept),
+        frozenset(page[stands_in_code].tolist()),
         frozenset(word for page in site.pages for word in page.signs.set_apart),
     )
 

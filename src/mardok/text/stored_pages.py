@@ -11,7 +11,7 @@ from __future__ import annotations
 import json
 import os
 from bisect import bisect_left
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields
 from functools import cached_property, lru_cache
 from typing import Any
@@ -50,9 +50,9 @@ def signs_of(text: str) -> Signs:
     return Signs(*value_of(text))
 
 
-def held_texts(texts: Sequence[str]) -> Sequence[str]:
+def held_texts(texts: Iterable[str], n_pages: int) -> Sequence[str]:
     """A text for each page, which is needed for long."""
-    return Texts.of(texts) if len(texts) >= MANY_PAGES else list(texts)
+    return Texts.of(texts) if n_pages >= MANY_PAGES else list(texts)
 
 
 class StoredPages(OnDemand[Page]):
