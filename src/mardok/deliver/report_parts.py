@@ -97,7 +97,7 @@ def report_parts(tables: TableStore, kept: KeptParts | None = None) -> Parts:
     order = _groups_in_order(tables)
     # The pages come first, since all else goes by their numbers; half of the room at most is theirs.
     urls = tables.frame("pages", ["url", "clicks", "link_weight"])
-    ordered, most_pages = pages_by_importance(urls, tables["plan"], tables["steps"])
+    ordered, most_pages = pages_by_importance(urls, tables["plan"], tables.parts("steps"))
     row_of = {url: row for row, url in enumerate(urls["url"])}
     parts.data["pages"], most_pages = _fitting(
         room // 2, most_pages, lambda most: _pages(tables, _Listed(row_of, ordered[:most]))
@@ -199,7 +199,12 @@ def _coded(column: pd.Series) -> dict[str, list[Any]]:
     return {"names": names.tolist(), "codes": codes.tolist()}
 
 
-def _plan(tables: Tables, listed: _Listed, most_steps: int) -> dict[str, Any]:
+def _steps(tables: TableStore, *names: str) -> Iterator[tuple[Any, ...]]:
+    """Cells of the table of steps, of which only some rows are in memory: it is the largest that the report needs."""
+    return (row for part in tables.parts("steps") for row in cells_of(part, names))
+
+
+def _plan(tables: TableStore, listed: _Listed, most_steps: int) -> dict[str, Any]:
     plan = tables["plan"].head(_MOST_PROPOSALS)
     keepers, shown = set(plan["keeper"]), set(plan["proposal"])
     steps: dict[str, list[list[Any]]] = {proposal: [] for proposal in shown}
@@ -207,7 +212,7 @@ def _plan(tables: Tables, listed: _Listed, most_steps: int) -> dict[str, Any]:
     worked: dict[str, str] = {}
     about: dict[str, list[str]] = {proposal: [] for proposal in shown}
     evidence = _Evidence(tables, listed)
-    for proposal, url, step, target, detail in cells_of(tables["steps"], ["proposal", "url", "step", "target", "detail"]):
+    for proposal, url, step, target, detail in _steps(tables, "proposal", "url", "step", "target", "detail"):
         if proposal not in shown:
             continue
         if url not in keepers:
@@ -330,11 +335,13 @@ class _Group:
     urls: list[str] = field(default_factory=list)
 
 
-def _groups_in_order(tables: Tables) -> list[_Group]:
+def _groups_in_order(tables: TableStore) -> list[_Group]:
     """Groups, those that the plan names first first, variants last."""
     place_of = {proposal: at for at, proposal in enumerate(tables["plan"]["proposal"])}
-    own = tables["steps"][tables["steps"]["step"] != StepKind.RELINK]
-    named = own.assign(place=own["proposal"].map(place_of)).groupby("url")["place"].min().to_dict()
+    grouped, named = set(tables["groups"]["url"]), dict[str, int]()
+    for proposal, url, step in _steps(tables, "proposal", "url", "step"):
+        if step != StepKind.RELINK and url in grouped:
+            named[url] = min(named.get(url, len(place_of)), place_of[proposal])
     columns = ["group", "kind", "phrase", "evidence", "confidence", "role", "url"]
     groups: dict[str, _Group] = {}
     # The table is ordered so that the keeper of a group comes first, the others by address.

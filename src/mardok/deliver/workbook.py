@@ -65,7 +65,7 @@ def _shown(name: str, tables: TableStore) -> tuple[pd.DataFrame, int]:
     if name != PAGES.name:
         return tables[name].head(_MOST_ROWS), len(tables[name])
     pages = tables.frame(name, ["url", "clicks", "link_weight"])
-    rows, most = pages_by_importance(pages, tables["plan"], tables["steps"])
+    rows, most = pages_by_importance(pages, tables["plan"], tables.parts("steps"))
     names = [column.name for column in PAGES.columns if column.csv]
     return PAGES.part(tables.rows(name, np.sort(rows[:most])[:_MOST_ROWS], names), names), len(pages)
 
