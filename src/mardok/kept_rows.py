@@ -10,13 +10,13 @@ import json
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from functools import cache, lru_cache
 from itertools import chain, islice
-from typing import Any, TypeVar, cast, get_origin, get_type_hints, overload
+from typing import Any, TypeVar, cast, get_origin, get_type_hints
 
 import numpy as np
 from numpy.typing import NDArray
 
 from mardok.kept import Columns
-from mardok.large import Growing, GrowingTexts
+from mardok.large import Growing, GrowingTexts, OnDemand
 
 _Row = TypeVar("_Row")
 _NUMBERS = {int: np.int64, float: np.float64, bool: np.bool_}
@@ -79,7 +79,7 @@ def rows_of_columns(columns: Columns, kind: type[_Row]) -> list[_Row]:
     return [kind(*row) for row in zip(*values, strict=True)]
 
 
-class StoredRows(Sequence[_Row]):
+class StoredRows(OnDemand[_Row]):
     """Rows as columns: each is made when it is asked for, and goes when nobody needs it.
 
     Parameters
@@ -91,12 +91,18 @@ class StoredRows(Sequence[_Row]):
     """
 
     def __init__(self, columns: Columns, kind: type[_Row]) -> None:
-        self.columns = columns
-        self._kind = kind
-        self._n_rows = len(next(iter(columns.values())))
-        self._read: list[tuple[Any, Callable[[Any], Any]]] = [
-            (columns[name], _reading(hint)) for name, hint in _fields(cast(Any, kind)).items()
-        ]
+        n_rows = len(next(iter(columns.values())))
+        cells = [(columns[name], _reading(hint)) for name, hint in _fields(cast(Any, kind)).items()]
+
+        def row(number: int) -> _Row:
+            return kind(*(read(column[number]) for column, read in cells))
+
+        def rows() -> Iterator[_Row]:
+            for first in range(0, n_rows, _ROWS_AT_ONCE):
+                yield from _rows_at(columns, kind, slice(first, first + _ROWS_AT_ONCE))
+
+        super().__init__(n_rows, row, rows)
+        self.columns, self._kind = columns, kind
 
     @classmethod
     def of(cls, rows: Iterable[_Row], kind: type[_Row]) -> StoredRows[_Row]:
@@ -111,31 +117,15 @@ class StoredRows(Sequence[_Row]):
                 growing[name].add(values)
         return cls({name: its.finished() for name, its in growing.items()}, kind)
 
-    def __len__(self) -> int:
-        return self._n_rows
-
-    @overload
-    def __getitem__(self, at: int) -> _Row: ...
-    @overload
-    def __getitem__(self, at: slice) -> list[_Row]: ...
-    def __getitem__(self, at: Any) -> Any:
-        if isinstance(at, slice):
-            return self._made(at)
-        number = range(self._n_rows)[at]
-        return self._kind(*(read(column[number]) for column, read in self._read))
-
-    def __iter__(self) -> Iterator[_Row]:
-        for first in range(0, self._n_rows, _ROWS_AT_ONCE):
-            yield from self._made(slice(first, first + _ROWS_AT_ONCE))
-
     def some(self, numbers: NDArray[np.int64]) -> Iterator[_Row]:
         """Those with these numbers."""
         for first in range(0, len(numbers), _ROWS_AT_ONCE):
-            yield from self._made(numbers[first : first + _ROWS_AT_ONCE])
+            yield from _rows_at(self.columns, self._kind, numbers[first : first + _ROWS_AT_ONCE])
 
-    def _made(self, at: slice | NDArray[np.int64]) -> list[_Row]:
-        columns: Mapping[str, Any] = self.columns
-        return rows_of_columns({name: column[at] for name, column in columns.items()}, self._kind)
+
+def _rows_at(columns: Mapping[str, Any], kind: type[_Row], at: slice | NDArray[np.int64]) -> list[_Row]:
+    """Some rows of columns."""
+    return rows_of_columns({name: column[at] for name, column in columns.items()}, kind)
 
 
 def _reading(hint: Any) -> Callable[[Any], Any]:

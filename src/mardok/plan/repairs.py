@@ -15,7 +15,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import islice
-from typing import Any, NamedTuple, overload
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +23,7 @@ from numpy.typing import NDArray
 from mardok.findings.groups import group_id
 from mardok.findings.page_check import PageCheck, once_a_template
 from mardok.kept_rows import StoredRows, chosen
+from mardok.large import OnDemand
 from mardok.plan.effort import effort_hours
 from mardok.plan.proposal import NO_GAIN, Proposal, Step
 from mardok.sentences import Sentence, Shown, clauses, listing, page_name, reasoned, sentence
@@ -252,46 +253,29 @@ class _Faulty:
         return {check: _Faulty(self.troubles, np.array(its, np.int64)) for check, its in numbers.items() if its}
 
 
-class _Repairs(Sequence[Step]):
-    """The steps of a proposal, each made when it is asked for: those of all repairs are most of what a large plan takes.
+def _repairs(faulty: _Faulty, end_of: Callable[[str], str]) -> Sequence[Step]:
+    """The steps that mend what is faulty, in its order.
 
-    Parameters
-    ----------
-    faulty : _Faulty
-        What is wrong, in the order of the steps.
-    end_of : callable
-        See :class:`RepairSite`.
+    Those of all repairs are most of what a large plan takes: where there are many troubles, steps are made when they are
+    asked for.
     """
 
-    def __init__(self, faulty: _Faulty, end_of: Callable[[str], str]) -> None:
-        self._faulty, self._end_of = faulty, end_of
-
-    def __len__(self) -> int:
-        return len(self._faulty.numbers)
-
-    @overload
-    def __getitem__(self, at: int) -> Step: ...
-    @overload
-    def __getitem__(self, at: slice) -> list[Step]: ...
-    def __getitem__(self, at: Any) -> Any:
-        if isinstance(at, slice):
-            return list(map(self._step, chosen(self._faulty.troubles, self._faulty.numbers[at])))
-        return self._step(self._faulty.troubles[int(self._faulty.numbers[at])])
-
-    def __iter__(self) -> Iterator[Step]:
-        return map(self._step, self._faulty)
-
-    def _step(self, one: PageCheck) -> Step:
+    def step(one: PageCheck) -> Step:
         order = _ORDERS[one.check]
         return Step(
             one.url,
             order.step,
-            self._end_of(one.target),
+            end_of(one.target),
             _Fault(one),
             pattern_value=one.value if one.check in WORD_CHECKS else one.link,
             whose=Owner.DEVELOPER if one.template and order.owner == Owner.EDITOR else order.owner,
             check=one.check,
         )
+
+    if not isinstance(faulty.troubles, StoredRows):
+        return tuple(map(step, faulty))
+    numbers = faulty.numbers
+    return OnDemand(len(numbers), lambda at: step(faulty.troubles[int(numbers[at])]), lambda: map(step, faulty))
 
 
 def _proposal(
@@ -304,8 +288,7 @@ def _proposal(
 ) -> Proposal:
     """The proposal for one field; `pages` has the number of pages with each trouble, of those of a template every one."""
     there = faulty.by_check()
-    lazy = _Repairs(_Faulty(faulty.troubles, np.concatenate([same.numbers for same in there.values()])), site.end_of)
-    steps: Sequence[Step] = lazy if isinstance(faulty.troubles, StoredRows) else tuple(lazy)
+    steps = _repairs(_Faulty(faulty.troubles, np.concatenate([same.numbers for same in there.values()])), site.end_of)
     urls = tuple(dict.fromkeys(one.url for one in faulty))
     is_of_pages = field not in (_Field.WORDS, _Field.FACTS)  # of these each word counts, however many pages have it
     numbers = {
