@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
 import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC
 from hypothesis import HealthCheck, given
@@ -49,6 +50,7 @@ from mardok.large import (
     worked_out,
 )
 from mardok.mapped import large_arrays_in
+from mardok.memory import arrow_beside_python
 from mardok.processes import Lost
 from mardok.sharing import Called, Distributed, forked, shared_by
 from mardok.text.elements import met_on_pages
@@ -253,3 +255,11 @@ def test_what_the_disk_does_not_take_is_said_in_one_line(tiny: Path, monkeypatch
     with large_arrays_in(tiny), pytest.raises(FolderError, match="has no room for"):
         Growing(np.int64).add(np.arange(100))
     assert not list(tiny.iterdir())
+
+
+def test_arrow_takes_memory_beside_python_only_meanwhile() -> None:
+    before = pa.default_memory_pool().backend_name
+    with pytest.raises(KeyError), arrow_beside_python():
+        assert pa.default_memory_pool().backend_name == "system"
+        raise KeyError
+    assert pa.default_memory_pool().backend_name == before
