@@ -7,20 +7,22 @@ from pathlib import Path
 import pytest
 
 from mardok import hash_ranges, kept_rows, large, mapped, sharing
-from mardok.compare import join, page_phrases
-from mardok.findings import checks
+from mardok.compare import join, mentions, page_phrases
+from mardok.findings import checks, names
 from mardok.plan import ranking
 from mardok.proofing import job
 from mardok.text import elements, furniture, recurrence, site, stored_pages
 
 
 def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
-    for module, names in (
+    for module, several in (
         (large, ("_ITEMS_AT_ONCE", "_TEXTS_AT_ONCE", "_COUNTED_AT_ONCE")),
         (mapped, ("_LEAST_BYTES",)),
         (hash_ranges, ("_SORTED_AT_ONCE", "_PARTED_AT_ONCE", "_MADE_AT_ONCE")),
         (sharing, ("_HANDED_BYTES",)),
         (page_phrases, ("_WORDS_AT_ONCE",)),
+        (mentions, ("_PLACES_TOLD",)),
+        (names, ("_NAMES_AT_ONCE", "_TITLES_AT_ONCE", "_MENTIONS_AT_ONCE")),
         (join, ("_ROWS_SHARED",)),
         (job, ("_BYTES_AT_ONCE",)),
         (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
@@ -31,7 +33,7 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (checks, ("_ROWS_AT_ONCE",)),
         (ranking, ("_ROWS_AT_ONCE",)),
     ):
-        for name in names:
+        for name in several:
             monkeypatch.setattr(module, name, n)
     hold_as_columns(monkeypatch, 5)
     return folder

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -29,6 +29,8 @@ from mardok.text.stems import Stemmed, stem_hashes
 from mardok.text.words import words
 
 _PLACES_AT_ONCE, _TEXTS_AT_ONCE = 1 << 20, 1 << 12
+_PLACES_TOLD = 1 << 24
+"""Words of which the mentions are told together."""
 """Of the whole site only so much is looked at together: arrays over all its words fill the memory."""
 _SENTENCE_END = re.compile(r"(?<![.!?\u2026])[.!?\u2026]++[\"'\u201d\u2019)\]]*+\s++|[\u3002\uff01\uff1f]")
 _GOOD_SENTENCE = 120
@@ -100,21 +102,22 @@ def find_mentions(
     """
     asked = [(thing, result) for thing, wordings in enumerate(things) for result in map(words, wordings) if result]
     every = [(language, thing, result) for language in stemmed.languages for thing, result in asked]
-    found = _everywhere(stemmed, language_of, hashes_by_length(stemmed.languages, every, exact=exact), exact=exact)
+    lengths = hashes_by_length(stemmed.languages, every, exact=exact)
+    found = together(_everywhere(stemmed, language_of, lengths, exact=exact))
     order = np.lexsort((-found.n_words, found.place, found.thing))
     kept = order[apart(found.place[order], found.n_words[order], found.thing[order])]
     return found.select(kept[np.lexsort((found.thing[kept], found.place[kept]))])
 
 
-def longest_of(found: Found) -> Found:
+def longest_of(found: Iterable[Found]) -> Iterator[Found]:
     """Of mentions that overlap, whatever they are of, the longest that begins first.
 
     Who says "violin hire prices" means the prices.
 
     Parameters
     ----------
-    found : Found
-        In the order of the places; of those at one place the longest comes first.
+    found : iterable of Found
+        Some at a time, in the order of the places; of those at one place the longest comes first.
 
     Examples
     --------
@@ -123,15 +126,25 @@ def longest_of(found: Found) -> Found:
     >>> texts = stemmed(corpus_of(["violin hire prices for violins hired"]), ["en"], ())
     >>> asked = [("en", 7, ["violin", "hire"]), ("en", 8, ["violin", "hire", "price"])]
     >>> found = every_mention(texts, np.zeros(1, np.int64), hashes_by_length(["en"], asked, exact=False))
-    >>> longest = longest_of(found.select(np.lexsort((-found.n_words, found.place))))
+    >>> [longest] = longest_of(found)
     >>> longest.place.tolist(), longest.thing.tolist()
     ([0, 4], [8, 7])
     """
-    return found.select(np.array(apart(found.place, found.n_words, np.zeros(len(found.place), np.int64)), np.int64))
+    end = -1
+    for one in found:
+        kept = []
+        for at, (first, n) in enumerate(zip(one.place.tolist(), one.n_words.tolist(), strict=True)):
+            if first >= end:
+                kept.append(at)
+                end = first + n
+        yield one.select(np.array(kept, np.int64))
 
 
-def every_mention(stemmed: Stemmed, language_of: NDArray[np.int64], lengths: Mapping[int, WordingHashes]) -> Found:
-    """Where any of many things are mentioned, inflected or not, all of them looked for at once, in no order.
+def every_mention(stemmed: Stemmed, language_of: NDArray[np.int64], lengths: Mapping[int, WordingHashes]) -> Iterator[Found]:
+    """Where any of many things are mentioned, inflected or not, all of them looked for at once.
+
+    Mentions come in the order of their places, those of one place the longest first, and some places at a time: of a
+    large site they are gigabytes.
 
     Parameters
     ----------
@@ -140,7 +153,8 @@ def every_mention(stemmed: Stemmed, language_of: NDArray[np.int64], lengths: Map
     lengths : mapping of int to WordingHashes
         What is looked for, as :func:`hashes_by_length` gives it; each in texts of its language.
     """
-    return _everywhere(stemmed, language_of, lengths, exact=False)
+    found = _everywhere(stemmed, language_of, lengths, exact=False)
+    return (one.select(np.lexsort((-one.n_words, one.place))) for one in found)
 
 
 Wording = tuple[str, int, Sequence[str]]
@@ -159,18 +173,45 @@ class WordingHashes:
     languages: Ints
 
 
+def together(found: Iterable[Found]) -> Found:
+    """Several as one, in their order."""
+    nothing = np.zeros(0, np.int64)
+    parts = [(nothing, nothing, nothing), *((one.place, one.n_words, one.thing) for one in found)]
+    return Found(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+
+
+@dataclass(frozen=True)
+class _Begun:
+    """Where wordings of one length begin, in order, and which."""
+
+    n_words: int
+    place: Ints
+    key: Ints
+    """Wording and language at each place, as one number."""
+    wanted: Ints
+    """Those that are looked for, in order, and the thing that each means."""
+    things: Ints
+
+    def between(self, first: int, last: int) -> tuple[Ints, Ints, Ints]:
+        """What is mentioned from one place on to before another: place, words and thing of each mention."""
+        part = slice(*np.searchsorted(self.place, [first, last]).tolist())
+        begin, end = (np.searchsorted(self.wanted, self.key[part], side=side) for side in ("left", "right"))
+        many = end - begin
+        which = places_from(begin, many)
+        return np.repeat(self.place[part], many), np.full(len(which), self.n_words), self.things[which]
+
+
 def _everywhere(
     stemmed: Stemmed, language_of: NDArray[np.int64], lengths: Mapping[int, WordingHashes], *, exact: bool
-) -> Found:
-    """All places where wordings begin, in no order.
+) -> Iterator[Found]:
+    """All places where wordings begin, some places at a time.
 
     Where two words stand that any wording begins with is found in one pass over all words; only there more is looked at.
     """
     left, n_languages = words_left(stemmed), len(stemmed.languages)
     pairs = distinct(np.concatenate([np.zeros(0, np.uint64), *(own.pairs for own in lengths.values())]))
     begins, _ = _matches(stemmed, left, 2, pairs, None, exact=exact) if len(pairs) else (np.zeros(0, np.int64), None)
-    nothing = np.zeros(0, np.int64)
-    parts = [(nothing, nothing, nothing)]
+    begun = []
     for n, own in sorted(lengths.items()):
         wanted = distinct(own.hashes)
         # What is wanted is told by the hash and the language together, in order.
@@ -179,11 +220,11 @@ def _everywhere(
         key, things = key[order], own.things[order]
         at, match = _matches(stemmed, left, n, wanted, begins if n > 1 else None, exact=exact)
         its_key = match * n_languages + language_of[np.searchsorted(stemmed.corpus.offsets, at, side="right") - 1]
-        first, end = np.searchsorted(key, its_key), np.searchsorted(key, its_key, side="right")
-        many = end - first
-        which = places_from(first, many)
-        parts.append((np.repeat(at, many), np.full(len(which), n), things[which]))
-    return Found(*(np.concatenate(column) for column in zip(*parts, strict=True)))
+        begun.append(_Begun(n, laid_down(at), laid_down(its_key), key, things))
+    for first in range(0, max(len(left), 1), _PLACES_TOLD):
+        parts = [one.between(first, first + _PLACES_TOLD) for one in begun]
+        if parts:
+            yield Found(*(np.concatenate(column) for column in zip(*parts, strict=True)))
 
 
 def hashes_by_length(languages: Sequence[str], asked: Iterable[Wording], *, exact: bool) -> dict[int, WordingHashes]:

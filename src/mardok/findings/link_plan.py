@@ -19,7 +19,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from mardok.compare.links import distinct_edges, text_links
-from mardok.compare.mentions import BlockLinks, Found, Mention, longest_of, mentions_at
+from mardok.compare.mentions import BlockLinks, Found, Mention, longest_of, mentions_at, together
 from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import untranslated_guests
@@ -159,11 +159,13 @@ def plan_links(site: Site, facts: SiteFacts, attribution: WordAttribution, names
     row_of_sense = np.full(len(names.hash), len(site.pages), np.int64)
     np.minimum.at(row_of_sense, asked.sense, asked.row)
     row_of_sense[row_of_sense == len(site.pages)] = -1
-    found = longest_of(names.mentions(row_of_sense))
     linking = _linking(site, facts, asked.keeper_of)
     passes = _passed_weight(site, facts)
     places = _Places(site, attribution)
-    found = found.select(np.flatnonzero(_may_link(site, found, places, asked.stays, linking)))
+    found = together(
+        one.select(np.flatnonzero(_may_link(site, one, places, asked.stays, linking)))
+        for one in longest_of(names.mentions(row_of_sense))
+    )
     n_pages = len(site.pages)
     n_linking = np.bincount(linking % max(n_pages, 1), minlength=n_pages)
     wordings = Wordings(names.hash[asked.sense], asked.row, names.n_words[asked.sense])

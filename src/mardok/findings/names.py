@@ -11,7 +11,7 @@ from __future__ import annotations
 
 from array import array
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields
 from itertools import islice
 
@@ -19,11 +19,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compare.links import distinct_edges
-from mardok.compare.mentions import Found, Wording, WordingHashes, every_mention, hashes_by_length
+from mardok.compare.mentions import Found, Wording, WordingHashes, every_mention, hashes_by_length, together
 from mardok.compare.phrases import LONGEST
 from mardok.compare.topics import PagePromises
 from mardok.kept import Tables
-from mardok.large import GrowingTexts, Texts, gathered, laid_down, numbers_of_equal
+from mardok.large import Growing, GrowingTexts, Texts, numbers_of_equal
 from mardok.text.distinct import first_of_equal
 from mardok.text.hashes import Hashes, Ints, corpus_of
 from mardok.text.site import Site
@@ -32,8 +32,8 @@ from mardok.text.words import folded, words
 
 _FEWEST_WORDS = 2
 """Words that tell, of a name that is looked for: one alone is said everywhere."""
-_NAMES_AT_ONCE, _TITLES_AT_ONCE = 1 << 14, 1 << 17
-"""Names that are hashed together, and pages whose titles are searched together."""
+_NAMES_AT_ONCE, _TITLES_AT_ONCE, _MENTIONS_AT_ONCE = 1 << 14, 1 << 17, 1 << 20
+"""Names that are hashed, pages whose titles are searched, and mentions that are told together."""
 _PATTERN_PAGES = 3
 """Pages with a name in title or H1 from which it is a pattern."""
 
@@ -68,17 +68,19 @@ class PageNames:
     said: Ints
     """Sense of each mention."""
 
-    def mentions(self, row_of_sense: Ints) -> Found:
-        """Where pages are mentioned, in the order of the places, with mentions that overlap.
+    def mentions(self, row_of_sense: Ints) -> Iterator[Found]:
+        """Where pages are mentioned, in the order of the places, with mentions that overlap; some at a time.
 
         Parameters
         ----------
         row_of_sense : ndarray of int64, shape (n_senses,)
             The page that each sense means; -1 if it means none.
         """
-        at = np.flatnonzero(gathered(row_of_sense >= 0, self.said))
-        said = self.said[at]
-        return Found(self.place[at], self.n_words[said], row_of_sense[said])
+        for first in range(0, len(self.said), _MENTIONS_AT_ONCE):
+            part = slice(first, first + _MENTIONS_AT_ONCE)
+            is_meant = row_of_sense[self.said[part]] >= 0
+            said = self.said[part][is_meant]
+            yield Found(self.place[part][is_meant], self.n_words[said], row_of_sense[said])
 
 
 def page_names(
@@ -128,8 +130,10 @@ def page_names(
     for name in np.flatnonzero(is_pattern).tolist():
         is_pattern[name] = not _is_all(texts[name], titles[row[name]], site.pages[row[name]].h1)
     language_of = _languages(stems, [page.language for page in site.pages])
-    found = every_mention(stems, language_of, lengths)
-    order = np.lexsort((-found.n_words, found.place))
+    place, said = Growing(np.int64), Growing(np.int32)
+    for found in every_mention(stems, language_of, lengths):
+        place.add(found.place)
+        said.add(found.thing)
     return PageNames(
         row,
         key,
@@ -141,8 +145,8 @@ def page_names(
         sense[len(row) :],
         hashes,
         n_words,
-        laid_down(found.place[order]),
-        laid_down(found.thing[order].astype(np.int32)),
+        place.finished(),
+        said.finished(),
     )
 
 
@@ -233,7 +237,7 @@ def _n_titles(site: Site, titles: Sequence[str], lengths: Mapping[int, WordingHa
         heads = [page.h1 if page.h1 != title else "" for page, title in some]
         languages = [page.language for page, _ in some] * 2
         stems = stemmed(corpus_of(map(folded, (*(title for _, title in some), *heads))), languages, ())
-        found = every_mention(stems, _languages(stems, languages), lengths)
+        found = together(every_mention(stems, _languages(stems, languages), lengths))
         pages = (np.searchsorted(stems.corpus.offsets, found.place, side="right") - 1) % len(some)
         result += np.bincount(distinct_edges(found.thing, pages, len(some)) // len(some), minlength=n_senses)
     return result
