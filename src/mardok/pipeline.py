@@ -215,12 +215,16 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
         **{name: kept.key_of(name) for name in ("checks", "proofread")},
         "contradicting": digest_of([list(one) for one in disagreeing]),
     }
-    others = (one for one in checks if one.check != CheckId.TEXT_CONTRADICTS)
+
+    def all_checks() -> Iterator[pd.DataFrame]:
+        others = (one for one in checks if one.check != CheckId.TEXT_CONTRADICTS)
+        return checks_frames(merge(others, sorted(disagreeing)))
+
     # What dictionaries find is not kept.
     kept.file(
         CHECK_ROWS,
         None if settings.proof.spelling else of_checks,
-        lambda: checks_frames(merge(others, sorted(disagreeing))),
+        all_checks,
     )
     if making_sheets is not None:
         kept.take(making_sheets())
