@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import json
 import logging
 import random
@@ -21,6 +22,7 @@ from random_sites import SITES, write_site
 
 import mardok
 from mardok import inputs, pipeline
+from mardok import kept as kept_module
 from mardok.compare import join, relations
 from mardok.deliver import report_parts
 from mardok.deliver.report import report_html
@@ -353,3 +355,18 @@ def test_texts_come_back_as_they_were(tmp_path_factory: pytest.TempPathFactory, 
         "x", {}, lambda: pytest.fail("made again"), lambda _: {}, lambda tables: list(tables["t"]["n"])
     )
     assert found == texts
+
+
+def test_a_table_whose_file_has_no_room_is_whole_in_memory(monkeypatch: pytest.MonkeyPatch, demo: mardok.Audit) -> None:
+    write = kept_module.write_table
+
+    def full(table: Any, parts: Any, *files: Any) -> None:
+        if not isinstance(files[0], io.BytesIO):
+            list(parts)
+            raise OSError(28, "No space left on device")
+        write(table, parts, *files)
+
+    monkeypatch.setattr(kept_module, "write_table", full)
+    again = mardok.audit(DEMO_WARC, search=DEMO_SEARCH)
+    for name in ("checks", "steps", "pages", "slips"):
+        pd.testing.assert_frame_equal(again.tables[name], demo.tables[name], obj=name)
