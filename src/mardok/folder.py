@@ -305,7 +305,8 @@ def write_table(table: Table, parts: Iterable[pd.DataFrame], file: BinaryIO, lis
             if listed is not None:
                 listed.writelines(_csv_parts(table, frame, with_head=before is None))
             before = frame.iloc[-1:]
-            stored = pa.Table.from_pandas(frame, preserve_index=False)
+            # Threads cost more than the few columns that each would take.
+            stored = pa.Table.from_pandas(frame, preserve_index=False, nthreads=1)
             for first in range(0, max(len(frame), 1), n_rows):
                 part = _with_own_names(stored.slice(first, n_rows), has_all=len(frame) <= n_rows)
                 if writer is None:

@@ -533,7 +533,7 @@ def digest_of_frame(frame: pd.DataFrame) -> str:
     """A digest of a data frame: its columns with their names, dtypes and cells."""
     import pyarrow as pa
 
-    stored = pa.Table.from_pandas(frame, preserve_index=False)
+    stored = pa.Table.from_pandas(frame, preserve_index=False, nthreads=1)
     told = io.BytesIO()
     with pa.ipc.new_stream(told, stored.schema) as stream:
         stream.write_table(stored)

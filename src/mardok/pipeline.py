@@ -7,9 +7,10 @@ Out: an :class:`Audit`: the tables of the design, and what was read and could no
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
+from functools import partial
 from heapq import merge
 from importlib.metadata import version
 from os import PathLike, fspath
@@ -184,10 +185,10 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     is_read, boilerplate_blocks = copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks
     texts = texts_of_site(site, is_read, boilerplate_blocks)
     of_texts = {"words": kept.key_of("words"), "pages": digest_of(is_read), "boilerplate": digest_of(boilerplate_blocks)}
-    told = proof_facts(site, inputs.accepted, settings)
+    findings = PageFindings(promises, attribution, found.phrases, found.thin)
     # A dictionary is opened in a process of its own, which one that works beside another may not begin.
     proof_jobs = 1 if settings.proof.spelling else jobs
-    proofreading = beside(lambda: (proofread_or_kept(texts, told, settings.proof, kept, of_texts), kept.made), proof_jobs)
+    proofreading = beside(partial(_proofread, site, facts, findings, inputs.accepted, texts, of_texts, kept), proof_jobs)
     file_site_tables(site.without_words, boilerplate_blocks, kept)
     kept.file(
         FINGERPRINTS,
@@ -197,11 +198,10 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
             for hashes, pages in all_fingerprints(site.corpus, copies.rows)
         ),
     )
-    _file_pages(site, facts, PageFindings(promises, attribution, found.phrases, found.thin), kept)
-    del promises  # of a large site they are hundreds of megabytes, which the plan does not need
     tables = _site_tables(site, facts, attribution, found.rivals)
     proof, made = proofreading()
     kept.take(made)
+    del promises, findings, proofreading  # of a large site they are hundreds of megabytes, which the plan does not need
     checks = in_order([checks, proof.checks, proof.contradicting], site.pages, site.row_of)
     give_back_memory()
     made_store = MadeStore(tables, kept.filed.store)
@@ -209,23 +209,9 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
 
     progress("making the plan", 0)
     plan_inputs = PlanInputs(attribution, found.rivals, found.thin, found.phrases, checks)
-    planned, counted_steps, disagreeing, unmatched = _planned(site, facts, plan_inputs, proof, texts, kept, progress)
+    planned, counted_steps, unmatched, filing_checks = _planned(site, facts, plan_inputs, proof, texts, kept, jobs, progress)
     give_back_memory()  # proposals with their steps are gigabytes of a large site, which their tables do not need
-    of_checks = {
-        **{name: kept.key_of(name) for name in ("checks", "proofread")},
-        "contradicting": digest_of([list(one) for one in disagreeing]),
-    }
-
-    def all_checks() -> Iterator[pd.DataFrame]:
-        others = (one for one in checks if one.check != CheckId.TEXT_CONTRADICTS)
-        return checks_frames(merge(others, sorted(disagreeing)))
-
-    # What dictionaries find is not kept.
-    kept.file(
-        CHECK_ROWS,
-        None if settings.proof.spelling else of_checks,
-        all_checks,
-    )
+    kept.take(filing_checks())
     if making_sheets is not None:
         kept.take(making_sheets())
     tables = {**tables, **planned}
@@ -277,8 +263,20 @@ def _compared(
     return _Found(attribution, rivals, thin, phrases, checks), promises
 
 
-def _file_pages(site: Site, facts: SiteFacts, findings: PageFindings, kept: KeptParts) -> None:
+def _proofread(
+    site: Site,
+    facts: SiteFacts,
+    findings: PageFindings,
+    accepted: Mapping[tuple[str, str], str],
+    texts: ProofTexts,
+    of_texts: Mapping[str, str],
+    kept: KeptParts,
+) -> tuple[Proofread, MadeParts]:
+    """File the table of pages, and what proofreading found in these texts."""
     kept.filed.file(PAGES, lambda: pages_frames(site, facts, findings))
+    told = proof_facts(site, accepted, facts.settings)
+    proof = proofread_or_kept(texts, told, facts.settings.proof, kept, of_texts)
+    return proof, kept.made
 
 
 def _with_sheets(tables: TableStore, kept: KeptParts) -> MadeParts:
@@ -294,16 +292,37 @@ def _planned(
     proof: Proofread,
     texts: ProofTexts,
     kept: KeptParts,
+    jobs: int,
     progress: Progress,
-) -> tuple[dict[str, pd.DataFrame], pd.DataFrame, Sequence[PageCheck], Sequence[PlanDecision]]:
+) -> tuple[dict[str, pd.DataFrame], pd.DataFrame, Sequence[PlanDecision], Callable[[], MadeParts]]:
     """Tables of the plan and of what depends on it, but for its steps, which are filed; those of them that are counted; what
-    pages that are to become one disagree about; and what of the user's rules fitted no proposal."""
+    of the user's rules fitted no proposal; and what files the checks, begun beside the steps."""
     plan = make_plan(site, facts, inputs)
     progress("writing tables", 0)
-    kept.file(STEP_ROWS, None, plan.steps)
     table, counted_steps = plan.table(), plan.counted_steps()
     within = with_groups(proof, merged_rows(table, counted_steps, site.row_of), site.main_text, texts)
-    return {"plan": table, **within.tables}, counted_steps, within.contradicting, plan.unmatched
+    is_spelled = facts.settings.proof.spelling
+    filing_checks = beside(lambda: _with_checks(inputs.checks, within.contradicting, kept, is_spelled=is_spelled), jobs)
+    kept.file(STEP_ROWS, None, plan.steps)
+    return {"plan": table, **within.tables}, counted_steps, plan.unmatched, filing_checks
+
+
+def _with_checks(
+    checks: Sequence[PageCheck], disagreeing: Sequence[PageCheck], kept: KeptParts, *, is_spelled: bool
+) -> MadeParts:
+    """What is made when the table of checks is, too, with what pages that are to become one disagree about."""
+    depends = {
+        **{name: kept.key_of(name) for name in ("checks", "proofread")},
+        "contradicting": digest_of([list(one) for one in disagreeing]),
+    }
+
+    def frames() -> Iterator[pd.DataFrame]:
+        others = (one for one in checks if one.check != CheckId.TEXT_CONTRADICTS)
+        return checks_frames(merge(others, sorted(disagreeing)))
+
+    # What dictionaries find is not kept.
+    kept.file(CHECK_ROWS, None if is_spelled else depends, frames)
+    return kept.made
 
 
 def _site_tables(
