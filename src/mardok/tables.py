@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from itertools import islice
 from typing import TYPE_CHECKING, Any
 
@@ -133,13 +134,11 @@ class Table:
 
     def check(self, frame: pd.DataFrame) -> None:
         """Raise ValueError if `frame` is not as declared: columns, dtypes, fixed words, order."""
-        import pandas as pd
-
         if list(frame.columns) != self.names:
             raise ValueError(f"table {self.name}: columns {list(frame.columns)}, declared {self.names}")
         for column in self.columns:
             result = frame[column.name]
-            if result.dtype.name != pd.Series([], dtype=_pandas_dtype(column.dtype)).dtype.name:
+            if result.dtype.name != _dtype_name(column.dtype):
                 raise ValueError(f"table {self.name}, {column.name}: dtype {result.dtype}, declared {column.dtype}")
             if column.dtype in ("str", "name") and result.isna().any():
                 raise ValueError(f"table {self.name}, {column.name}: text must not be missing")
@@ -254,6 +253,14 @@ def _pandas_dtype(dtype: str) -> Any:
     if dtype == "name":
         return "category"
     return pd.StringDtype("pyarrow", na_value=float("nan")) if dtype == "str" else dtype
+
+
+@cache
+def _dtype_name(dtype: str) -> str:
+    """What pandas calls the dtype of a column."""
+    import pandas as pd
+
+    return str(pd.Series([], dtype=_pandas_dtype(dtype)).dtype.name)
 
 
 def _share(name: str, meaning: str) -> Column:

@@ -10,12 +10,31 @@ import base64
 import hashlib
 from collections.abc import Callable
 from importlib.resources import files
+from types import CodeType
 from typing import Any
 
-from jinja2 import Environment, PackageLoader, StrictUndefined
+from jinja2 import BytecodeCache, Environment, PackageLoader, StrictUndefined
+from jinja2.bccache import Bucket
 from markupsafe import Markup
 
 from mardok.sentences import counted, gain_text, percent, signed
+
+
+class _Compiled(BytecodeCache):
+    """What templates were compiled to, which takes longer than to fill one in."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[str, str], CodeType] = {}
+
+    def load_bytecode(self, bucket: Bucket) -> None:
+        bucket.code = self._known.get((bucket.key, bucket.checksum))
+
+    def dump_bytecode(self, bucket: Bucket) -> None:
+        if bucket.code is not None:
+            self._known[bucket.key, bucket.checksum] = bucket.code
+
+
+_compiled = _Compiled()
 
 
 def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict[str, Any]) -> str:
@@ -36,6 +55,7 @@ def rendered(template: str, filters: dict[str, Callable[..., Any]], values: dict
         undefined=StrictUndefined,
         trim_blocks=True,
         lstrip_blocks=True,
+        bytecode_cache=_compiled,
     )
     environment.filters.update(percent=percent, gain=gain_text, signed=signed, **filters)
     environment.globals.update(number_of=counted)
