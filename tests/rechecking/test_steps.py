@@ -210,7 +210,8 @@ def carry_out(pages: dict[str, dict[str, Any]], step: Any) -> None:
     elif step.step == StepKind.MOVE_TEXT:
         pages[step.target]["text"] += f"</p><p>{row['text']}"
     elif step.pattern_value:
-        row["links"] = [step.target if url == step.pattern_value else url for url in row["links"]]
+        for page in pages.values() if "edit of their template" in step.detail else [row]:
+            page["links"] = [step.target if url == step.pattern_value else url for url in page["links"]]
 
 
 @settings(
@@ -224,7 +225,7 @@ def test_recheck_says_exactly_what_was_carried_out(tmp_path: Path, pages: dict[s
     asked = asked[(asked["step"] != StepKind.RELINK) | (asked["pattern_value"] != "")]
     order = asked["step"].map({StepKind.RELINK: 0, StepKind.MOVE_TEXT: 1}).fillna(2)
     asked = asked.assign(when=order).sort_values("when", kind="stable")
-    steps = list(asked[["proposal", "order", "url", "step", "target", "pattern_value"]].itertuples(index=False))
+    steps = list(asked[["proposal", "order", "url", "step", "target", "pattern_value", "detail"]].itertuples(index=False))
     chosen = data.draw(st.lists(st.sampled_from(steps), unique=True)) if steps else []
     now = copy.deepcopy(pages)
     for step in steps:
