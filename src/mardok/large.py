@@ -76,6 +76,21 @@ def worked_out(make: Callable[..., NDArray[Any]], dtype: DTypeLike, *columns: ND
     return result
 
 
+def offsets_of(sizes: NDArray[np.integer]) -> NDArray[np.int64]:
+    """Where each of several things begins that come one after the other, and where the last ends; shape (n_things + 1,).
+
+    Examples
+    --------
+    >>> offsets_of(np.array([2, 0, 3])).tolist()
+    [0, 2, 2, 5]
+    """
+    result = large_empty(len(sizes) + 1, np.int64)
+    result[0] = 0
+    np.cumsum(sizes, dtype=np.int64, out=result[1:])
+    result.flags.writeable = False
+    return result
+
+
 def running_sums(values: NDArray[np.generic]) -> NDArray[np.float64]:
     """Sum of the values before each, and of all; shape (n_values + 1,)."""
     result = large_empty(len(values) + 1, np.float64)
@@ -450,12 +465,7 @@ class GrowingTexts:
 
     def finished(self) -> Texts:
         """All of them."""
-        sizes = self._sizes.finished()
-        ends = large_empty(len(sizes) + 1, np.int64)
-        ends[0] = 0
-        np.cumsum(sizes, out=ends[1:])
-        ends.flags.writeable = False
-        return Texts(self._raw.finished(), ends)
+        return Texts(self._raw.finished(), offsets_of(self._sizes.finished()))
 
 
 def numbers_of_equal(columns: Sequence[Texts]) -> NDArray[np.int32]:

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from mardok.compare.phrases import gram_hashes_at, stem_grams, words_left
 from mardok.hash_ranges import parts_of_places
-from mardok.large import laid_down, places_from
+from mardok.large import Growing, places_from, worked_out
 from mardok.sharing import shared_out
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints, word_hashes
@@ -211,6 +211,10 @@ def _everywhere(
     left, n_languages = words_left(stemmed), len(stemmed.languages)
     pairs = distinct(np.concatenate([np.zeros(0, np.uint64), *(own.pairs for own in lengths.values())]))
     begins, _ = _matches(stemmed, left, 2, pairs, None, exact=exact) if len(pairs) else (np.zeros(0, np.int64), None)
+
+    def key_at(places: Ints, matches: Ints) -> Ints:
+        return matches * n_languages + language_of[np.searchsorted(stemmed.corpus.offsets, places, side="right") - 1]
+
     begun = []
     for n, own in sorted(lengths.items()):
         wanted = distinct(own.hashes)
@@ -219,8 +223,7 @@ def _everywhere(
         order = np.argsort(key, kind="stable")
         key, things = key[order], own.things[order]
         at, match = _matches(stemmed, left, n, wanted, begins if n > 1 else None, exact=exact)
-        its_key = match * n_languages + language_of[np.searchsorted(stemmed.corpus.offsets, at, side="right") - 1]
-        begun.append(_Begun(n, laid_down(at), laid_down(its_key), key, things))
+        begun.append(_Begun(n, at, worked_out(key_at, np.int64, at, match), key, things))
     for first in range(0, max(len(left), 1), _PLACES_TOLD):
         parts = [one.between(first, first + _PLACES_TOLD) for one in begun]
         if parts:
@@ -282,13 +285,12 @@ def _matches(
         Only these places are looked at.
     """
     bare = replace(stemmed, corpus=replace(stemmed.corpus, vocabulary={}))
-    looked = _Looked(bare, left, n, KnownHashes(wanted), laid_down(within) if within is not None else None, exact)
-    parts = parts_of_places(len(left if within is None else within))
-    nothing = np.zeros(0, np.int64)
-    places, matches = (
-        np.concatenate(column) for column in zip((nothing, nothing), *shared_out(looked.of, parts), strict=True)
-    )
-    return places, matches
+    looked = _Looked(bare, left, n, KnownHashes(wanted), within, exact)
+    places, matches = Growing(np.int64), Growing(np.int64)
+    for some, their in shared_out(looked.of, parts_of_places(len(left if within is None else within))):
+        places.add(some)
+        matches.add(their)
+    return places.finished(), matches.finished()
 
 
 @dataclass(frozen=True)

@@ -40,7 +40,7 @@ LONGEST = 6
 _FOLDED_SHARE = 0.9
 """Share of a phrase's uses inside a longer one from which it is told by that one."""
 _BASE = np.uint64(0xC2B2AE3D27D4EB4F)
-_PLACES_AT_ONCE = 1 << 18
+_PLACES_AT_ONCE, _CLAUSES_AT_ONCE = 1 << 18, 1 << 15
 
 
 def gram_hashes(words: Hashes, n: int) -> Hashes:
@@ -75,11 +75,10 @@ def gram_hashes_at(words: Hashes, places: Ints, n: int) -> Hashes:
 
 def words_left(stemmed: Stemmed) -> NDArray[np.int32]:
     """For each word how many there are from it to the end of its clause, itself too."""
-    n_words = len(stemmed.corpus.words)
-    offsets = np.append(stemmed.corpus.clause_offsets, n_words)
+    clauses, n_words = stemmed.corpus.clause_offsets, len(stemmed.corpus.words)
     left = large_empty(n_words, np.int32)
-    for first, last in stretches(offsets, _PLACES_AT_ONCE):
-        ends = offsets[first : last + 1]
+    for first in range(0, len(clauses), _CLAUSES_AT_ONCE):
+        ends = np.append(clauses[first : first + _CLAUSES_AT_ONCE + 1], n_words)[: _CLAUSES_AT_ONCE + 1]
         left[ends[0] : ends[-1]] = np.repeat(ends[1:], np.diff(ends)) - np.arange(ends[0], ends[-1])
     return left
 

@@ -13,13 +13,13 @@ from sys import intern
 from typing import NamedTuple, cast
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import NDArray
 
 from mardok.extract.batch import Numbers
 from mardok.extract.language import CHECKED_CHARACTERS, language_of
 from mardok.extract.page import Page
 from mardok.kept import KeptParts, Tables
-from mardok.large import GrowingTexts, Texts, gathered, laid_down
+from mardok.large import GrowingTexts, Texts, gathered, laid_down, offsets_of
 from mardok.settings import Language, Settings
 from mardok.sharing import done_elsewhere, shared_out
 from mardok.text.columns import Blocks, Codes, Columns, Images, Links
@@ -240,18 +240,14 @@ def _words_of_tables(tables: Tables) -> _Words:
     pages, told = tables["pages"], tables["vocabulary"]
     corpus = Corpus(
         np.asarray(tables["words"]["hash"]),
-        _offsets(pages["n_words"]),
-        _offsets(tables["blocks"]["n_words"]),
-        _offsets(pages["n_blocks"]),
-        np.cumsum(np.asarray(tables["clauses"]["step"], np.int64)),
+        offsets_of(np.asarray(pages["n_words"])),
+        offsets_of(np.asarray(tables["blocks"]["n_words"])),
+        offsets_of(np.asarray(pages["n_blocks"])),
+        offsets_of(np.asarray(tables["clauses"]["step"]))[1:],
         dict(zip(np.asarray(told["hash"]).tolist(), told["word"], strict=True)),
     )
     reasons = Reasons(tuple(tables["reasons"]["name"]), np.asarray(tables["places"]["reason"]))
     return _Words(reasons, corpus, cast(Texts, pages["text_hash"]), tuple(map(intern, pages["language"])))
-
-
-def _offsets(counts: ArrayLike) -> NDArray[np.int64]:
-    return np.concatenate([np.zeros(1, np.int64), np.cumsum(np.asarray(counts, np.int64))])
 
 
 def sections_of(pages: Sequence[Page]) -> NDArray[np.int64]:
