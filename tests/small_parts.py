@@ -21,7 +21,7 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (hash_ranges, ("_SORTED_AT_ONCE", "_PARTED_AT_ONCE", "_MADE_AT_ONCE")),
         (sharing, ("_HANDED_BYTES",)),
         (page_phrases, ("_WORDS_AT_ONCE",)),
-        (phrases, ("_PLACES_AT_ONCE", "_CLAUSES_AT_ONCE")),
+        (phrases, ("_PLACES_AT_ONCE", "_CLAUSES_AT_ONCE", "_COUNTED_AT_ONCE")),
         (mentions, ("_PLACES_TOLD",)),
         (names, ("_NAMES_AT_ONCE", "_TITLES_AT_ONCE", "_MENTIONS_AT_ONCE")),
         (join, ("_ROWS_SHARED",)),

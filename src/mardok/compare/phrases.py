@@ -30,7 +30,7 @@ from numpy.typing import NDArray
 from mardok.hash_ranges import in_ranges, parts_of_places
 from mardok.large import Growing, laid_down, large_empty, stretches
 from mardok.sharing import shared_out
-from mardok.text.distinct import distinct, first_of_equal
+from mardok.text.distinct import distinct, first_of_equal, order_of_equal
 from mardok.text.hashes import Corpus, Hashes, Ints
 from mardok.text.known_hashes import KnownHashes
 from mardok.text.stems import Stemmed, joined
@@ -40,7 +40,7 @@ LONGEST = 6
 _FOLDED_SHARE = 0.9
 """Share of a phrase's uses inside a longer one from which it is told by that one."""
 _BASE = np.uint64(0xC2B2AE3D27D4EB4F)
-_PLACES_AT_ONCE, _CLAUSES_AT_ONCE = 1 << 18, 1 << 15
+_PLACES_AT_ONCE, _CLAUSES_AT_ONCE, _COUNTED_AT_ONCE = 1 << 18, 1 << 15, 1 << 22
 
 
 def gram_hashes(words: Hashes, n: int) -> Hashes:
@@ -373,17 +373,18 @@ class _Counted:
 
 def _counted(stemmed: Stemmed, level: _Level, least_uses: int) -> _Counted:
     """Counts of the phrases of one length that neither begin nor end with a function word."""
-    n = level.n
-    is_function = stemmed.is_function
-    places = np.flatnonzero(level.begins)
-    is_phrase = ~(is_function[places] | is_function[places + n - 1])
-    places, number = places[is_phrase], level.number[is_phrase].astype(np.int64)
-    uses = np.bincount(number, minlength=len(level.known))
-    n_pages = max(stemmed.corpus.n_texts, 1)
-    page = np.repeat(np.arange(stemmed.corpus.n_texts), np.diff(np.searchsorted(places, stemmed.corpus.offsets)))
-    pages = np.bincount(distinct(number * n_pages + page) // n_pages, minlength=len(level.known))
-    del page
-    place = _commonest(stemmed, places, number, n, len(level.known))
+    n, n_known, offsets = level.n, len(level.known), stemmed.corpus.offsets
+    uses, pages, forms, n_begun = np.zeros(n_known, np.int64), np.zeros(n_known, np.int64), _NO_FORMS, 0
+    for first, last in stretches(offsets, _COUNTED_AT_ONCE):
+        places = np.flatnonzero(level.begins[offsets[first] : offsets[last]]) + offsets[first]
+        number = level.number[n_begun : n_begun + len(places)].astype(np.int64)
+        n_begun += len(places)
+        is_phrase = ~(stemmed.is_function[places] | stemmed.is_function[places + n - 1])
+        places, number = places[is_phrase], number[is_phrase]
+        uses += np.bincount(number, minlength=n_known)
+        page = np.repeat(np.arange(last - first), np.diff(np.searchsorted(places, offsets[first : last + 1])))
+        pages += np.bincount(distinct(number * (last - first) + page) // (last - first), minlength=n_known)
+        forms = forms.and_of(stemmed.corpus.words, places, number, n)
     # Whether a word is a function word may depend on the language: only uses that are phrases count.
     rows = np.flatnonzero(uses >= least_uses)
     frame = pd.DataFrame(
@@ -391,34 +392,52 @@ def _counted(stemmed: Stemmed, level: _Level, least_uses: int) -> _Counted:
             "words": n,
             "pages": pages[rows],
             "uses": uses[rows],
-            "place": place[rows],
+            "place": forms.commonest(n_known)[rows],
         }
     )
     return _Counted(frame, level.known[rows])
 
 
-def _commonest(stemmed: Stemmed, places: Ints, number: Ints, n: int, n_phrases: int) -> Ints:
-    """Where the commonest form of each phrase first begins; of equally common ones that which comes first."""
-    # Two forms of one phrase agree in the 40 bits that are kept with a probability of 2^-40; it would only be shown wrong.
-    keys = gram_hashes_at(stemmed.corpus.words, places, n) >> np.uint64(24)
-    keys |= number.astype(np.uint64) << np.uint64(40)
-    ordered = np.sort(keys)
-    begins = np.flatnonzero(first_of_equal(ordered))
-    forms, uses = ordered[begins], np.diff(begins, append=len(ordered))
-    of_form = (forms >> np.uint64(40)).astype(np.int64)
-    most = np.zeros(n_phrases, np.int64)
-    np.maximum.at(most, of_form, uses)
-    is_best = uses == most[of_form]
-    best = np.zeros(n_phrases, np.uint64)
-    best[of_form[is_best]] = forms[is_best]
-    shown = keys == best[number]
-    result = np.full(n_phrases, -1, np.int64)
-    result[number[shown][::-1]] = places[shown][::-1]  # the first place is written last
-    is_tied = np.bincount(of_form[is_best], minlength=n_phrases) > 1
-    tied = np.flatnonzero(is_tied[number])
-    tied = tied[np.isin(keys[tied], forms[is_best])]
-    result[number[tied][::-1]] = places[tied][::-1]
-    return result
+@dataclass(frozen=True)
+class _Forms:
+    """The forms of phrases, in the order of the phrases; all arrays have one entry a form.
+
+    Two forms of one phrase agree in the 40 bits that are kept with a probability of 2^-40; it would only be shown wrong.
+    """
+
+    key: Hashes
+    """Number of the phrase, and 40 bits of a hash of the words of the form."""
+    uses: Ints
+    first: Ints
+    """Where each first begins."""
+
+    def and_of(self, words: Hashes, places: Ints, number: Ints, n: int) -> _Forms:
+        """These and those of phrases of n words that begin at places behind theirs."""
+        keys = gram_hashes_at(words, places, n) >> np.uint64(24)
+        keys |= number.astype(np.uint64) << np.uint64(40)
+        order, ordered = order_of_equal(keys)
+        begins = np.flatnonzero(first_of_equal(ordered))
+        own = _Forms(ordered[begins], np.diff(begins, append=len(ordered)), places[order[begins]])
+        if not len(self.key) or not len(own.key):
+            return own if len(own.key) else self
+        keys = np.concatenate([self.key, own.key])
+        order = np.argsort(keys, kind="stable")
+        begins = np.flatnonzero(first_of_equal(keys[order]))
+        uses = np.add.reduceat(np.concatenate([self.uses, own.uses])[order], begins)
+        return _Forms(keys[order[begins]], uses, np.concatenate([self.first, own.first])[order[begins]])
+
+    def commonest(self, n_phrases: int) -> Ints:
+        """Where the commonest form of each phrase first begins; of equally common ones that which comes first."""
+        of_form = (self.key >> np.uint64(40)).astype(np.int64)
+        most = np.zeros(n_phrases, np.int64)
+        np.maximum.at(most, of_form, self.uses)
+        is_best = self.uses == most[of_form]
+        result = np.full(n_phrases, np.iinfo(np.int64).max)
+        np.minimum.at(result, of_form[is_best], self.first[is_best])
+        return result
+
+
+_NO_FORMS = _Forms(np.zeros(0, np.uint64), np.zeros(0, np.int64), np.zeros(0, np.int64))
 
 
 def _add_typical(stemmed: Stemmed, left: NDArray[np.int32], part_of: Ints, parts: Sequence[pd.DataFrame], n: int) -> None:
