@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from scipy.stats import chi2_contingency
 
 import mardok
-from mardok.compare import page_phrases
+from mardok.compare import page_phrases, phrases
 from mardok.compare.mentions import BlockLinks, find_mentions, mentions_at, own_uses
 from mardok.compare.passages import passages_of
 from mardok.compare.phrases import log_likelihood_ratio, phrases_of, phrases_of_parts
@@ -74,10 +74,24 @@ def test_phrases_are_those_of_the_definition(pages: list[list[str]], data: st.Da
     first = data.draw(st.integers(1, 3))
     sizes = range(first, data.draw(st.integers(first, 6)) + 1)
     rest = ~np.array(selected)
-    found = phrases_of(stemmed_pages(pages), ~rest, rest, sizes, least)
+    with pytest.MonkeyPatch.context() as patch:  # however much is counted at once
+        for name in ("_COUNTED_AT_ONCE", "_CLAUSES_AT_ONCE"):
+            patch.setattr(phrases, name, data.draw(st.integers(1, 40)))
+        found = phrases_of(stemmed_pages(pages), ~rest, rest, sizes, least)
     fast = {row.phrase: (row.words, row.pages, row.uses) for row in found.itertuples()}
     assert fast == slow_phrases(pages, selected, sizes, least)
     assert len(fast) == len(found)
+
+
+@pytest.mark.parametrize("words_at_once", [1, 1_000])
+def test_of_equally_common_forms_that_which_comes_first_is_shown(
+    words_at_once: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(phrases, "_COUNTED_AT_ONCE", words_at_once)
+    pages = [["violin hire"], ["violins hired"], ["violins hired"], ["violin hire"]]
+    every = np.ones(len(pages), bool)
+    found = phrases_of(stemmed_pages(pages), every, ~every, range(2, 3), 1)
+    assert found["phrase"].tolist() == ["violin hire"]
 
 
 def slow_uses(pages: list[list[str]], selected: list[bool], n: int) -> tuple[Counter[tuple[str, ...]], int]:
