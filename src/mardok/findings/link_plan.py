@@ -24,7 +24,7 @@ from mardok.findings.attribution import WordAttribution
 from mardok.findings.facts import SiteFacts
 from mardok.findings.groups import untranslated_guests
 from mardok.findings.names import PageNames
-from mardok.large import running_counts, stretches
+from mardok.large import offsets_of, running_counts, stretches
 from mardok.tables import LINK_PLAN, WORDINGS
 from mardok.text.distinct import distinct, first_of_equal
 from mardok.text.hashes import Hashes, Ints
@@ -286,7 +286,7 @@ def block_links(site: Site) -> BlockLinks:
     blocks, links = site.blocks, site.links
     at = blocks.at[site.main_places]
     n_links = np.diff(links.first)[at]
-    first = np.concatenate([np.zeros(1, np.int64), np.cumsum(n_links)])
+    first = offsets_of(n_links)
     item = np.repeat(links.first[:-1][at] - first[:-1], n_links) + np.arange(first[-1])
     level = np.array([context.level for context in blocks.contexts], np.int64)
     return BlockLinks(

@@ -30,7 +30,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from mardok.compiled import compiled
-from mardok.large import Growing, laid_down, large_empty
+from mardok.large import Growing, laid_down, large_empty, offsets_of
 from mardok.text.distinct import distinct
 from mardok.text.words import clause_signs, letter_kinds
 
@@ -110,7 +110,7 @@ class Corpus:
     def select(self, texts: Offsets) -> tuple[Hashes, Offsets]:
         """Words of some texts, one after the other, and where each text begins, as :func:`word_hashes` gives them."""
         lengths = self.n_words[texts]
-        offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(lengths)])
+        offsets = offsets_of(lengths)
         if len(texts) == self.n_texts and (texts == np.arange(len(texts))).all():
             return self.words, offsets
         return self.words[np.repeat(self.offsets[:-1][texts] - offsets[:-1], lengths) + np.arange(offsets[-1])], offsets
@@ -125,11 +125,10 @@ class Corpus:
         first : ndarray of int64, shape (n_new + 1,)
             First block of each new text.
         """
-        zero = np.zeros(1, np.int64)
-        block_offsets = np.concatenate([zero, np.cumsum(self.n_words[texts])])
+        block_offsets = offsets_of(self.n_words[texts])
         clause_first = np.searchsorted(self.clause_offsets, self.offsets)
         n_clauses = np.diff(clause_first)[texts]
-        clause_ends = np.concatenate([zero, np.cumsum(n_clauses)])
+        clause_ends = offsets_of(n_clauses)
         words = large_empty(int(block_offsets[-1]), np.uint64)
         clauses = large_empty(int(clause_ends[-1]), np.int64)
         for start in range(0, len(texts), _BLOCKS_AT_ONCE):
@@ -145,7 +144,7 @@ class Corpus:
             clauses[begin:end] = self.clause_offsets[moved + np.arange(begin, end)] + shift
         words.flags.writeable = clauses.flags.writeable = False
         vocabulary = {word: self.vocabulary[word] for word in _different(words).tolist()}
-        return Corpus(words, block_offsets[first], laid_down(block_offsets), first, clauses, vocabulary)
+        return Corpus(words, block_offsets[first], block_offsets, first, clauses, vocabulary)
 
 
 def _different(words: Hashes) -> Hashes:

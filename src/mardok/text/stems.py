@@ -21,7 +21,7 @@ import snowballstemmer
 from numpy.typing import NDArray
 
 from mardok.extract.language import function_words
-from mardok.large import gathered, large_empty, stretches
+from mardok.large import gathered, large_empty, offsets_of, stretches
 from mardok.text.distinct import distinct
 from mardok.text.hashes import Corpus, Hashes
 from mardok.text.known_hashes import KnownHashes
@@ -174,7 +174,7 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
 
 def _words_of(corpus: Corpus, texts: NDArray[np.int64]) -> Iterator[NDArray[np.int64] | slice]:
     """Places of the words of some texts, some at a time."""
-    offsets = np.concatenate([np.zeros(1, np.int64), np.cumsum(corpus.n_words[texts])])
+    offsets = offsets_of(corpus.n_words[texts])
     for first, last in stretches(offsets, _WORDS_AT_ONCE):
         ends = offsets[first : last + 1]
         if len(texts) == corpus.n_texts:
