@@ -103,7 +103,10 @@ def __getattr__(name: str) -> Any:
         return import_module("mardok.figures")
     if name not in _MODULE_OF:
         raise AttributeError(f"module 'mardok' has no attribute {name!r}")
-    result = getattr(import_module(f"mardok.{_MODULE_OF[name]}"), name)
+    from mardok.memory import no_search_for_cycles  # only here: it is no public name
+
+    with no_search_for_cycles():  # loading makes a hundred thousand objects that stay
+        result = getattr(import_module(f"mardok.{_MODULE_OF[name]}"), name)
     globals()[name] = result
     return result
 

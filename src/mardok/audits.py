@@ -171,7 +171,7 @@ class Audit:
         path : path
             The folder.
         jobs : int
-            Processes to use: with two, the report is made while the tables are written.
+            Processes to use, for the parts of the report.
 
         Raises
         ------
@@ -180,17 +180,14 @@ class Audit:
         """
         from mardok.deliver.report import report_html  # only here: asking needs no templates
         from mardok.folder import write_folder
-        from mardok.processes import begin
+        from mardok.sharing import forked, shared_by
 
         give_back_memory()
         kept = self.kept
-        reported = begin(lambda: (report_html(self.tables, self.meta, kept), kept.made if kept is not None else None), jobs)
 
         def report() -> str:
-            html, made = reported()
-            if kept is not None and made is not None:
-                kept.take(made)
-            return html
+            with shared_by(forked(jobs)):
+                return report_html(self.tables, self.meta, kept)
 
         filed = self.tables.files if isinstance(self.tables, MadeStore) else None
         keep = kept.write if kept is not None else None

@@ -25,7 +25,7 @@ import threading
 import weakref
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
-from functools import cache
+from functools import cache, partial
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeAlias, TypeVar
@@ -41,6 +41,7 @@ from mardok.locks import BusyError, sole_right
 from mardok.memory import give_back_memory
 from mardok.meta import FORMAT
 from mardok.processes import is_running
+from mardok.sharing import begun
 from mardok.store import FileStore
 
 if TYPE_CHECKING:
@@ -59,6 +60,8 @@ _worked_in: list[Path] = []
 """Working folders that this process holds."""
 _GOES_ON = "; what is done stays there, and the same command goes on from it"
 _LONGEST_REASON, _ROWS_AT_ONCE = 200, 1 << 16
+_MANY_ROWS = 1 << 18
+"""Rows of a table from which on to write it takes longer than to begin another process."""
 _LIBRARIES = ("fastwarc", "py3langid", "pyarrow", "selectolax", "w3lib")
 """What else decides what is read of a page."""
 
@@ -87,6 +90,8 @@ class KeptParts:
         self._files: dict[str, Path] = {}
         """Where the files of these parts lie."""
         self._keys: dict[str, str] = {}
+        self._writing: dict[str, _Writing] = {}
+        """Parts that another process is writing."""
         self._stays = work is not None
         # Made here, and not by a process that is forked: its folder would go when that has ended.
         own = _new_room(work or Path(tempfile.gettempdir()))
@@ -167,14 +172,31 @@ class KeptParts:
         self._keys[name] = _key(depends)
         if self._room is None:
             return
-        try:
-            self.note(name, write_part(self._room, name, depends, tables))
-        except OSError as error:
-            if self._stays:
-                reason = error.strerror or str(error)
-                raise FolderError(f"{self._room.parent}: cannot be written: {reason}{_GOES_ON}") from error
-            # a part that cannot be kept is made again by the next audit
-            log.warning("%s is not kept for the next audit: %s", name, error.strerror or error)
+        write = partial(_written, self._room, name, depends, tables)
+        is_large = any(len(values) >= _MANY_ROWS for columns in tables.values() for values in columns.values())
+        # What stays in a working folder stands there before anything follows.
+        writing = begun(write) if is_large and not self._stays else None
+        if writing is not None:
+            self._writing[name] = _Writing(os.getpid(), writing)
+        else:
+            self._note_written(name, write())
+
+    def settle(self) -> None:
+        """Note what was written beside; other processes may then have it, and audit folders."""
+        for name, one in list(self._writing.items()):
+            if one.process == os.getpid():  # else whoever forked this process notes it
+                del self._writing[name]
+                self._note_written(name, one.written())
+
+    def _note_written(self, name: str, stated: dict[str, Any] | OSError) -> None:
+        if not isinstance(stated, OSError):
+            self.note(name, stated)
+            return
+        reason = stated.strerror or str(stated)
+        if self._stays and self._room is not None:
+            raise FolderError(f"{self._room.parent}: cannot be written: {reason}{_GOES_ON}") from stated
+        # a part that cannot be kept is made again by the next audit
+        log.warning("%s is not kept for the next audit: %s", name, reason)
 
     def note(self, name: str, stated: dict[str, Any]) -> None:
         """Note a part that another process has written into :attr:`room`."""
@@ -229,7 +251,7 @@ class KeptParts:
 
     @property
     def made(self) -> MadeParts:
-        """All that was made or taken up so far."""
+        """All that was made or taken up so far, but for what is still written beside."""
         return MadeParts(dict(self._made), dict(self._files), dict(self.filed.files), dict(self._keys))
 
     def take(self, made: MadeParts) -> None:
@@ -315,6 +337,22 @@ def claimed_working_folder(folder: Path) -> Iterator[Path]:
 def told_to_whoever_interrupts() -> str:
     """Where what was interrupted goes on from; ``""`` where there is no working folder."""
     return "".join(f"; what is done stands in {folder}: the same command goes on from there" for folder in _worked_in)
+
+
+class _Writing(NamedTuple):
+    """A part that is written beside what follows."""
+
+    process: int
+    """Number of the process that has begun it."""
+    written: Callable[[], dict[str, Any] | OSError]
+    """Gives what is told of it, or why it cannot be kept."""
+
+
+def _written(room: Path, name: str, depends: Mapping[str, Any], tables: Tables) -> dict[str, Any] | OSError:
+    try:
+        return write_part(room, name, depends, tables)
+    except OSError as error:
+        return error
 
 
 def write_part(room: Path, name: str, depends: Mapping[str, Any], tables: Tables) -> dict[str, Any]:

@@ -12,7 +12,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-_NEW_OBJECTS, _SEARCHES = 20_000, 10
+_NEW_OBJECTS, _SEARCHES = 400_000, 10
 """New objects before the youngest are searched, and searches of a generation before the next older one is."""
 
 

@@ -58,7 +58,7 @@ from mardok.tables import CHECK_ROWS, FINGERPRINTS, PAGES, STEP_ROWS, UNREAD
 from mardok.tasks.cluster import cluster_of
 from mardok.tasks.runners import Processes
 from mardok.text.site import Site, site_of
-from mardok.text.site_tables import file_site_tables
+from mardok.text.site_tables import file_blocks, file_site_tables
 from mardok.text.stored_pages import MANY_PAGES
 from mardok.vocabulary import CheckId
 
@@ -185,11 +185,13 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     is_read, boilerplate_blocks = copies.is_compared & facts.strength.is_indexable, attribution.words.boilerplate_blocks
     texts = texts_of_site(site, is_read, boilerplate_blocks)
     of_texts = {"words": kept.key_of("words"), "pages": digest_of(is_read), "boilerplate": digest_of(boilerplate_blocks)}
-    findings = PageFindings(promises, attribution, found.phrases, found.thin)
     # A dictionary is opened in a process of its own, which one that works beside another may not begin.
     proof_jobs = 1 if settings.proof.spelling else jobs
-    proofreading = beside(partial(_proofread, site, facts, findings, inputs.accepted, texts, of_texts, kept), proof_jobs)
-    file_site_tables(site.without_words, boilerplate_blocks, kept)
+    proofreading = beside(partial(_proofread, site, facts, inputs.accepted, texts, of_texts, kept), proof_jobs)
+    file_site_tables(site.without_words, kept)
+    findings = PageFindings(promises, attribution, found.phrases, found.thin)
+    kept.filed.file(PAGES, partial(pages_frames, site, facts, findings))
+    del promises, findings  # of a large site they are hundreds of megabytes, which the rest does not need
     kept.file(
         FINGERPRINTS,
         {"words": kept.key_of("words"), "pages": digest_of(copies.rows)},
@@ -201,7 +203,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     tables = _site_tables(site, facts, attribution, found.rivals)
     proof, made = proofreading()
     kept.take(made)
-    del promises, findings, proofreading  # of a large site they are hundreds of megabytes, which the plan does not need
+    del proofreading
     checks = in_order([checks, proof.checks, proof.contradicting], site.pages, site.row_of)
     give_back_memory()
     made_store = MadeStore(tables, kept.filed.store)
@@ -212,6 +214,7 @@ def _audited(files: InputFiles, place: Workplace, settings: Settings, jobs: int,
     planned, counted_steps, unmatched, filing_checks = _planned(site, facts, plan_inputs, proof, texts, kept, jobs, progress)
     give_back_memory()  # proposals with their steps are gigabytes of a large site, which their tables do not need
     kept.take(filing_checks())
+    kept.settle()
     if making_sheets is not None:
         kept.take(making_sheets())
     tables = {**tables, **planned}
@@ -248,14 +251,16 @@ def _compared(
     copies, made = finding_copies()
     kept.take(made)
     give_back_memory()
+    finding_rivals = beside(lambda: find_rival_groups(site, facts, promises, copies), jobs)
     attribution = attribute_words(site, facts, copies, kept)
     analysing_phrases = beside(lambda: (analyse_phrases(site, facts, promises, attribution, kept), kept.made), jobs)
     progress("comparing what pages promise", 0)
-    rivals = find_rival_groups(site, facts, promises, copies)
+    rivals = finding_rivals()
     thin = find_thin_pages(site, facts, promises, attribution, rivals)
     give_back_memory()
     progress("checking pages", 0)
     checks = checks_or_kept(site, facts, promises, copies, intake, kept)
+    file_blocks(site.without_words, attribution.words.boilerplate_blocks, kept)
     progress("counting phrases", 0)
     phrases, made = analysing_phrases()
     kept.take(made)
@@ -266,14 +271,12 @@ def _compared(
 def _proofread(
     site: Site,
     facts: SiteFacts,
-    findings: PageFindings,
     accepted: Mapping[tuple[str, str], str],
     texts: ProofTexts,
     of_texts: Mapping[str, str],
     kept: KeptParts,
 ) -> tuple[Proofread, MadeParts]:
-    """File the table of pages, and what proofreading found in these texts."""
-    kept.filed.file(PAGES, lambda: pages_frames(site, facts, findings))
+    """What proofreading finds in these texts; its tables are filed."""
     told = proof_facts(site, accepted, facts.settings)
     proof = proofread_or_kept(texts, told, facts.settings.proof, kept, of_texts)
     return proof, kept.made

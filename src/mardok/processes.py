@@ -11,7 +11,10 @@ import ctypes
 import logging
 import multiprocessing
 import os
+import pickle
 import signal
+import socket
+import struct
 import sys
 import threading
 import warnings
@@ -21,7 +24,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
 from multiprocessing.process import BaseProcess
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
 from mardok.memory import give_back_memory, no_search_for_cycles
 
@@ -37,6 +40,7 @@ _ENOUGH_AHEAD = 2
 
 
 _LOOK_S = 1.0
+_SIZE = struct.Struct("<Q")
 LOST = "a second process ended before its work was done (for want of memory?); the work is done again"
 _is_worker = False
 _forking = threading.Lock()
@@ -111,6 +115,46 @@ class Lost:
     """Signal that ended it; 0 if it ended by itself."""
 
 
+class _Channel:
+    """One end of a connection between two processes.
+
+    What comes is read in one call: a thread that reads piece by piece waits after each for its turn beside other threads,
+    and as long does the process that sends.
+    """
+
+    def __init__(self, end: socket.socket) -> None:
+        self._end = end
+
+    def fileno(self) -> int:
+        """What the system knows it by."""
+        return self._end.fileno()
+
+    def send(self, thing: Any) -> None:
+        """Send something that can be pickled."""
+        raw = pickle.dumps(thing, pickle.HIGHEST_PROTOCOL)
+        self._end.sendall(_SIZE.pack(len(raw)))
+        self._end.sendall(raw)
+
+    def received(self) -> Any:
+        """What was sent next; raise EOFError where nothing comes any more."""
+        (size,) = _SIZE.unpack(self._read(_SIZE.size))
+        return pickle.loads(self._read(size))
+
+    def close(self) -> None:
+        """Let the other end know that nothing comes any more."""
+        self._end.close()
+
+    def _read(self, size: int) -> bytearray:
+        raw = bytearray(size)
+        rest = memoryview(raw)
+        while len(rest):
+            n = self._end.recv_into(rest, len(rest), socket.MSG_WAITALL)
+            if n == 0:
+                raise EOFError
+            rest = rest[n:]
+        return raw
+
+
 class Workers(Generic[_Piece, _Result]):
     """Processes that do the same work, each on one piece at a time.
 
@@ -171,9 +215,9 @@ class Workers(Generic[_Piece, _Result]):
         for thread in self._threads:
             thread.join(_END_S)
 
-    def _begin(self, number: int) -> Connection:
+    def _begin(self, number: int) -> _Channel:
         with _forking:
-            ours, theirs = multiprocessing.Pipe()
+            ours, theirs = map(_Channel, socket.socketpair())
             process = multiprocessing.get_context("fork").Process(
                 target=_serve, args=(self._work, theirs, ours, os.getpid()), daemon=True
             )
@@ -185,13 +229,13 @@ class Workers(Generic[_Piece, _Result]):
             self._processes[number] = process
             return ours
 
-    def _attend(self, number: int, pipe: Connection) -> None:
+    def _attend(self, number: int, pipe: _Channel) -> None:
         """Hand pieces to one process; begin another where it ends."""
         while (task := self._next_task()) is not None:
             try:
                 pipe.send(task.piece)
                 self._wait(number, pipe)
-                is_whole, came = pipe.recv()
+                is_whole, came = pipe.received()
                 task.result, task.error = (came, None) if is_whole else (None, came)
             except (EOFError, OSError):
                 task.result = self._lost(number, pipe)
@@ -205,6 +249,7 @@ class Workers(Generic[_Piece, _Result]):
                     while (task := self._next_task()) is not None:
                         task.error = error
                         task.is_done.set()
+        pipe.close()
 
     def _next_task(self) -> _Task[_Piece, _Result] | None:
         """What is to be done next, as soon as there is something; None when all is over."""
@@ -213,15 +258,15 @@ class Workers(Generic[_Piece, _Result]):
                 self._changed.wait()
             return None if self._is_closed else self._waiting.popleft()
 
-    def _wait(self, number: int, pipe: Connection) -> None:
+    def _wait(self, number: int, pipe: _Channel) -> None:
         """Wait for an answer; raise EOFError where the process has ended without one."""
-        process = self._processes[number]
-        while pipe not in (ready := wait([pipe, process.sentinel], _LOOK_S)):
+        process, answer = self._processes[number], pipe.fileno()
+        while answer not in (ready := wait([answer, process.sentinel], _LOOK_S)):
             # Another process may hold the end of the pipe that should tell; so it is asked for, too.
             if ready or process.exitcode is not None:
                 raise EOFError
 
-    def _lost(self, number: int, pipe: Connection) -> Lost:
+    def _lost(self, number: int, pipe: _Channel) -> Lost:
         pipe.close()
         process = self._processes[number]
         process.join()
@@ -238,7 +283,7 @@ class _Task(Generic[_Piece, _Result]):
         self.is_done = threading.Event()
 
 
-def _serve(work: Callable[[_Piece], _Result], pipe: Connection, others: Connection, parent: int) -> None:
+def _serve(work: Callable[[_Piece], _Result], pipe: _Channel, others: _Channel, parent: int) -> None:
     """Do the work on one piece after the other, until the pipe closes."""
     global _is_worker
     _is_worker = True
@@ -247,7 +292,7 @@ def _serve(work: Callable[[_Piece], _Result], pipe: Connection, others: Connecti
     others.close()
     while True:
         try:
-            piece = pipe.recv()
+            piece = pipe.received()
         except (EOFError, OSError):
             os._exit(0)
         try:

@@ -16,6 +16,7 @@ import pickle
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any, Protocol, TypeVar
 
@@ -79,6 +80,25 @@ def done_elsewhere(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) 
     if _sharers or len(pieces) < 2:
         return list(shared_out(work, pieces))
     return begin(lambda: list(map(work, pieces)), 2)()
+
+
+def begun(work: Callable[[], _Result]) -> Callable[[], _Result] | None:
+    """Begin work beside what follows, where work is shared out among processes of this machine.
+
+    Parameters
+    ----------
+    work : callable
+        See :func:`mardok.processes.begin`.
+
+    Returns
+    -------
+    callable or None
+        Gives the result; to be called once. None elsewhere: then the work is to be done here.
+    """
+    if not _sharers or not isinstance(_sharers[-1][0], _Forked):
+        return None
+    asked = begin(partial(_Handed(lambda _: work(), room_of_arrays()), None), 2)
+    return lambda: loaded(asked(), are_own=True)
 
 
 @contextmanager

@@ -179,8 +179,12 @@ def test_of_a_large_site_nothing_is_begun_beside_and_the_answer_is_the_same(
         pd.testing.assert_frame_equal(*(one.tables[name] for one in audits))
 
 
-def test_what_a_second_process_made_is_kept_too(tmp_path: Path, reads: list[int], monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("many_rows", [1, 10**9], ids=["written beside", "written at once"])
+def test_what_a_second_process_made_is_kept_too(
+    many_rows: int, tmp_path: Path, reads: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
     source, audit = small_site(tmp_path), tmp_path / "audit"
+    monkeypatch.setattr(kept_module, "_MANY_ROWS", many_rows)
     first = mardok.audit(source, jobs=2)
     first.save(audit, jobs=2)
     parts = {path.stem: json.loads(path.read_text("utf-8")) for path in (audit / "kept").glob("*.json")}
@@ -355,6 +359,28 @@ def test_texts_come_back_as_they_were(tmp_path_factory: pytest.TempPathFactory, 
         "x", {}, lambda: pytest.fail("made again"), lambda _: {}, lambda tables: list(tables["t"]["n"])
     )
     assert found == texts
+
+
+@pytest.mark.parametrize("jobs", [1, 2])
+def test_a_part_that_has_no_room_is_not_kept(
+    jobs: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    write, source = kept_module.write_part, small_site(tmp_path)
+
+    def full(room: Path, name: str, *told: Any) -> dict[str, Any]:
+        if name == "words":
+            raise OSError(28, "No space left on device")
+        return write(room, name, *told)
+
+    monkeypatch.setattr(kept_module, "_MANY_ROWS", 1)
+    monkeypatch.setattr(kept_module, "write_part", full)
+    mardok.audit(source, jobs=jobs).save(tmp_path / "audit")
+    assert caplog.messages == ["words is not kept for the next audit: No space left on device"]
+    parts = {path.stem for path in (tmp_path / "audit" / "kept").glob("*.json")}
+    assert "reading" in parts
+    assert "words" not in parts
+    monkeypatch.undo()
+    same(mardok.audit(source, earlier=tmp_path / "audit"), mardok.audit(source))
 
 
 def test_a_table_whose_file_has_no_room_is_whole_in_memory(monkeypatch: pytest.MonkeyPatch, demo: mardok.Audit) -> None:

@@ -20,7 +20,7 @@ from mardok.large import laid_down
 from mardok.mapped import large_arrays_in, place_of
 from mardok.processes import is_worker
 from mardok.progress import Staged
-from mardok.sharing import Called, Distributed, forked, shared_by, shared_out
+from mardok.sharing import Called, Distributed, begun, forked, shared_by, shared_out
 
 N = 1 << 18
 """Numbers of an array that lies in a file."""
@@ -66,6 +66,23 @@ def test_what_ends_a_process_is_done_by_the_one_that_asked(
     assert not list(tmp_path.iterdir())
     assert caplog.text.count("the work is done again") == 1
     assert [line.partition(", ")[2].partition(" parts")[0] for line in told[1:]] == [f"{n} of 6" for n in range(7)]
+
+
+@pytest.mark.parametrize("in_files", [True, False])
+def test_what_is_begun_is_done_by_another_process_where_there_is_one(in_files: bool, tmp_path: Path) -> None:
+    def work() -> tuple[int, NDArray[np.int64]]:
+        return os.getpid(), np.arange(N)
+
+    assert begun(work) is None
+    with large_arrays_in(tmp_path if in_files else None):
+        with shared_by(forked(2)):
+            asked = begun(work)
+            assert asked is not None
+            process, array = asked()
+        assert process != os.getpid()
+        assert (array == np.arange(N)).all()
+    with shared_by(Distributed(beside)):
+        assert begun(work) is None
 
 
 def test_an_array_that_is_given_back_stays_as_long_as_anybody_has_it(tmp_path: Path) -> None:

@@ -16,7 +16,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pandas as pd
@@ -28,6 +28,7 @@ from mardok.findings.elsewhere import Elsewhere
 from mardok.findings.passage_texts import passage_texts
 from mardok.kept import KeptParts, digest_of, digest_of_frame
 from mardok.sentences import clipped, sentence, topic_text
+from mardok.sharing import shared_out
 from mardok.sheets import told_queries
 from mardok.store import TableStore
 from mardok.tables import TABLES, cells_of
@@ -104,22 +105,36 @@ def report_parts(tables: TableStore, kept: KeptParts | None = None) -> Parts:
     )
     listed = _Listed(row_of, ordered[:most_pages])
     room -= len(parts.data["pages"])
+    builders: dict[str, tuple[int, Callable[[int], Any]]] = {
+        "plan": (_MOST_STEPS, lambda most: _plan(tables, listed, most)),
+        "groups": (_MOST_MEMBERS, lambda most: _groups(tables, order, listed, most)),
+        "checks": (_MOST_CHECK_ROWS, lambda most: _checks(tables, listed, most)),
+        "wording": (_MOST_WORDINGS, lambda most: _wording(tables, listed, most)),
+        "rivals": (_MOST_RIVAL_GROUPS, lambda most: _rivals(tables, order, listed, most)),
+        "unanswered": (_MOST_UNANSWERED, lambda most: _unanswered(tables, listed, most)),
+        "link_plan": (_MOST_WAITING, lambda most: _waiting_links(tables, listed, most)),
+        "proof": (_MOST_SLIPS, lambda most: _proof(tables, listed, most)),
+        "pairs": (_MOST_PAIRS, lambda most: _pairs(tables, listed, most)),
+    }
+
+    def made(name: str) -> _Made:
+        """One of these, or the texts, as if all that is left of the room were for it."""
+        if name == "texts":
+            return _Made(_packed_texts(room, tables, order, listed), 0)
+        packed, most = _fitting(room, *builders[name])
+        return _Made([([], packed)], most)
+
+    # The texts take longest: while one process makes them, another makes the rest.
+    names = ["texts", *builders]
+    made_of = dict(zip(names, shared_out(made, names), strict=True))
     most_of: dict[str, int] = {}
-    builders: list[tuple[str, int, Callable[[int], Any]]] = [
-        ("plan", _MOST_STEPS, lambda most: _plan(tables, listed, most)),
-        ("groups", _MOST_MEMBERS, lambda most: _groups(tables, order, listed, most)),
-        ("checks", _MOST_CHECK_ROWS, lambda most: _checks(tables, listed, most)),
-        ("wording", _MOST_WORDINGS, lambda most: _wording(tables, listed, most)),
-        ("rivals", _MOST_RIVAL_GROUPS, lambda most: _rivals(tables, order, listed, most)),
-        ("unanswered", _MOST_UNANSWERED, lambda most: _unanswered(tables, listed, most)),
-        ("link_plan", _MOST_WAITING, lambda most: _waiting_links(tables, listed, most)),
-        ("proof", _MOST_SLIPS, lambda most: _proof(tables, listed, most)),
-        ("pairs", _MOST_PAIRS, lambda most: _pairs(tables, listed, most)),
-    ]
-    for name, most, build in builders:
-        parts.data[name], most_of[name] = _fitting(room, most, build)
-        room -= len(parts.data[name])
-    texts = ((rows, partial(_packed, content)) for rows, content in _texts(tables, order, listed))
+    for name in builders:
+        [(_, packed)], most_of[name] = made_of[name]
+        if len(packed) > room:
+            packed, most_of[name] = _fitting(room, *builders[name])
+        parts.data[name] = packed
+        room -= len(packed)
+    texts = ((rows, partial(str, packed)) for rows, packed in made_of["texts"].packed)
     for kind, chunks in (("texts", texts), ("sheets", _packed_sheets(tables, listed, kept))):
         index: dict[int, int] = {}
         for number, (rows, pack) in enumerate(chunks):
@@ -142,6 +157,15 @@ def report_parts(tables: TableStore, kept: KeptParts | None = None) -> Parts:
     return parts
 
 
+class _Made(NamedTuple):
+    """What a part of the report is."""
+
+    packed: list[tuple[list[int], str]]
+    """In pieces, each with the numbers of the pages that it is about, if it is about some."""
+    most: int
+    """Rows that were asked for."""
+
+
 def _fitting(room: int, most: int, build: Callable[[int], Any]) -> tuple[str, int]:
     """A part with as many rows as there is room for, and that number: the first asked for, or a half, a quarter ..."""
     if most > _SAMPLE:  # what is by far too large is not made to see that
@@ -153,6 +177,16 @@ def _fitting(room: int, most: int, build: Callable[[int], Any]) -> tuple[str, in
         most //= 2
         packed = _packed(build(most))
     return packed, most
+
+
+def _packed_texts(room: int, tables: TableStore, order: Sequence[_Group], listed: _Listed) -> list[tuple[list[int], str]]:
+    """The texts of :func:`_texts`, as many as there is room for; ``""`` in place of the others."""
+    result = []
+    for rows, content in _texts(tables, order, listed):
+        packed = _packed(content) if room > 0 else ""
+        room = room - len(packed) if len(packed) <= room else 0
+        result.append((rows, packed))
+    return result
 
 
 def _packed(content: Any) -> str:

@@ -84,6 +84,7 @@ def function_words(language: str) -> frozenset[str] | None:
     return frozenset(stopwordsiso.stopwords(language))
 
 
+@lru_cache(maxsize=1 << 12)
 def _classified(text: str) -> str:
     import py3langid  # loads its model for most of a second: only where a page needs it
 

@@ -10,9 +10,9 @@ page, its main text is what other landmarks hold, as far as no other pages have 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +21,7 @@ from mardok.extract.batch import Numbers
 from mardok.extract.page import Page
 from mardok.large import Texts, counted_between, gathered, laid_down, large_empty, places_where, worked_out
 from mardok.settings import Text
+from mardok.sharing import begun
 from mardok.text import furniture as parts
 from mardok.text.block_signs import BlockSigns, block_signs, carried
 from mardok.text.columns import Blocks, Codes, Links
@@ -86,6 +87,8 @@ def reasons_not_main(
         return counted_between(places, blocks.first) > 0
 
     # Arrays with an item for each place are most of what this takes: they lie where large arrays do.
+    find_signs = partial(block_signs, blocks, links, written, settings.running_words)
+    signing = begun(find_signs) or find_signs
     reasons = large_empty(len(at), np.int8)
     reasons[:] = gathered(of_context[blocks.context], at) if len(at) else 0
     has_text = gathered(blocks.has_text, at)
@@ -96,8 +99,7 @@ def reasons_not_main(
     ]
     aside = number.get("aside", -1)
     undecided = places_where(((reasons == _MAIN) | (reasons == aside)) & has_text)
-    signs = block_signs(blocks, links, written, settings.running_words)
-    codes = _decided(blocks, signs, pages, undecided, gathered(reasons == aside, undecided), section, settings)
+    codes = _decided(blocks, signing, pages, undecided, gathered(reasons == aside, undecided), section, settings)
     reasons[undecided] = np.array([number[_REASON_OF[code]] for code in range(len(_REASON_OF))], np.int8)[codes]
     is_ignored = gathered(blocks.where(lambda context: context.chosen == "ignore"), at)
     reasons[is_ignored] = number[BlockReason.IGNORED]
@@ -166,7 +168,7 @@ def _header_depth(path: str) -> int:
 
 def _decided(
     blocks: Blocks,
-    signs: BlockSigns,
+    signing: Callable[[], BlockSigns],
     pages: Sequence[Page],
     places: Ints,
     is_aside: NDArray[np.bool_],
@@ -191,7 +193,7 @@ def _decided(
     own_titles = _say_the_title(blocks, pages, page, at)
     places_met = places_of(paths, path, page, len(pages))
     divisions = [section, _folders(pages), templates_of(places_met, path, page, len(pages))]
-    return parts.furniture(undecided, signs, places_met, divisions, own_titles, settings)
+    return parts.furniture(undecided, signing(), places_met, divisions, own_titles, settings)
 
 
 def _folders(pages: Sequence[Page]) -> Ints:

@@ -8,7 +8,6 @@ Out: tables as :mod:`mardok.tables` declares them; ``page`` and ``target_page`` 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from functools import cache
 
 import numpy as np
 import pandas as pd
@@ -27,19 +26,22 @@ from mardok.text.site import SiteBlocks
 _ROWS_AT_ONCE = 1 << 16
 
 
-def file_site_tables(site: SiteBlocks, is_boilerplate: NDArray[np.bool_], kept: KeptParts) -> None:
-    """Write the tables of blocks, links, images, alternates and furniture.
+def file_blocks(site: SiteBlocks, is_boilerplate: NDArray[np.bool_], kept: KeptParts) -> None:
+    """Write the table of blocks.
 
     Parameters
     ----------
     is_boilerplate : ndarray of bool
         For each block of the corpus, which are the blocks of main text, whether it is boilerplate.
     """
+    depends = {"words": kept.key_of("words"), "boilerplate": digest_of(is_boilerplate)}
+    kept.file(BLOCKS, depends, lambda: _blocks_frames(site, is_boilerplate, numbers_in_page(site.blocks)))
+
+
+def file_site_tables(site: SiteBlocks, kept: KeptParts) -> None:
+    """Write the tables of links, images, alternates and furniture."""
     depends = {"words": kept.key_of("words")}
-    numbers = cache(lambda: numbers_in_page(site.blocks))
-    is_told = {**depends, "boilerplate": digest_of(is_boilerplate)}
-    kept.file(BLOCKS, is_told, lambda: _blocks_frames(site, is_boilerplate, numbers()))
-    kept.file(LINKS, depends, lambda: _links_frames(site, numbers()))
+    kept.file(LINKS, depends, lambda: _links_frames(site, numbers_in_page(site.blocks)))
     kept.file(IMAGES, depends, lambda: _images_frames(site))
     kept.file(ALTERNATES, depends, lambda: [_alternates_table(site)])
     kept.file(FURNITURE, depends, lambda: [furniture_table(site)])
