@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import os
 import zlib
 from collections.abc import Callable
 from contextlib import suppress
@@ -19,12 +20,14 @@ from hypothesis import strategies as st
 import mardok
 from mardok.settings import Search as SearchSettings
 from mardok.sources.body import BodyError, decoded, without_chunks
+from mardok.sources.html_folder import html_files
 from mardok.sources.raw import OpenIntake
 from mardok.sources.search_data import read_search
 from mardok.sources.warc import read_warc
 
 LIMIT = 1_000_000
 HTML = ("Content-Type", "text/html")
+HTML_SUFFIXES = {".html", ".htm", ".xhtml"}
 FIVE = [(f"https://host.example/{n}", 200, [], html(f"page number {n} " * 40)) for n in range(5)]
 
 
@@ -164,6 +167,31 @@ def test_a_folder_is_read_with_its_addresses(tmp_path: Path) -> None:
         "https://docs.example/v1/guide/deep/%C3%A4.html",
     ]
     assert audit.meta.skipped == {".css": 1}
+
+
+def test_no_folder_is_too_odd_to_list(tmp_path: Path) -> None:
+    names = (
+        "index.html", "index.HTM", "a.html", "a/index.htm", "a/b/Index.HTML", "a.d/x.y.html", ".html", "..html", "dot.",
+        "none", "a/.hidden.htm", "a b.xhtml", "index/index.html", "z.HTML", "a-b/c.html",
+        "d/" * 300 + "deep.html",
+    )  # fmt: skip
+    for name in names:
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).touch()
+    (tmp_path / "again").symlink_to(tmp_path / "a")
+    (tmp_path / "gone.html").symlink_to("nowhere")
+    (tmp_path / "loop.html").symlink_to("loop.html")
+    (tmp_path / "link.html").symlink_to("a.html")
+    os.mkfifo(tmp_path / "pipe.html")
+    intake = OpenIntake()
+    found = html_files(tmp_path, "https://docs.example/", intake)
+    paths = [path for path in sorted(tmp_path.rglob("*")) if path.is_file() and path.suffix.lower() in HTML_SUFFIXES]
+    assert [file.path for file in found] == [path.relative_to(tmp_path).as_posix() for path in paths]
+    assert intake.skipped == {"no suffix": 3}
+    short = {file.path: file.short_url.removeprefix("https://docs.example/") for file in found if file.short_url}
+    assert "a.html" not in short, "there is a folder of this name"
+    assert short["a.d/x.y.html"] == "a.d/x.y"
+    assert not [path for path in short if Path(path).stem == "index"]
 
 
 @pytest.mark.parametrize("suffix", [".csv", ".jsonl", ".parquet", ".xlsx"])

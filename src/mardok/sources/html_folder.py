@@ -6,9 +6,11 @@ Out: a raw page for each ``.html``, ``.htm`` or ``.xhtml`` file; sub-folders are
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from urllib.parse import quote
 
 from mardok.errors import SourceError
@@ -16,6 +18,7 @@ from mardok.sources.raw import OpenIntake, RawPage, Unread
 from mardok.urls import normal_url
 
 _HTML_SUFFIXES = (".html", ".htm", ".xhtml")
+_INDEX_NAMES = ("index.html", "index.htm")
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,18 +53,19 @@ def html_files(folder: Path, base: str | None, intake: OpenIntake) -> list[HtmlF
     if base_url is None:
         raise SourceError(f"--base {base!r}: expected an http(s) address such as https://host.example/")
     base_url = base_url if base_url.endswith("/") else base_url + "/"
-    files = [path for path in sorted(folder.rglob("*")) if path.is_file()]
-    folders = {path.parent.relative_to(folder) for path in files}
+    files = sorted(_files_below(folder), key=lambda inside: inside.split("/"))
+    folders = {inside.rpartition("/")[0] for inside in files}
     result = []
-    for path in files:
-        if path.suffix.lower() not in _HTML_SUFFIXES:
-            intake.skipped[path.suffix.lower() or "no suffix"] += 1
+    for inside in files:
+        above, _, name = inside.rpartition("/")
+        suffix = PurePosixPath(name).suffix
+        if suffix.lower() not in _HTML_SUFFIXES:
+            intake.skipped[suffix.lower() or "no suffix"] += 1
             continue
-        inside = path.relative_to(folder).as_posix()
-        relative = inside[: -len(path.name)] if path.name.lower() in ("index.html", "index.htm") else inside
-        plain = path.relative_to(folder).with_suffix("")
-        short_url = _address(base_url, plain.as_posix()) if plain not in folders and plain.name != "index" else ""
-        result.append(HtmlFile(inside, _address(base_url, relative), short_url))
+        relative = inside[: -len(name)] if name.lower() in _INDEX_NAMES else inside
+        plain = inside[: -len(suffix)]
+        is_free = plain not in folders and plain != f"{above}/index".lstrip("/")
+        result.append(HtmlFile(inside, _address(base_url, relative), _address(base_url, plain) if is_free else ""))
     if not result:
         raise SourceError(f"{folder}: holds no HTML file (.html, .htm, .xhtml), neither do its sub-folders")
     return result
@@ -85,9 +89,23 @@ def read_html_files(folder: Path, files: Iterable[HtmlFile], intake: OpenIntake,
             yield RawPage(file.url, str(folder), status=200, body=path.read_bytes(), short_url=file.short_url)
         except OSError as error:
             reason = error.strerror or str(error)
-            place = file.path[: -len(path.name)] if path.name.lower() in ("index.html", "index.htm") else file.path
+            place = file.path[: -len(path.name)] if path.name.lower() in _INDEX_NAMES else file.path
             intake.unread.append(Unread(str(folder), place or path.name, file.url, reason))
             yield RawPage(file.url, str(folder), trouble=reason)
+
+
+def _files_below(folder: Path) -> Iterator[str]:
+    """The files in a folder and those below, from the folder on, with ``/``; what links lead to is no folder below."""
+    waiting = [(os.fspath(folder), "")]
+    while waiting:
+        path, inside = waiting.pop()
+        with suppress(OSError), os.scandir(path) as entries:  # what cannot be listed holds nothing
+            for entry in entries:
+                with suppress(OSError):  # as a link that leads to itself
+                    if entry.is_dir(follow_symlinks=False):
+                        waiting.append((entry.path, f"{inside}{entry.name}/"))
+                    elif entry.is_file():
+                        yield inside + entry.name
 
 
 def _address(base_url: str, relative: str) -> str:

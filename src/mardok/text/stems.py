@@ -86,7 +86,12 @@ _WORDS_AT_ONCE = 1 << 18
 @lru_cache(maxsize=64)
 def _stemmer(language: str) -> Any:
     name = _ALGORITHMS.get(language, "")
-    return snowballstemmer.stemmer(name) if name in snowballstemmer.algorithms() else None
+    if name not in snowballstemmer.algorithms():
+        return None
+    stemmer = snowballstemmer.stemmer(name)
+    if hasattr(stemmer, "maxCacheSize"):
+        stemmer.maxCacheSize = 0  # what it keeps is kept here, too, and to keep it there takes twice as long as to find it
+    return stemmer
 
 
 def has_stemmer(language: str) -> bool:
