@@ -12,9 +12,9 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from hashlib import blake2b
 
 import numpy as np
+import xxhash
 from numpy.typing import NDArray
 
 from mardok.large import BEYOND_ASCII, stretches
@@ -100,7 +100,7 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     level = np.array([context.level for context in blocks.contexts], np.int8)[blocks.context]
     # "Release 1.2" and "Release 1.3" are two headings.
     heading = np.flatnonzero(level > 0)
-    text[heading] = np.array([_hash(blocks.texts[number]) for number in blocks.text[heading].tolist()], np.uint64)
+    text[heading] = np.array([_hash(one) for one in blocks.texts.some(blocks.text[heading])], np.uint64)
     letters, linked = blocks.n_letters, blocks.n_linked_letters
     share = np.where(letters > 0, linked / np.maximum(letters, 1), 0).astype(np.float32)
     skeleton = text.copy()
@@ -164,7 +164,7 @@ def _masked_texts(blocks: Blocks, written: Corpus, numbers: _NumbersIn, is_maske
         words[at[its] - offsets[0]] = masked[its]
         result[first:last] = sequence_hashes(words, offsets - offsets[0])
     bare = np.flatnonzero(written.n_words == 0)
-    result[bare] = np.array([_hash(blocks.texts[text]) for text in bare.tolist()], np.uint64)
+    result[bare] = np.array([_hash(text) for text in blocks.texts.some(bare)], np.uint64)
     return result
 
 
@@ -173,14 +173,13 @@ def _forms(blocks: Blocks, is_short: NDArray[np.bool_], numbers: _NumbersIn) -> 
     is_dated, is_copyright = np.zeros(len(blocks.texts), bool), np.zeros(len(blocks.texts), bool)
     has_number = np.zeros(len(blocks.texts), bool)
     has_number[numbers.text] = True
-    for number in np.flatnonzero(is_short & has_number).tolist():
-        text = blocks.texts[number]
+    numbered, short = np.flatnonzero(is_short & has_number), np.flatnonzero(is_short)
+    for number, text in zip(numbered.tolist(), blocks.texts.some(numbered), strict=True):
         if _MAY_BE_DATED.search(text):
             is_dated[number] = _DATE.search(text) is not None or (
                 _YEAR.search(text) is not None and not _DAYS_AND_MONTHS.isdisjoint(folded_words(folded(text)))
             )
-    for number in np.flatnonzero(is_short).tolist():
-        text = blocks.texts[number]
+    for number, text in zip(short.tolist(), blocks.texts.some(short), strict=True):
         if "\u00a9" in text or "ight" in text or "(c)" in text or "rech" in text or "ritti" in text or "droits" in text:
             is_copyright[number] = _COPYRIGHT.search(text) is not None
     return is_dated, is_copyright
@@ -195,8 +194,8 @@ def _skeleton_hashes(blocks: Blocks, links: Links, places: Ints) -> Hashes:
         starts, stops = links.start[begin:end].tolist(), links.end[begin:end].tolist()
         firsts, lasts = (links.first[part] - begin).tolist(), (links.first[part + 1] - begin).tolist()
         pieces: list[str] = []
-        for number, first, last in zip(blocks.text[part].tolist(), firsts, lasts, strict=True):
-            text, done = blocks.texts[number], 0
+        for text, first, last in zip(blocks.texts.some(blocks.text[part]), firsts, lasts, strict=True):
+            done = 0
             for link in range(first, last):
                 start, stop = starts[link], stops[link]
                 if stop > start >= done:
@@ -213,7 +212,7 @@ def _skeleton_hashes(blocks: Blocks, links: Links, places: Ints) -> Hashes:
 
 
 def _hash(text: str) -> int:
-    return int.from_bytes(blake2b(text.encode("utf-8", "surrogatepass"), digest_size=8).digest(), "little")
+    return xxhash.xxh3_64_intdigest(text.encode("utf-8", "surrogatepass"))
 
 
 _BARE, _ROW = np.uint64(_hash(_LINK)), np.uint64(_hash(_LINK + _LINK))

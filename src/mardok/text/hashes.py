@@ -321,9 +321,10 @@ class _Vocabulary:
         slots = (result.hashes >> np.uint64(64 - _SLOT_BITS)).astype(np.int64)
         places = np.flatnonzero(self._lately[slots] != result.hashes)
         self._lately[slots[places]] = result.hashes[places]
-        for place, word in zip(places.tolist(), result.hashes[places].tolist(), strict=True):
+        met = (column[places].tolist() for column in (result.hashes, result.starts, result.ends))
+        for word, start, end in zip(*met, strict=True):
             if word not in self.words:
-                self.words[word] = result.text[result.starts[place] : result.ends[place]]
+                self.words[word] = result.text[start:end]
 
 
 @compiled("hashing")

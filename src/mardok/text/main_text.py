@@ -216,7 +216,7 @@ def _say_the_title(blocks: Blocks, pages: Sequence[Page], page: Codes, at: Codes
     asked = np.flatnonzero(result)
     folded_title = lru_cache(1)(lambda row: folded(titles[row]))
     result[asked] = [
-        folded(blocks.texts[one]) in folded_title(row)
-        for one, row in zip(text[asked].tolist(), page[asked].tolist(), strict=True)
+        folded(one) in folded_title(row)
+        for one, row in zip(blocks.texts.some(text[asked]), page[asked].tolist(), strict=True)
     ]
     return laid_down(result)
