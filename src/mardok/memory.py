@@ -16,11 +16,16 @@ _NEW_OBJECTS, _SEARCHES = 400_000, 10
 """New objects before the youngest are searched, and searches of a generation before the next older one is."""
 
 
+def search_rarely_for_cycles() -> None:
+    """Look for garbage in cycles less often from now on."""
+    gc.set_threshold(_NEW_OBJECTS, _SEARCHES, _SEARCHES)
+
+
 @contextmanager
 def rare_search_for_cycles() -> Iterator[None]:
     """Look for garbage in cycles less often meanwhile: an audit makes millions of records that stay, and hardly a cycle."""
     before = gc.get_threshold()
-    gc.set_threshold(_NEW_OBJECTS, _SEARCHES, _SEARCHES)
+    search_rarely_for_cycles()
     try:
         yield
     finally:

@@ -132,8 +132,12 @@ class _Channel:
     def send(self, thing: Any) -> None:
         """Send something that can be pickled."""
         raw = pickle.dumps(thing, pickle.HIGHEST_PROTOCOL)
-        self._end.sendall(_SIZE.pack(len(raw)))
-        self._end.sendall(raw)
+        size = _SIZE.pack(len(raw))
+        # Together: who waits at the other end is woken once.
+        n_sent = self._end.sendmsg([size, raw])
+        if n_sent < len(size) + len(raw):
+            self._end.sendall(size[n_sent:])
+            self._end.sendall(memoryview(raw)[max(0, n_sent - len(size)) :])
 
     def received(self) -> Any:
         """What was sent next; raise EOFError where nothing comes any more."""

@@ -15,7 +15,7 @@ import threading
 from contextlib import suppress
 from typing import Any, NoReturn
 
-from mardok.memory import rare_search_for_cycles
+from mardok.memory import search_rarely_for_cycles
 
 _INTERRUPTED = 130
 """Status of a program that an interrupt ended, as shells give it."""
@@ -30,10 +30,10 @@ def main() -> None:
     is_main = threading.current_thread() is threading.main_thread()
     before = signal.signal(signal.SIGINT, _leave) if is_main else None
     try:
-        with rare_search_for_cycles():  # loading makes a hundred thousand objects that stay
-            from mardok.cli.app import run  # only here: an interrupt may come while it is loaded
+        search_rarely_for_cycles()  # loading makes a hundred thousand objects that stay
+        from mardok.cli.app import run  # only here: an interrupt may come while it is loaded
 
-            run()
+        run()
     finally:
         if is_main:
             signal.signal(signal.SIGINT, before)
