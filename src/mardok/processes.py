@@ -225,11 +225,17 @@ class Workers(Generic[_Piece, _Result]):
             process = multiprocessing.get_context("fork").Process(
                 target=_serve, args=(self._work, theirs, ours, os.getpid()), daemon=True
             )
-            with warnings.catch_warnings():
-                # From Python 3.12 on it is told that a fork beside threads may hang: those here hold no lock that is needed.
-                warnings.simplefilter("ignore", DeprecationWarning)
-                process.start()
-            theirs.close()
+            try:
+                with warnings.catch_warnings():
+                    # From Python 3.12 on it is told that a fork beside threads may hang: those here hold no lock that is
+                    # needed.
+                    warnings.simplefilter("ignore", DeprecationWarning)
+                    process.start()
+            except OSError:
+                ours.close()
+                raise
+            finally:
+                theirs.close()
             self._processes[number] = process
             return ours
 
