@@ -410,8 +410,8 @@ class Texts(Sequence[str]):
 
     def selected(self, numbers: NDArray[np.int64]) -> Texts:
         """Some of them, in this order."""
-        sizes = np.diff(self._ends)[numbers]
-        ends = np.concatenate([np.zeros(1, np.int64), np.cumsum(sizes)])
+        sizes = self._ends[np.add(numbers, 1)] - self._ends[numbers]
+        ends = offsets_of(sizes)
         raw = large_empty(int(ends[-1]), np.uint8)
         for first in range(0, len(numbers), _TEXTS_AT_ONCE):
             part = slice(first, first + _TEXTS_AT_ONCE)
@@ -419,7 +419,7 @@ class Texts(Sequence[str]):
             places = np.repeat(begins - (ends[:-1][part] - ends[first]), its) + np.arange(its.sum())
             raw[ends[first] : ends[first] + len(places)] = self._raw[places]
         raw.flags.writeable = False
-        return Texts(raw, laid_down(ends))
+        return Texts(raw, ends)
 
     def parts(self, n_bytes: int) -> Iterator[tuple[int, int]]:
         """Some at a time, by the first and the one after the last: as many as have so many bytes; see :func:`stretches`."""
