@@ -157,7 +157,7 @@ def stemmed(corpus: Corpus, languages: Sequence[str], stop_words: Collection[str
             different = np.zeros(0, np.uint64)
             for places in _words_of(corpus, texts):
                 different = distinct(np.concatenate([different, corpus.words[places]]))
-        written = [corpus.vocabulary[word] for word in different.tolist()]
+        written = list(map(corpus.vocabulary.__getitem__, different.tolist()))
         hashes = stem_hashes(written, language)
         known = distinct(hashes)
         parts.append(known)
