@@ -27,6 +27,7 @@ from mardok.text.block_signs import BlockSigns, block_signs, carried
 from mardok.text.columns import Blocks, Codes, Links
 from mardok.text.elements import met_on_pages, path_codes, places_of, templates_of
 from mardok.text.hashes import Corpus, Ints
+from mardok.text.stored_pages import MANY_PAGES
 from mardok.text.words import folded
 from mardok.vocabulary import BlockReason
 
@@ -88,7 +89,8 @@ def reasons_not_main(
 
     # Arrays with an item for each place are most of what this takes: they lie where large arrays do.
     find_signs = partial(block_signs, blocks, links, written, settings.running_words)
-    signing = begun(find_signs) or find_signs
+    # Of a large site another process would have a copy of its own of what it finds.
+    signing = (begun(find_signs) if len(pages) < MANY_PAGES else None) or find_signs
     reasons = large_empty(len(at), np.int8)
     reasons[:] = gathered(of_context[blocks.context], at) if len(at) else 0
     has_text = gathered(blocks.has_text, at)
