@@ -93,7 +93,7 @@ def test_whoever_audits_the_files_are_the_same(
     hold_as_columns(monkeypatch, 100)  # as of a site of more pages than these have
     mardok.audit(*sources, work=tmp_path / "pool", jobs=2, settings=cut(8)).save(tmp_path / "by-pool")
     the_same_files(tmp_path / "whole", tmp_path / "by-pool")
-    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None) as cluster:
+    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=":0") as cluster:
         for n_parts in (1, 3, 8):
             order = sources if n_parts != 3 else sources[::-1]
             address, work = cluster.scheduler_address, tmp_path / f"work{n_parts}"
