@@ -377,8 +377,7 @@ class Texts(Sequence[str]):
             ends = self._ends[first : first + _TEXTS_AT_ONCE + 1]
             goes_on = (self._raw[ends[0] : ends[-1]] & _HEAD) == _GOES_ON
             if goes_on.any():  # bytes that begin no character
-                before = np.concatenate([np.zeros(1, np.int64), np.cumsum(goes_on)])
-                result[first : first + len(ends) - 1] -= np.diff(before[ends - ends[0]])
+                result[first : first + len(ends) - 1] -= counted_between(goes_on, ends - ends[0])
         return result
 
     @property
@@ -386,20 +385,41 @@ class Texts(Sequence[str]):
         """Whether each has no character."""
         return np.asarray(self._ends[1:] == self._ends[:-1])
 
-    @property
-    def first_bytes(self) -> NDArray[np.uint8]:
-        """The first byte of each as it is stored, 0 of those that are empty."""
-        return self._bytes_at(self._ends[:-1])
+    def holding(self, pieces: Sequence[str]) -> NDArray[np.int64]:
+        """Numbers of those in which any of some pieces stands.
 
-    @property
-    def last_bytes(self) -> NDArray[np.uint8]:
-        """The last byte of each, 0 of those that are empty."""
-        return self._bytes_at(self._ends[1:] - 1)
+        Examples
+        --------
+        >>> Texts.of(["violin", "cello", "viola"]).holding(["vio", "la"])
+        array([0, 2])
+        """
+        found: list[int] = []
+        for first in range(0, len(self), _TEXTS_AT_ONCE):
+            ends = self._ends[first : first + _TEXTS_AT_ONCE + 1] - self._ends[first]
+            raw = self._raw[self._ends[first] :][: ends[-1]].tobytes()
+            for piece in pieces:
+                sought, at = piece.encode(), 0
+                while (at := raw.find(sought, at)) >= 0:
+                    number = int(np.searchsorted(ends, at, "right")) - 1
+                    if at + len(sought) <= ends[number + 1]:
+                        found.append(first + number)
+                        at = int(ends[number + 1])
+                    else:  # it begins in one and ends in the next
+                        at += 1
+        return np.unique(np.array(found, np.int64))
 
-    def _bytes_at(self, places: NDArray[np.int64]) -> NDArray[np.uint8]:
+    def bytes_at(self, place: int) -> NDArray[np.uint8]:
+        """One byte of each as it is stored, from 0, or from -1 backwards; 0 of those that are too short.
+
+        Examples
+        --------
+        >>> Texts.of(["bow", "", "A"]).bytes_at(0), Texts.of(["bow", "", "A"]).bytes_at(1)
+        (array([98,  0, 65], dtype=uint8), array([111,   0,   0], dtype=uint8))
+        """
+        at = self._ends[:-1] + place if place >= 0 else self._ends[1:] + place
         result = np.zeros(len(self), np.uint8)
-        is_any = ~self.are_empty
-        result[is_any] = self._raw[places[is_any]]
+        has_it = (at >= self._ends[:-1]) & (at < self._ends[1:])
+        result[has_it] = self._raw[at[has_it]]
         return result
 
     def digests(self, seed: int) -> NDArray[np.uint64]:

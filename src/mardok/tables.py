@@ -212,7 +212,10 @@ def _category(column: Any) -> pd.Categorical[str]:
         column = Recurring(listed.codes, np.asarray(listed.categories, object))
     codes, names = column.codes, column.names
     used = np.flatnonzero(np.bincount(codes, minlength=len(names)))
-    kept = names.selected(used).as_strings() if isinstance(names, Texts) else _arrow_text(np.asarray(names, object)[used])
+    if isinstance(names, Texts):
+        kept = (names if len(used) == len(names) else names.selected(used)).as_strings()
+    else:
+        kept = _arrow_text(np.asarray(names, object)[used])
     order = pc.sort_indices(kept).to_numpy()
     rank = np.zeros(len(names), np.int32)
     rank[used[order]] = np.arange(len(order), dtype=np.int32)

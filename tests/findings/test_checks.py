@@ -61,6 +61,10 @@ PAGES: dict[str, tuple[str, set[str]]] = {
     "broken link": (FINE + "<a href=/gone>the lost page</a>", {"link-broken"}),
     "redirected link": (FINE + "<a href=/old>the old page</a>", {"link-redirected"}),
     "empty words": (FINE + "<a href=/fine>Click here!</a>", {"link-text-empty"}),
+    "empty words in other letters": (FINE + "<a href=/fine>\uff28\uff25RE</a>", {"link-text-empty"}),
+    "empty words behind an arrow": (FINE + "<a href=/fine>\u2192 mehr</a>", {"link-text-empty"}),
+    "empty words, cut by a soft hyphen": (FINE + "<a href=/fine>mo\u00adre</a>", {"link-text-empty"}),
+    "words that begin alike": (FINE + "<a href=/fine>Hereford</a> <a href=/fine>He\u0301re</a>", set()),
     "two canonicals": (
         "<head><link rel=canonical href=/c><link rel=canonical href=/d></head>" + FINE, {"canonical-several"},
     ),

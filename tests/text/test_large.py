@@ -92,8 +92,9 @@ def test_texts_are_what_they_were_made_of(tiny: Path, columns: list[list[str]], 
         assert texts.lengths.tolist() == list(map(len, listed))
         stored = [text.encode("utf-8", "surrogatepass") for text in listed]
         assert texts.are_empty.tolist() == [not text for text in listed]
-        assert texts.first_bytes.tolist() == [raw[0] if raw else 0 for raw in stored]
-        assert texts.last_bytes.tolist() == [raw[-1] if raw else 0 for raw in stored]
+        for place in (0, 1, 2, -1, -3):
+            expected = [raw[place] if -len(raw) <= place < len(raw) else 0 for raw in stored]
+            assert texts.bytes_at(place).tolist() == expected
         at = np.arange(len(listed))[::-2]
         assert list(texts.some(at)) == listed[::-2]
         assert texts.selected(at).tolist() == texts[at].tolist() == listed[::-2]
@@ -104,6 +105,16 @@ def test_texts_are_what_they_were_made_of(tiny: Path, columns: list[list[str]], 
             assert texts[-1] == listed[-1]
         with pytest.raises(IndexError):
             texts[len(listed)]
+
+
+@pytest.mark.usefixtures("tiny")
+@many
+@given(st.lists(st.text("ab\u00c3\u20ac", max_size=5), max_size=20), st.lists(st.text("ab\u00c3", min_size=1, max_size=3)))
+def test_texts_that_hold_a_piece_are_found(listed: list[str], pieces: list[str]) -> None:
+    begin = len(listed) // 3
+    texts = Texts.of(listed).between(begin, len(listed))
+    expected = [at for at, text in enumerate(listed[begin:]) if any(piece in text for piece in pieces)]
+    assert texts.holding(pieces).tolist() == expected
 
 
 @many

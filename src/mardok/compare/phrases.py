@@ -175,10 +175,9 @@ def _left_unmarked(stemmed: Stemmed, marked: NDArray[np.bool_], until: bool = Tr
         part = left[first : first + _PLACES_AT_ONCE]
         # No clause goes on so long that it matters: phrases have a few words.
         its = marked[first : first + len(part) + LONGEST] == until
-        places = np.flatnonzero(its)
-        at = np.arange(len(part))
-        ends = np.append(places, len(its) + LONGEST)[np.searchsorted(places, at)]
-        np.minimum(part, ends - at, out=part, casting="unsafe")
+        at = np.arange(len(its), dtype=np.int32)
+        ends = np.minimum.accumulate(np.where(its, at, np.int32(len(its) + LONGEST))[::-1])[::-1]
+        np.minimum(part, (ends - at)[: len(part)], out=part)
     return left
 
 

@@ -25,9 +25,13 @@ from mardok.vocabulary import CheckId
 _ESCAPED = re.compile(
     r"&(?:amp|nbsp|quot|apos|lt|gt|[lr][sd]quo|ndash|mdash|hellip|[aouAOU]uml|szlig|[aeiou]acute|#0?39|#160|#82\d\d);"
 )
+_REFERENCE = ("&",)
+"""What stands in each text that shows escaped characters."""
 _LOST = re.compile(
     "\ufffd|\u00c3[\u0080-\u00bf\u0178\u0153\u2013\u0161]|\u00e2\u20ac[\u0153\u009d\u2122\u02dc\u201c\u201d\u00a6]|\u00c2[\u00a0-\u00bf]"
 )
+_MISREAD = ("\ufffd", "\u00c3", "\u00e2\u20ac", "\u00c2")
+"""Of which one stands in each text that lost characters."""
 _CODE = ("pre", "code", "listing", "xmp", "samp", "kbd")
 _ABOUT_CODES = re.compile(
     r"\b(?:html|xml|sgml|entit|escap|charset|encod|utf-?8|unicode|latin-?1|ampersand|mojibake|character reference|"
@@ -160,9 +164,9 @@ def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Check]:
     blocks = site.blocks
     is_code = blocks.where(lambda context: context.tag in _CODE)
     wanted = set(rows)
-    for check, pattern, may_be in (
-        (CheckId.TEXT_DOUBLE_ESCAPED, _ESCAPED, _has_reference),
-        (CheckId.TEXT_ENCODING_BROKEN, _LOST, _is_foreign),
+    for check, pattern, pieces in (
+        (CheckId.TEXT_DOUBLE_ESCAPED, _ESCAPED, _REFERENCE),
+        (CheckId.TEXT_ENCODING_BROKEN, _LOST, _MISREAD),
     ):
         first: dict[int, str] = {}
         for row in rows:
@@ -172,8 +176,10 @@ def _garbled(site: Site, rows: Sequence[int]) -> Iterator[Check]:
             )
             if hit:
                 first[row] = _around(hit)
-        is_hit = np.array([may_be(text) and pattern.search(text) is not None for text in blocks.texts], bool)[blocks.text]
-        is_hit &= ~is_code
+        is_text_hit = np.zeros(len(blocks.texts), bool)
+        asked = blocks.texts.holding(pieces)  # which spares most texts the search
+        is_text_hit[asked] = [pattern.search(text) is not None for text in blocks.texts.some(asked)]
+        is_hit = is_text_hit[blocks.text] & ~is_code
         places = np.flatnonzero(is_hit[blocks.at] & site.main_places)
         for page_row, place in zip(blocks.page[places].tolist(), places.tolist(), strict=True):
             if page_row not in first and page_row in wanted:
@@ -199,16 +205,6 @@ def _unexplained(pattern: re.Pattern[str], text: str, shown_code: Sequence[str])
         if not (is_quoted or has_both or any(hit[0] in code for code in shown_code)):
             return hit
     return None
-
-
-def _has_reference(text: str) -> bool:
-    """Whether a text may show escaped characters: a look that spares most texts the search."""
-    return "&" in text
-
-
-def _is_foreign(text: str) -> bool:
-    """Whether a text may have lost characters."""
-    return not text.isascii()
 
 
 def _around(hit: re.Match[str]) -> str:

@@ -91,7 +91,7 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     linking[blocks.text[np.diff(links.first) > 0]] = True
     # A weight or a price in a table is what a page says; a date, the number of a page or of messages is not.
     masked = _masked_texts(blocks, written, numbers, is_dated | is_copyright | (is_short & linking))
-    last = blocks.texts.last_bytes
+    last = blocks.texts.bytes_at(-1)
     ends_sentence = np.isin(last, np.frombuffer("".join(filter(str.isascii, _STOPS)).encode(), np.uint8))
     others = np.flatnonzero(last >= BEYOND_ASCII)
     ends_sentence[others] = np.fromiter((text.endswith(_STOPS) for text in blocks.texts.some(others)), bool, len(others))

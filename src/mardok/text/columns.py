@@ -59,7 +59,7 @@ class Blocks:
     def has_text(self) -> NDArray[np.bool_]:
         """Whether each block has a text that can be seen."""
         is_seen = ~self.texts.are_empty
-        others = np.flatnonzero(self.texts.first_bytes >= BEYOND_ASCII)  # nothing in ASCII is invisible
+        others = np.flatnonzero(self.texts.bytes_at(0) >= BEYOND_ASCII)  # nothing in ASCII is invisible
         is_seen[others] = np.fromiter((not is_invisible(text) for text in self.texts.some(others)), bool, len(others))
         return np.asarray(is_seen[self.text])
 
