@@ -24,7 +24,7 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (phrases, ("_PLACES_AT_ONCE", "_CLAUSES_AT_ONCE", "_COUNTED_AT_ONCE")),
         (mentions, ("_PLACES_TOLD",)),
         (names, ("_NAMES_AT_ONCE", "_TITLES_AT_ONCE", "_MENTIONS_AT_ONCE")),
-        (join, ("_ROWS_SHARED",)),
+        (join, ("_ROWS_SHARED", "_FAMILY_ROWS_SHARED")),
         (job, ("_BYTES_AT_ONCE",)),
         (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
         (furniture, ("_PAGES_AT_ONCE",)),

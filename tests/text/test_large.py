@@ -24,6 +24,7 @@ from random_sites import ADDRESSES, TEXTS, TITLES, write_site
 from small_parts import at_once, hold_as_columns
 
 import mardok
+from mardok.compare import join
 from mardok.compare.fingerprints import all_fingerprints
 from mardok.compare.join import shingle_sets, shingles_of_several
 from mardok.compare.page_phrases import phrases_by_page
@@ -201,13 +202,21 @@ def lying_about(folder: Path) -> list[Path]:
     return list((folder / "arrays").iterdir())
 
 
-def test_a_family_a_crowd_and_a_page_that_contains_hundreds_are_the_same_in_files(small: Path) -> None:
+def test_families_a_crowd_and_a_page_that_contains_hundreds_are_the_same_in_files(
+    small: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(join, "_FAMILY_ROWS_SHARED", 300)
     chance = random.Random(4)
     words = [f"word{n}" for n in range(900)]
-    shared = chance.choices(words, k=60)
-    family = [" ".join(chance.choice(words) if chance.random() < 0.04 else word for word in shared) for _ in range(2_100)]
+
+    def family(n_pages: int) -> list[str]:
+        pasted = chance.choices(words, k=60)
+        each = ((chance.choice(words) if chance.random() < 0.04 else word for word in pasted) for _ in range(n_pages))
+        return list(map(" ".join, each))
+
     others = [" ".join(chance.choices(words, k=40)) for _ in range(400)]
-    texts = [*family, *[" ".join(chance.choices(words, k=50))] * 120, *others, " ".join(others)]
+    families = [text for n_pages in (2_100, 90, 400, 80) for text in family(n_pages)]
+    texts = [*families, *[" ".join(chance.choices(words, k=50))] * 120, *others, " ".join(others)]
     number = {text: code for code, text in enumerate(dict.fromkeys(texts))}
 
     def found() -> Relations:

@@ -7,11 +7,12 @@ Out: every pair of texts with at least some resemblance, with the exact figures;
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 import pandas as pd
 
-from mardok.compare.join import Family, Overlaps, Sets, candidates, join, shingle_sets
+from mardok.compare.join import Family, Overlap, Overlaps, Sets, candidates, join, shingle_sets, told_of_blocks
 from mardok.text.hashes import Ints, word_hashes
 from mardok.text.words import folded
 
@@ -51,18 +52,19 @@ def find_copies(texts: Sequence[str], *, minimum: float = 0.5) -> pd.DataFrame:
 def all_pairs(sets: Sets, minimum: float) -> pd.DataFrame:
     """All pairs of sets with at least `minimum` resemblance, in the columns of :func:`find_copies`."""
     result, families = join(sets, candidates(sets, minimum), minimum)
-    return shares(sets, [*result, *(family_pairs(family, minimum) for family in families)], minimum)
+    return shares(sets, [*result, *family_pairs(families, minimum)], minimum)
 
 
-def family_pairs(family: Family, minimum: float) -> Overlaps:
-    """All pairs of a family with at least `minimum` resemblance."""
-    parts = []
-    for first, block in family.blocks():
-        row, column = np.nonzero(family.resemblance(first, block) >= minimum - _ROUNDING)
-        is_upper = family.texts[row + first] < family.texts[column]
-        row, column = row[is_upper], column[is_upper]
-        parts.append(Overlaps(family.texts[row + first], family.texts[column], block[row, column].astype(np.int64)))
-    return joined(parts)
+def family_pairs(families: Sequence[Family], minimum: float) -> list[Overlaps]:
+    """All pairs of each family with at least `minimum` resemblance."""
+    return [joined(parts) for parts in told_of_blocks(families, partial(_pairs_of_block, minimum))]
+
+
+def _pairs_of_block(minimum: float, family: Family, first: int, block: Overlap) -> Overlaps:
+    row, column = np.nonzero(family.resemblance(first, block) >= minimum - _ROUNDING)
+    is_upper = family.texts[row + first] < family.texts[column]
+    row, column = row[is_upper], column[is_upper]
+    return Overlaps(family.texts[row + first], family.texts[column], block[row, column].astype(np.int64))
 
 
 _ROUNDING = 1e-9

@@ -27,10 +27,10 @@ Whatever found a pair, its overlap is the number of equal hashes. Hashes are tho
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import TypeAlias
+from typing import TypeAlias, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -45,10 +45,13 @@ from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import SHINGLE_WORDS, Hashes, Ints, Offsets, n_shingles, shingle_hashes
 
 AnyInts: TypeAlias = NDArray[np.integer]
+Overlap: TypeAlias = NDArray[np.float32]
+"""Of each of some texts, a row, with each text of its family."""
+_Told = TypeVar("_Told")
 _FAMILY_LIST = 64
 """Texts with one shingle in their prefixes from which they are joined as a family."""
-_ROWS, _ROWS_SHARED = 256, 1 << 13
-"""Rows of a matrix that are multiplied together, and those that one process is given."""
+_ROWS, _ROWS_SHARED, _FAMILY_ROWS_SHARED = 256, 1 << 13, 1 << 11
+"""Rows of a matrix that are multiplied together, and those that one process is given, of families too."""
 _WORDS_AT_ONCE = 1 << 16
 _KEYS_AT_ONCE = 1 << 16
 _CHECKED_AT_ONCE = 1 << 14
@@ -349,38 +352,75 @@ class Overlaps:
 
 @dataclass(frozen=True)
 class Family:
-    """Many texts that share much, to be compared all with all, a block of rows at a time."""
+    """Many texts that share much, to be compared all with all, a block of rows at a time; arrays may lie in files."""
 
     texts: Ints
     sizes: Ints
     _dense: NDArray[np.float32]
-    _rest: sparse.csr_array
+    _rest: _Rows
 
-    def blocks(self) -> Iterator[tuple[int, NDArray[np.float32]]]:
-        """First row of each block, and the overlap of its texts with all texts of the family.
+    def blocks(self, first: int, last: int) -> Iterator[tuple[int, Overlap]]:
+        """First row of each block of some rows, and the overlap of its texts with all texts of the family.
 
-        Overlaps are whole numbers below 2^24, which float32 holds exactly. The array is used again for the next block.
+        Overlaps are whole numbers below 2^24, which float32 holds exactly.
         """
-        transposed = self._rest.T.tocsr()
-        for first in range(0, len(self.texts), _ROWS):
-            block = self._dense[first : first + _ROWS] @ self._dense.T
-            rest = self._rest[first : first + _ROWS] @ transposed
-            if rest.nnz:
-                block += rest.toarray()
-            yield first, block
+        rest = self._rest.matrix()
+        transposed = rest.T.tocsr()
+        for begin in range(first, last, _ROWS):
+            rows = slice(begin, min(begin + _ROWS, last))
+            block = self._dense[rows] @ self._dense.T
+            more = rest[rows] @ transposed
+            if more.nnz:
+                block += more.toarray()
+            yield begin, block
 
-    def overlap(self, place: int) -> NDArray[np.float32]:
+    def overlap(self, place: int) -> Overlap:
         """Overlap of one text with all texts of the family."""
-        rest = (self._rest[place : place + 1] @ self._rest.T).toarray()[0]
-        return np.asarray(self._dense[place] @ self._dense.T + rest, np.float32)
+        rest = self._rest.matrix()
+        more = (rest[place : place + 1] @ rest.T).toarray()[0]
+        return np.asarray(self._dense[place] @ self._dense.T + more, np.float32)
 
-    def resemblance(self, first: int, block: NDArray[np.float32]) -> NDArray[np.float64]:
+    def resemblance(self, first: int, block: Overlap) -> NDArray[np.float64]:
         """Resemblance of a block's texts to all texts of the family; 0 to themselves."""
         sizes = self.sizes.astype(np.float64)
         result: NDArray[np.float64] = block / (sizes[first : first + len(block), None] + sizes[None, :] - block)
         rows = np.arange(len(block))
         result[rows, first + rows] = 0.0
         return result
+
+
+def told_of_blocks(families: Sequence[Family], tell: Callable[[Family, int, Overlap], _Told]) -> list[list[_Told]]:
+    """What is told of each block of rows of some families, which are shared out: for each family a list.
+
+    Parameters
+    ----------
+    tell : callable
+        Is given a family, the first row of a block, and the overlap of its texts with all texts of the family.
+    """
+    pieces: list[list[tuple[Family, tuple[int, int]]]] = []
+    numbers: list[list[int]] = []
+    n_rows = _FAMILY_ROWS_SHARED
+    for number, family in enumerate(families):
+        for first in range(0, len(family.texts), _FAMILY_ROWS_SHARED):
+            if n_rows >= _FAMILY_ROWS_SHARED:
+                pieces.append([])
+                numbers.append([])
+                n_rows = 0
+            last = min(first + _FAMILY_ROWS_SHARED, len(family.texts))
+            pieces[-1].append((family, (first, last)))
+            numbers[-1].append(number)
+            n_rows += last - first
+    result: list[list[_Told]] = [[] for _ in families]
+    for its, told in zip(numbers, shared_out(partial(_told_of, tell), pieces), strict=True):
+        for number, of_rows in zip(its, told, strict=True):
+            result[number] += of_rows
+    return result
+
+
+def _told_of(
+    tell: Callable[[Family, int, Overlap], _Told], piece: Sequence[tuple[Family, tuple[int, int]]]
+) -> list[list[_Told]]:
+    return [[tell(family, first, block) for first, block in family.blocks(*rows)] for family, rows in piece]
 
 
 def join(sets: Sets, texts: Ints, minimum: float) -> tuple[list[Overlaps], list[Family]]:
@@ -497,8 +537,14 @@ def _families(shared: _Shared, heavy: sparse.csr_array) -> tuple[Ints, list[Fami
         common = common[np.argsort(-counts[common], kind="stable")[:_DENSE_COLUMNS]]
         is_rest = counts > 1
         is_rest[common] = False
+        dense = own[:, common].toarray()
         families.append(
-            Family(shared.texts[members], shared.sizes[members], own[:, common].toarray(), own[:, np.flatnonzero(is_rest)])
+            Family(
+                laid_down(shared.texts[members]),
+                laid_down(shared.sizes[members]),
+                laid_down(dense.ravel()).reshape(dense.shape),
+                _Rows.of(own[:, np.flatnonzero(is_rest)]),
+            )
         )
     return family_of, families
 

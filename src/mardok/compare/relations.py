@@ -14,6 +14,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import pandas as pd
@@ -22,6 +23,7 @@ from numpy.typing import NDArray
 from mardok.compare.copies import family_pairs, shares
 from mardok.compare.join import (
     Family,
+    Overlap,
     Overlaps,
     Sets,
     candidates_of_several,
@@ -30,6 +32,7 @@ from mardok.compare.join import (
     overlap_with,
     shingle_sets,
     shingles_of_several,
+    told_of_blocks,
 )
 from mardok.settings import Pairs
 from mardok.text.hashes import Corpus, Ints
@@ -186,14 +189,14 @@ def _relations(sets: Sets, n_words: Ints, traits: Traits, settings: Pairs) -> _F
     several = shingles_of_several(own)
     result, families = join(own, candidates_of_several(own, several, settings.resemblance), settings.resemblance)
     cluster_of, uncounted = np.full(n_pages, -1, np.int64), np.zeros(n_pages, np.int64)
-    parts: list[Overlaps] = list(result)
+    small = [family for family in families if len(family.texts) <= _LARGE_FAMILY]
+    parts: list[Overlaps] = [*result, *family_pairs(small, settings.resemblance)]
     for family in families:
         if len(family.texts) <= _LARGE_FAMILY:
-            parts.append(family_pairs(family, settings.resemblance))
             continue
         pages = compared[family.texts]
         cluster_of[pages] = pages[0]
-        nearest, uncounted[pages] = _nearest(family, pages, settings, traits, weight[pages])
+        nearest, uncounted[pages] = _nearest(family, settings.nearest, traits.select(pages), weight[pages])
         parts.append(_pairs_kept(family, nearest, settings.resemblance))
     contained = contained_pairs(
         own,
@@ -295,25 +298,29 @@ def _closeness(resemblance: NDArray[np.float64]) -> NDArray[np.float64]:
     return result
 
 
-def _nearest(family: Family, pages: Ints, settings: Pairs, traits: Traits, weight: Ints) -> tuple[_Nearest, Ints]:
+def _nearest(family: Family, most: int, traits: Traits, weight: Ints) -> tuple[_Nearest, Ints]:
     """The nearest of each page, and how many copies it has in the family, each page counting for its duplicates."""
-    n = min(settings.nearest, len(pages) - 1)
-    places, closenesses, commons, counts = [], [], [], []
-    for first, block in family.blocks():
-        resemblance = family.resemblance(first, block)
-        close = _closeness(resemblance)
-        nearest_of_rows = np.argpartition(-close, n - 1, axis=1)[:, :n]
-        values = np.take_along_axis(close, nearest_of_rows, 1)
-        order = np.argsort(-values, axis=1, kind="stable")
-        places.append(np.take_along_axis(nearest_of_rows, order, 1))
-        closenesses.append(np.take_along_axis(values, order, 1))
-        commons.append(np.take_along_axis(block, places[-1], 1).astype(np.int64))
-        rows = pages[first : first + len(block), None]
-        is_copy = traits.are_copies(resemblance, rows, pages[None, :])
-        is_copy[np.arange(len(block)), first + np.arange(len(block))] = False
-        counts.append(is_copy @ weight)
+    tell = partial(_nearest_of_block, min(most, len(family.texts) - 1), traits, weight)
+    places, closenesses, commons, counts = zip(*told_of_blocks([family], tell)[0], strict=True)
     nearest = _Nearest(np.concatenate(places), np.concatenate(closenesses), np.concatenate(commons))
     return nearest, np.concatenate(counts).astype(np.int64)
+
+
+def _nearest_of_block(
+    n: int, traits: Traits, weight: Ints, family: Family, first: int, block: Overlap
+) -> tuple[Ints, NDArray[np.float64], Ints, Ints]:
+    """Of each page of a block the places of the n nearest, how close they are, what they share, and its copies."""
+    resemblance = family.resemblance(first, block)
+    close = _closeness(resemblance)
+    nearest_of_rows = np.argpartition(-close, n - 1, axis=1)[:, :n]
+    values = np.take_along_axis(close, nearest_of_rows, 1)
+    order = np.argsort(-values, axis=1, kind="stable")
+    place = np.take_along_axis(nearest_of_rows, order, 1)
+    rows = first + np.arange(len(block))
+    is_copy = traits.are_copies(resemblance, rows[:, None], np.arange(len(family.texts))[None, :])
+    is_copy[np.arange(len(block)), rows] = False
+    common = np.take_along_axis(block, place, 1).astype(np.int64)
+    return place, np.take_along_axis(values, order, 1), common, is_copy @ weight
 
 
 def _pairs_kept(family: Family, nearest: _Nearest, minimum: float) -> Overlaps:
