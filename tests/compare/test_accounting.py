@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import mardok
+from mardok.compare import accounting
 from mardok.compare.accounting import account
 from mardok.compare.runs import repeated_runs
 from mardok.findings.elsewhere import Elsewhere
@@ -94,7 +95,9 @@ def test_words_are_accounted_for_by_the_definition(pages: list[list[str]], data:
     codes = np.array(sorted(a * n + b for a, b in links), np.int64)
     corpus, counts = corpus_of(map("\n".join, pages)), np.isin(np.arange(n), counted)
     runs = repeated_runs(corpus, counts)
-    found = account(corpus, runs, counts, np.array(group), np.array(section), codes, Boilerplate())
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(accounting, "_PAIRS_AT_ONCE", data.draw(st.sampled_from([5, 1 << 20])))
+        found = account(corpus, runs, counts, np.array(group), np.array(section), codes, Boilerplate())
     fast = list(zip(found.own.tolist(), found.shared.tolist(), found.boilerplate.tolist(), strict=True))
     assert fast == slow_account(pages, counted, group, section, links)
 

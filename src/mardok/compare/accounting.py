@@ -23,14 +23,14 @@ from numpy.typing import NDArray
 
 from mardok.compare.runs import RepeatedRuns, pages_of_words
 from mardok.compiled import compiled
-from mardok.large import counted_between, large_empty, places_from
+from mardok.large import counted_between, large_empty, offsets_of, places_from, stretches
 from mardok.settings import Boilerplate
 from mardok.text.distinct import distinct, first_of_equal, order_of_numbers
 from mardok.text.hashes import RUN_WORDS, Corpus, Ints, short_block_hashes
 
 _TEASED = 2
 """Pages of which a page has runs that no other page it links to has, from which it is a list of pages."""
-_RUNS_AT_ONCE, _WORDS_AT_ONCE = 1 << 22, 1 << 18
+_RUNS_AT_ONCE, _WORDS_AT_ONCE, _PAIRS_AT_ONCE = 1 << 22, 1 << 18, 1 << 20
 _SHORT_BITS, _SPREAD = 24, np.uint64(0x9E3779B97F4A7C15)
 """Bits of a short hash, and the odd number that a number is multiplied with for it (D. E. Knuth, TAOCP 3, section 6.4)."""
 _MOST_CARRIERS = 64
@@ -267,32 +267,41 @@ def _is_shared(carried: _Carried, group_of: Ints, links: Ints, n_pages: int) -> 
     # Every carrier of a run with every other: few, since what is boilerplate is not shared.
     few = np.flatnonzero(~many[text] & ~carried.is_boilerplate[text])
     sizes = carried.n_pages[text[few]]
-    here = np.repeat(few, sizes)
-    there = places_from(first[text[few]], sizes)
-    is_other = group_of[page[here]] != group_of[page[there]]
-    here, there = here[is_other], there[is_other]
-    is_teaser = _are_among(links, page[there] * n_pages + page[here])
-    result[here[~is_teaser]] = True
     is_teasing = np.zeros(len(text), bool)
-    is_teasing[there[is_teaser]] = True
+    is_link = _Among(links)
+    for begin, end in stretches(offsets_of(sizes), _PAIRS_AT_ONCE):
+        here = np.repeat(few[begin:end], sizes[begin:end])
+        there = places_from(first[text[few[begin:end]]], sizes[begin:end])
+        is_other = group_of[page[here]] != group_of[page[there]]
+        here, there = here[is_other], there[is_other]
+        is_teaser = is_link.of(page[there] * n_pages + page[here])
+        result[here[~is_teaser]] = True
+        is_teasing[there[is_teaser]] = True
     return np.asarray(result[carried.pair]), np.asarray(is_teasing[carried.pair])
 
 
-def _are_among(few: Ints, many: Ints) -> NDArray[np.bool_]:
-    """Whether each of many numbers is one of few; most are none, which a table of short hashes tells of nearly all."""
+class _Among:
+    """Whether numbers are among some; most are not, which a table of short hashes tells of nearly all."""
 
-    def short(numbers: Ints) -> Ints:
-        hashes = numbers.astype(np.uint64)
-        hashes *= _SPREAD
-        hashes >>= np.uint64(64 - _SHORT_BITS)
-        return hashes.astype(np.int64)
+    def __init__(self, known: Ints) -> None:
+        self._known = distinct(known)
+        self._is_met = np.zeros(1 << _SHORT_BITS, bool)
+        self._is_met[_short(known)] = True
 
-    is_met = np.zeros(1 << _SHORT_BITS, bool)
-    is_met[short(few)] = True
-    result = is_met[short(many)]
-    likely = np.flatnonzero(result)
-    result[likely] = np.isin(many[likely], few)
-    return result
+    def of(self, numbers: Ints) -> NDArray[np.bool_]:
+        """Whether each of many is."""
+        result = self._is_met[_short(numbers)]
+        likely = np.flatnonzero(result)
+        at = np.searchsorted(self._known, numbers[likely])
+        result[likely] = self._known[np.minimum(at, len(self._known) - 1)] == numbers[likely]
+        return result
+
+
+def _short(numbers: Ints) -> Ints:
+    hashes = numbers.astype(np.uint64)
+    hashes *= _SPREAD
+    hashes >>= np.uint64(64 - _SHORT_BITS)
+    return hashes.astype(np.int64)
 
 
 def _covered(n_words: int, places: Ints, length: int) -> NDArray[np.bool_]:
