@@ -93,6 +93,36 @@ def test_series_share_a_pattern_below_one_folder() -> None:
     assert find_series(apart, split_titles(apart).own, range(4)) == []
 
 
+TITLE = st.lists(st.sampled_from(["violin", "bow", "hire", "cary", "dunn"]), max_size=4).map(" ".join)
+
+
+@given(st.lists(st.tuples(TITLE, st.sampled_from("ab")), max_size=12))
+@settings(deadline=None, max_examples=150)
+def test_series_are_those_of_the_definition(pages: list[tuple[str, str]]) -> None:
+    raws = [
+        RawPage(f"{HOST}/{folder}/{n}", "t", 200, (), f"<title>{title}</title>".encode())
+        for n, (title, folder) in enumerate(pages)
+    ]
+    site = site_of(columns_of([batch_of(extract_page(raw, Settings()) for raw in raws)]), Settings())
+    fitting: dict[tuple[str, str], dict[int, str]] = defaultdict(dict)
+    for row, page in enumerate(site.pages):
+        own = page.title.split()
+        for first in range(len(own)):
+            for end in range(first + 1, len(own) + 1):
+                if len(own) - (end - first) >= 2:
+                    pattern = " ".join([*own[:first], "...", *own[end:]])
+                    fitting[page.url.rpartition("/")[0], pattern][row] = " ".join(own[first:end])
+    expected, taken = [], set[int]()
+    several = [item for item in fitting.items() if len(item[1]) >= 3]
+    for (_, pattern), slots in sorted(several, key=lambda item: (-len(item[1]), -len(item[0][1].split()), item[0])):
+        free = {row: slot for row, slot in slots.items() if row not in taken}
+        if len(set(free.values())) >= 3:
+            expected.append((pattern, free))
+            taken |= free.keys()
+    found = find_series(site, [page.title for page in site.pages], range(len(site.pages)))
+    assert [(one.pattern, one.slots) for one in found] == sorted(expected, key=lambda one: min(one[1]))
+
+
 def demand_of(rows: Sequence[tuple[int, int, int, int, int, float]], n_queries: int = 3) -> Demand:
     """Rows of page, query, place, week, impressions, position."""
     ordered = sorted(rows, key=lambda row: (row[0], row[1], row[3]))

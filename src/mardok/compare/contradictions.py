@@ -165,12 +165,16 @@ def statements(text: str, names: frozenset[str]) -> Iterator[Statement]:
         Names of months and days in its language.
     """
     for sentence in sentences_of(text):
+        pieces = list(_PIECE.finditer(sentence))
+        folded = [folded_line(match[0]) for match in pieces]
+        are_figures = [_is_figure(match[0], one, names) for match, one in zip(pieces, folded, strict=True)]
+        if not any(are_figures):  # as of most
+            continue
         key: list[str] = []
         spans: list[tuple[int, int]] = []
         n_words = 0
-        for match in _PIECE.finditer(sentence):
-            piece = match[0]
-            if _is_figure(piece, names):
+        for match, one, is_figure in zip(pieces, folded, are_figures, strict=True):
+            if is_figure:
                 if key and key[-1] == _SLOT and not re.search(r"\w", sentence[spans[-1][1] : match.start()]):
                     spans[-1] = (spans[-1][0], match.end())
                 else:
@@ -179,7 +183,7 @@ def statements(text: str, names: frozenset[str]) -> Iterator[Statement]:
             elif spans and key[-1] == _SLOT and _is_unit(sentence, spans[-1][1], match):
                 spans[-1] = (spans[-1][0], match.end())
             elif match.start() >= (spans[-1][1] if spans else 0):
-                key.append(folded_line(piece))
+                key.append(one)
                 n_words += 1
         if spans and n_words >= _LEAST_WORDS:
             written = tuple(sentence[begin:end] for begin, end in spans)
@@ -198,8 +202,7 @@ def _is_unit(sentence: str, end: int, match: re.Match[str]) -> bool:
     return between is not None and folded_line(match[0]) in UNITS
 
 
-def _is_figure(piece: str, names: frozenset[str]) -> bool:
-    folded = folded_line(piece)
+def _is_figure(piece: str, folded: str, names: frozenset[str]) -> bool:
     return any(map(str.isdigit, piece)) or folded in names or is_number(folded)
 
 

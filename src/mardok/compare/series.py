@@ -10,7 +10,7 @@ alike by chance are no series. A page belongs to the largest series it fits.
 from __future__ import annotations
 
 from array import array
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import compress
@@ -63,11 +63,18 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
     [('violin hire in ...', {0: 'aldmoor', 1: 'brannoc', 2: 'cary', 3: 'dunholt'})]
     """
     text_words = {row: words(own_titles[row] or site.pages[row].h1) for row in rows}
+    folders = {row: site.pages[row].url.rstrip("/").rpartition("/")[0] for row in text_words}
+    # What follows a pattern begins or ends like it: most titles need not be looked at any closer.
+    begins = Counter((folders[row], title[0]) for row, title in text_words.items() if title)
+    ends_of = Counter((folders[row], title[-1]) for row, title in text_words.items() if title)
 
     def stated(row: int) -> Iterator[tuple[tuple[str, Pattern], str]]:
-        page = site.pages[row]
-        folder = page.url.rstrip("/").rpartition("/")[0]
-        return (((folder, pattern), slot) for pattern, slot in _patterns(text_words[row], plain_words(page.language)))
+        title, folder = text_words[row], folders[row]
+        if not title:
+            return iter(())
+        recurs = begins[folder, title[0]] >= _LEAST_PAGES, ends_of[folder, title[-1]] >= _LEAST_PAGES
+        plain = plain_words(site.pages[row].language)
+        return (((folder, pattern), slot) for pattern, slot in _patterns(title, plain, *recurs))
 
     # Most patterns are those of one page: they are counted by their hashes first, and never kept.
     hashes, ends = array("q"), []
@@ -92,15 +99,17 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
     return sorted(result, key=lambda series: min(series.slots))
 
 
-def _patterns(title: Sequence[str], plain: Collection[str]) -> Iterable[tuple[Pattern, str]]:
-    """All patterns a title may follow, and what it fills the slot with."""
-    if len(title) > _LONGEST_TITLE:
+def _patterns(
+    title: Sequence[str], plain: Collection[str], begin_recurs: bool, end_recurs: bool
+) -> Iterable[tuple[Pattern, str]]:
+    """All patterns a title may follow whose beginning and end recur, and what it fills the slot with."""
+    if len(title) > _LONGEST_TITLE or not (begin_recurs or end_recurs):
         return
     telling = [word not in plain or any(map(str.isdigit, word)) for word in title]
     total = sum(telling)
-    for first in range(len(title)):
+    for first in range(len(title) if begin_recurs else 1):
         in_slot = 0
         for last in range(first, len(title)):
             in_slot += telling[last]
-            if in_slot and total - in_slot >= _LEAST_TELLING:
+            if in_slot and total - in_slot >= _LEAST_TELLING and (end_recurs or last == len(title) - 1):
                 yield (*title[:first], "...", *title[last + 1 :]), " ".join(title[first : last + 1])

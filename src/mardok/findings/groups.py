@@ -12,7 +12,7 @@ first; among what stays, copies that promise different things are.
 from __future__ import annotations
 
 import hashlib
-from collections import Counter, defaultdict
+from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -34,6 +34,7 @@ from mardok.findings.promise import (
     series_patterns,
     shown_slot,
 )
+from mardok.large import offsets_of
 from mardok.sentences import Text
 from mardok.settings import Settings
 from mardok.tables import GROUPS
@@ -187,7 +188,7 @@ def find_groups(
     strength, settings = facts.strength, facts.settings
     a, b = relations.pairs["a"].to_numpy(), relations.pairs["b"].to_numpy()
     alike = relations.pairs[traits.say_the_same(relations.pairs["resemblance"].to_numpy(), a, b)]
-    resemblance = dict(zip(_rows(alike), alike["resemblance"], strict=True))
+    resemblance = dict(zip(_rows(alike), alike["resemblance"].tolist(), strict=True))
     figures = _Figures(site, relations.pages, resemblance, strength, settings, relations, traits)
     keeper_of = {member: group.keeper for group in variants for member in group.members}
     untranslated, copies = _by_language(site, alike, facts.meant_for, facts.locales)
@@ -222,15 +223,14 @@ class _Apartness:
     """Which copies promise different things."""
 
     def __init__(self, site: Site, pairs: Sequence[tuple[int, int]], relations: pd.DataFrame, facts: SiteFacts) -> None:
-        rows = {row for pair in pairs for row in pair}
-        self._near: dict[int, set[int]] = defaultdict(set)
         is_asked = np.zeros(len(site.pages), bool)
-        is_asked[list(rows)] = True
-        near = (relations["resemblance"] >= _HALF) & (is_asked[relations["a"]] | is_asked[relations["b"]])
-        for a, b in _rows(relations[near]):
-            for one, other in ((a, b), (b, a)):
-                if one in rows:
-                    self._near[one].add(other)
+        is_asked[[row for pair in pairs for row in pair]] = True
+        # The pages of half a page's text, one page after the other: of a family there are hundreds of thousands of pairs.
+        a, b = (relations[name].to_numpy()[relations["resemblance"] >= _HALF] for name in ("a", "b"))
+        one, other = np.concatenate([a, b]), np.concatenate([b, a])
+        one, other = one[is_asked[one]], other[is_asked[one]]
+        self._near: NDArray[np.int64] = other[np.argsort(one, kind="stable")]
+        self._first_near = offsets_of(np.bincount(one, minlength=len(site.pages)))
         self.promise_of = Promises(site, facts.titles, facts.kinds, facts.settings.rivals.generic_words)
         self._n_copies = {row: len(part) for part in components(len(site.pages), pairs) for row in part}
         self._series = series_patterns((self.promise_of[a], self.promise_of[b]) for a, b in pairs)
@@ -261,8 +261,12 @@ class _Apartness:
             return False
         return any(
             not self._have_words_in_common(a, c) and not self._have_words_in_common(b, c)
-            for c in self._near[a] & self._near[b]
+            for c in np.intersect1d(self._near_of(a), self._near_of(b), assume_unique=True).tolist()
         )
+
+    def _near_of(self, row: int) -> NDArray[np.int64]:
+        """Pages with half of the text of a page, or of whose text it has half."""
+        return self._near[self._first_near[row] : self._first_near[row + 1]]
 
     def _have_words_in_common(self, a: int, b: int) -> bool:
         one, other = (set(self.promise_of[row].stem_of.values()) for row in (a, b))

@@ -48,8 +48,7 @@ class Plan:
     def counted_steps(self) -> pd.DataFrame:
         """The rows of that table that :func:`mardok.plan.outcome.outcome` asks for, which are few of a large plan."""
         those = (one for one in self.proposals if not COUNTED_STEPS.isdisjoint(STEPS_OF_ACTION[one.action]))
-        steps = steps_table(those, self.done)
-        return steps[steps["step"].isin(list(COUNTED_STEPS))]
+        return steps_table(those, self.done, COUNTED_STEPS)
 
 
 def make_plan(site: Site, facts: SiteFacts, inputs: PlanInputs) -> Plan:

@@ -12,7 +12,7 @@ are broken by the first address.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from itertools import islice
 from operator import attrgetter
 from typing import NamedTuple
@@ -23,7 +23,7 @@ from mardok.plan.decisions import Decided
 from mardok.plan.proposal import Proposal
 from mardok.settings import Plan
 from mardok.tables import PLAN, STEP_ROWS
-from mardok.vocabulary import Action, Confidence, Decision, GainUnit, OtherRule
+from mardok.vocabulary import Action, Confidence, Decision, GainUnit, OtherRule, StepKind
 
 _UNDECIDED = Decided()
 _ROWS_AT_ONCE = 1 << 14
@@ -112,24 +112,32 @@ def plan_table(proposals: Sequence[Proposal], decided: Mapping[str, Decided]) ->
 
 def steps_frames(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str], str]) -> Iterator[pd.DataFrame]:
     """The table of steps, some rows at a time; see :func:`steps_table`."""
-    rows = _step_rows(proposals, done)
+    rows = _step_rows(proposals, done, frozenset(StepKind))
     yield STEP_ROWS.frame(islice(rows, _ROWS_AT_ONCE))
     while some := list(islice(rows, _ROWS_AT_ONCE)):
         yield STEP_ROWS.frame(some)
 
 
-def steps_table(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str], str]) -> pd.DataFrame:
+def steps_table(
+    proposals: Iterable[Proposal],
+    done: Mapping[tuple[str, str, str], str],
+    kinds: Collection[StepKind] = frozenset(StepKind),
+) -> pd.DataFrame:
     """The table of steps.
 
     Parameters
     ----------
     done : mapping of tuple to str
         When a person did a step, by its address, kind and target.
+    kinds : collection of StepKind
+        Kinds that are wanted; of the others, which may be most, nothing is put into words.
     """
-    return STEP_ROWS.frame(_step_rows(proposals, done))
+    return STEP_ROWS.frame(_step_rows(proposals, done, kinds))
 
 
-def _step_rows(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str], str]) -> Iterator[tuple[object, ...]]:
+def _step_rows(
+    proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str], str], kinds: Collection[StepKind]
+) -> Iterator[tuple[object, ...]]:
     """Its rows in order: to sort them would copy them."""
     return (
         (
@@ -138,4 +146,5 @@ def _step_rows(proposals: Iterable[Proposal], done: Mapping[tuple[str, str, str]
         )
         for proposal in sorted(proposals, key=attrgetter("id"))
         for order, step in enumerate(proposal.steps, start=1)
+        if step.step in kinds
     )  # fmt: skip
