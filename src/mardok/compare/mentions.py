@@ -349,7 +349,7 @@ def own_uses(stemmed: Stemmed, languages: Sequence[str], phrases: Sequence[str])
         for start in range(0, len(texts), _TEXTS_AT_ONCE):
             part = texts[start : start + _TEXTS_AT_ONCE]
             rows = np.array([text for text, _ in part], np.int64)
-            stems = stem_hashes([word for _, result in part for word in result], language)
+            stems = _hashes_of([word for _, result in part for word in result], language, exact=False)
             wanted = gram_hashes_at(stems, np.arange(len(rows)) * n, n)
             lengths = corpus.n_words[rows]
             which = np.repeat(np.arange(len(rows)), lengths)

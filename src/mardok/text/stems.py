@@ -120,15 +120,25 @@ def stems(words: Sequence[str], language: str) -> list[str]:
     known = _KNOWN.setdefault(language, {})
     if len(known) > _MOST_KNOWN:
         known.clear()
-    new = {word for word in words if word not in known}
-    plain = [word for word in new if word.isalpha() or not any(map(str.isdigit, word))]
-    known.update(zip(plain, stemmer.stemWords(plain), strict=True))
-    return [known.get(word) or word for word in words]
+    new = list({word for word in words if word not in known})
+    known.update(zip(new, _stemmed_by(stemmer, new), strict=True))
+    return [known[word] for word in words]
+
+
+def _stemmed_by(stemmer: Any, words: Sequence[str]) -> list[str]:
+    """Stem of each word; one with a figure in it is its own."""
+    result = list(words)
+    plain = [at for at, word in enumerate(words) if word.isalpha() or not any(map(str.isdigit, word))]
+    for at, stem in zip(plain, stemmer.stemWords([words[at] for at in plain]), strict=True):
+        result[at] = stem or words[at]
+    return result
 
 
 def stem_hashes(words: Sequence[str], language: str) -> Hashes:
-    """A 64-bit hash of the stem of each folded word."""
-    digests = (blake2b(stem.encode("utf-8", "surrogatepass"), digest_size=8).digest() for stem in stems(words, language))
+    """A 64-bit hash of the stem of each of some different folded words."""
+    stemmer = _stemmer(language)
+    each = words if stemmer is None else _stemmed_by(stemmer, words)
+    digests = [blake2b(stem.encode("utf-8", "surrogatepass"), digest_size=8).digest() for stem in each]
     return np.frombuffer(b"".join(digests), "<u8").astype(np.uint64)
 
 
