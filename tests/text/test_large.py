@@ -22,6 +22,7 @@ from hypothesis import settings as hypothesis_settings
 from hypothesis import strategies as st
 from random_sites import ADDRESSES, TEXTS, TITLES, write_site
 from small_parts import at_once, hold_as_columns
+from small_sites import site_with
 
 import mardok
 from mardok.compare import join
@@ -200,6 +201,34 @@ def lying_about(folder: Path) -> list[Path]:
     """Files of arrays that nobody has any more."""
     gc.collect()
     return list((folder / "arrays").iterdir())
+
+
+def test_furniture_is_the_same_whoever_finds_it(tiny: Path) -> None:
+    chance = random.Random(6)
+    words = [f"word{n}" for n in range(300)]
+
+    def page(n: int) -> str:
+        boxes = "".join(f"<li><a href=/{chance.randrange(40)}>{' '.join(chance.choices(words, k=3))}</a>" for _ in range(4))
+        own = "".join(f"<p>{' '.join(chance.choices(words, k=30))}." for _ in range(chance.randrange(1, 4)))
+        return (
+            f"<title>Violin {n} of the house</title>"
+            f"<div class=top><a href=/>Home</a> <a href=/{n % 3}>Part {n % 3}</a></div>"
+            f"<div class=all><div class=text><h1>Violin {n}</h1>{own}<p>Seen on {n % 28 + 1} May 2030</div>"
+            f"<ul class=related>{boxes}</ul></div><div>Open from nine to five, by the bridge of the town</div>"
+        )
+
+    pages = {f"/{n % 4}/{n}": page(n) for n in range(40)}
+
+    def found() -> list[Any]:
+        site = site_with(pages)
+        return [site.reasons.names, site.reasons.of.tolist(), list(site.text_hashes), [*map(site.main_text, range(40))]]
+
+    expected = found()
+    assert len(set(expected[1])) > 3
+    with large_arrays_in(tiny), shared_by(forked(2)):
+        assert found() == expected
+    with large_arrays_in(tiny, are_shared=True), shared_by(Distributed(elsewhere)):
+        assert found() == expected
 
 
 def test_families_a_crowd_and_a_page_that_contains_hundreds_are_the_same_in_files(

@@ -17,7 +17,7 @@ import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
-from mardok.large import BEYOND_ASCII, stretches
+from mardok.large import BEYOND_ASCII, laid_down, stretches
 from mardok.text.columns import Blocks, Links
 from mardok.text.hashes import Corpus, Hashes, Ints, sequence_hashes
 from mardok.text.known_hashes import KnownHashes
@@ -110,16 +110,8 @@ def block_signs(blocks: Blocks, links: Links, written: Corpus, short_words: int)
     linking = (np.diff(links.first) > 0) & ~is_full & (words < _LONGEST_SKELETON) & ((1 - share) * words <= _MOST_BESIDE)
     places = np.flatnonzero(linking)
     skeleton[places] = _skeleton_hashes(blocks, links, places)
-    return BlockSigns(
-        words,
-        share * words,
-        text,
-        skeleton,
-        skeleton == _BARE,
-        is_dated[blocks.text],
-        is_copyright[blocks.text],
-        ends_sentence[blocks.text],
-    )
+    forms = (is_dated[blocks.text], is_copyright[blocks.text], ends_sentence[blocks.text])
+    return BlockSigns(*map(laid_down, (words, share * words, text, skeleton, skeleton == _BARE, *forms)))
 
 
 @dataclass(frozen=True)

@@ -17,8 +17,9 @@ children of the core only.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from itertools import pairwise
 from typing import Any
 
@@ -27,6 +28,7 @@ from numpy.typing import NDArray
 
 from mardok.large import Growing, counted_between, gathered, laid_down, places_where, worked_out
 from mardok.settings import Text
+from mardok.sharing import shared_out
 from mardok.text.block_signs import BlockSigns
 from mardok.text.columns import Codes
 from mardok.text.distinct import distinct, order_of_numbers
@@ -53,7 +55,8 @@ _FEW_WORDS = 8
 _TELLING_WORDS = 3
 """Words beside its links from which a sentence is no line of links."""
 _PLACE_BASE = np.uint64(0x9E3779B97F4A7C15 | 1)
-_PAGES_AT_ONCE = 2048
+_PAGES_AT_ONCE, _PAGES_SHARED = 1 << 11, 1 << 15
+"""Pages whose elements are found together, and those that one process is given."""
 
 
 @dataclass(frozen=True)
@@ -102,16 +105,56 @@ def furniture(
     """
     if not len(blocks.page):
         return np.zeros(0, np.int8)
-    columns = [Growing(dtype) for dtype in (np.int32, np.int32, np.int8, np.int32, np.uint64, np.uint64)]
-    for start, stop in _stretches(first_places(blocks.page, len(sections[0]))):
-        for growing, piece in zip(columns, _part(blocks, signs, places, start, stop), strict=True):
-            growing.add(piece)
-    *of_elements, text, skeleton = (growing.finished() for growing in columns)
+    first = first_places(blocks.page, len(sections[0]))
+    *of_elements, text, skeleton = _told_by_pages(partial(_part, blocks, signs, places), first, _OF_ELEMENTS)
     elements = Elements(*of_elements)
     page = gathered(blocks.page, elements.first)
     recurring = _recurring(elements, page, text, skeleton, sections, settings)
     site = _Site(blocks, signs, places, elements, page, recurring, own_titles, sections, settings)
     return site.decided()
+
+
+_OF_ELEMENTS = (np.int32, np.int32, np.int8, np.int32, np.uint64, np.uint64)
+
+
+def _told_by_pages(
+    tell: Callable[[int, int], tuple[NDArray[Any], ...]], first: Ints, dtypes: Sequence[type[np.generic]]
+) -> tuple[NDArray[Any], ...]:
+    """Columns of what is told of some pages at a time, from the place where the first of them begins to where the last ends.
+
+    Parameters
+    ----------
+    first : ndarray of int64, shape (n_pages + 1,)
+        Where the places of each page begin.
+    dtypes : sequence of dtype
+        Those of the columns.
+    """
+    n_pages = len(first) - 1
+    pieces = [(begin, min(begin + _PAGES_SHARED, n_pages)) for begin in range(0, n_pages, _PAGES_SHARED)]
+    columns = [Growing(dtype) for dtype in dtypes]
+    for piece in shared_out(partial(_told_of_pages, tell, laid_down(first), dtypes), pieces):
+        for growing, its in zip(columns, piece, strict=True):
+            growing.add(its)
+    return tuple(growing.finished() for growing in columns)
+
+
+def _told_of_pages(
+    tell: Callable[[int, int], tuple[NDArray[Any], ...]],
+    first: Ints,
+    dtypes: Sequence[type[np.generic]],
+    pages: tuple[int, int],
+) -> tuple[NDArray[Any], ...]:
+    columns = [Growing(dtype) for dtype in dtypes]
+    for start, stop in _stretches(first[pages[0] : pages[1] + 1]):
+        for growing, its in zip(columns, tell(start, stop), strict=True):
+            growing.add(its)
+    return tuple(growing.finished() for growing in columns)
+
+
+def _stretches(first: Ints) -> list[tuple[int, int]]:
+    """First place and the one after the last of some pages at a time."""
+    bounds = [*first[:-1:_PAGES_AT_ONCE].tolist(), int(first[-1])]
+    return [(start, stop) for start, stop in pairwise(bounds) if stop > start]
 
 
 def _part(blocks: Undecided, signs: BlockSigns, places: Places, start: int, stop: int) -> tuple[NDArray[Any], ...]:
@@ -131,12 +174,6 @@ def _part(blocks: Undecided, signs: BlockSigns, places: Places, start: int, stop
         _sequence_hashes(text, np.zeros(len(text), bool), elements),
         _sequence_hashes(skeleton, follows, elements),
     )
-
-
-def _stretches(first: Ints) -> list[tuple[int, int]]:
-    """First block and the one after the last of some pages at a time."""
-    bounds = [*first[:-1:_PAGES_AT_ONCE].tolist(), int(first[-1])]
-    return [(start, stop) for start, stop in pairwise(bounds) if stop > start]
 
 
 def _recurring(
@@ -160,14 +197,17 @@ def _recurring(
 
 def _are_only(elements: Elements, page: Codes, n_pages: int) -> Bools:
     """Whether each element is the only one of its place on its page."""
-    result = Growing(np.bool_)
-    for start, stop in _stretches(first_places(page, n_pages)):
-        order, ordered = order_of_numbers(elements.place[start:stop].astype(np.int64) * n_pages + page[start:stop])
-        differs = np.concatenate([[True], ordered[1:] != ordered[:-1], [True]])
-        is_only = np.empty(stop - start, bool)
-        is_only[order] = differs[:-1] & differs[1:]
-        result.add(is_only)
-    return result.finished()
+    tell = partial(_only_ones, elements.place, page, n_pages)
+    (result,) = _told_by_pages(tell, first_places(page, n_pages), (np.bool_,))
+    return result
+
+
+def _only_ones(place: Codes, page: Codes, n_pages: int, start: int, stop: int) -> tuple[Bools]:
+    order, ordered = order_of_numbers(place[start:stop].astype(np.int64) * n_pages + page[start:stop])
+    differs = np.concatenate([[True], ordered[1:] != ordered[:-1], [True]])
+    is_only = np.empty(stop - start, bool)
+    is_only[order] = differs[:-1] & differs[1:]
+    return (is_only,)
 
 
 def _sequence_hashes(values: Hashes, is_left_out: Bools, elements: Elements) -> Hashes:

@@ -8,12 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.large import large_empty
+from mardok.large import laid_down, large_empty
 from mardok.settings import Text
+from mardok.sharing import shared_out
 from mardok.text.columns import Codes
 from mardok.text.distinct import first_of_equal, order_of_equal
 from mardok.text.hashes import Hashes, Ints
@@ -54,12 +56,19 @@ def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Te
     # What is told of a thing depends on those of its key alone: a range of keys is told after the other.
     result = Recurrence(*(large_empty(len(keys), dtype) for dtype in (np.int32, np.bool_, np.bool_, np.bool_)))
     bits = (len(keys) // _THINGS_AT_ONCE).bit_length()
-    for number in range(1 << bits):
-        its = _in_range(keys, number, bits)
-        told = _counted(keys[its], page[its], sections, settings)
+    tell = partial(_counted_in_range, laid_down(keys), laid_down(page), [*map(laid_down, sections)], settings, bits)
+    for its, told in shared_out(tell, range(1 << bits)):
         for name in ("n_pages", "is_usual", "is_everywhere", "is_in_template"):
             getattr(result, name)[its] = getattr(told, name)
     return result
+
+
+def _counted_in_range(
+    keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Text, bits: int, number: int
+) -> tuple[Ints, Recurrence]:
+    """Places of the keys with some upper bits, and how these recur."""
+    its = _in_range(keys, number, bits)
+    return its, _counted(keys[its], page[its], sections, settings)
 
 
 def _in_range(keys: Hashes, number: int, bits: int) -> Ints:
