@@ -10,12 +10,13 @@ alike by chance are no series. A page belongs to the largest series it fits.
 from __future__ import annotations
 
 from array import array
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import compress
 
 import numpy as np
+from numpy.typing import NDArray
 
 from mardok.text.site import Site
 from mardok.text.stems import plain_words
@@ -63,31 +64,32 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
     [('violin hire in ...', {0: 'aldmoor', 1: 'brannoc', 2: 'cary', 3: 'dunholt'})]
     """
     text_words = {row: words(own_titles[row] or site.pages[row].h1) for row in rows}
-    folders = {row: site.pages[row].url.rstrip("/").rpartition("/")[0] for row in text_words}
-    # What follows a pattern begins or ends like it: most titles need not be looked at any closer.
-    begins = Counter((folders[row], title[0]) for row, title in text_words.items() if title)
-    ends_of = Counter((folders[row], title[-1]) for row, title in text_words.items() if title)
 
-    def stated(row: int) -> Iterator[tuple[tuple[str, Pattern], str]]:
-        title, folder = text_words[row], folders[row]
-        if not title:
-            return iter(())
-        recurs = begins[folder, title[0]] >= _LEAST_PAGES, ends_of[folder, title[-1]] >= _LEAST_PAGES
-        plain = plain_words(site.pages[row].language)
-        return (((folder, pattern), slot) for pattern, slot in _patterns(title, plain, *recurs))
+    def folder_of(row: int) -> str:
+        return site.pages[row].url.rstrip("/").rpartition("/")[0]
+
+    # What follows a pattern begins or ends like it: most titles need not be looked at any closer.
+    begins, ends = (
+        _recur(array("q", (hash((folder_of(row), tuple(title[part]))) for row, title in text_words.items())))
+        for part in (slice(1), slice(-1, None))
+    )
+
+    def stated(at: int, row: int) -> Iterator[tuple[tuple[str, Pattern], str]]:
+        folder, plain = folder_of(row), plain_words(site.pages[row].language)
+        its = _patterns(text_words[row], plain, begins=bool(begins[at]), ends=bool(ends[at]))
+        return (((folder, pattern), slot) for pattern, slot in its)
 
     # Most patterns are those of one page: they are counted by their hashes first, and never kept.
-    hashes, ends = array("q"), []
-    for row in text_words:
-        hashes.extend(hash(key) for key, _ in stated(row))
-        ends.append(len(hashes))
-    _, number, n_pages = np.unique(np.array(hashes, np.int64), return_inverse=True, return_counts=True)
-    is_recurring = (n_pages >= _LEAST_PAGES)[number]
+    hashes, bounds = array("q"), [0]
+    for at, row in enumerate(text_words):
+        hashes.extend(hash(key) for key, _ in stated(at, row))
+        bounds.append(len(hashes))
+    is_recurring = _recur(hashes)
     pages_of: dict[tuple[str, Pattern], dict[int, str]] = defaultdict(dict)
-    for row, begin, end in zip(text_words, [0, *ends], ends, strict=False):
-        own = is_recurring[begin:end]
+    for at, row in enumerate(text_words):
+        own = is_recurring[bounds[at] : bounds[at + 1]]
         if own.any():
-            for key, slot in compress(stated(row), own.tolist()):
+            for key, slot in compress(stated(at, row), own.tolist()):
                 pages_of[key][row] = slot
     several = [item for item in pages_of.items() if len(item[1]) >= _LEAST_PAGES]
     result, selected = [], set[int]()
@@ -99,17 +101,27 @@ def find_series(site: Site, own_titles: Sequence[str], rows: Iterable[int]) -> l
     return sorted(result, key=lambda series: min(series.slots))
 
 
-def _patterns(
-    title: Sequence[str], plain: Collection[str], begin_recurs: bool, end_recurs: bool
-) -> Iterable[tuple[Pattern, str]]:
-    """All patterns a title may follow whose beginning and end recur, and what it fills the slot with."""
-    if len(title) > _LONGEST_TITLE or not (begin_recurs or end_recurs):
+def _recur(hashes: array[int]) -> NDArray[np.bool_]:
+    """Whether as many things have each hash as a series has pages."""
+    _, number, n_pages = np.unique(np.array(hashes, np.int64), return_inverse=True, return_counts=True)
+    return np.asarray((n_pages >= _LEAST_PAGES)[number])
+
+
+def _patterns(title: Sequence[str], plain: Collection[str], *, begins: bool, ends: bool) -> Iterable[tuple[Pattern, str]]:
+    """All patterns a title may follow, and what it fills the slot with.
+
+    Parameters
+    ----------
+    begins, ends : bool
+        Whether patterns are wanted that begin, and that end, with a word of the title.
+    """
+    if len(title) > _LONGEST_TITLE:
         return
     telling = [word not in plain or any(map(str.isdigit, word)) for word in title]
     total = sum(telling)
-    for first in range(len(title) if begin_recurs else 1):
+    for first in range(len(title) if begins else min(len(title), 1)):
         in_slot = 0
         for last in range(first, len(title)):
             in_slot += telling[last]
-            if in_slot and total - in_slot >= _LEAST_TELLING and (end_recurs or last == len(title) - 1):
+            if in_slot and total - in_slot >= _LEAST_TELLING and (ends or last == len(title) - 1):
                 yield (*title[:first], "...", *title[last + 1 :]), " ".join(title[first : last + 1])
