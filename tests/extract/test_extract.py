@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
+import sys
 
 import pytest
+import stopwordsiso
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from mardok.extract import html as html_module
+from mardok.extract import language as language_module
 from mardok.extract import template_cache
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import extract_page
@@ -188,6 +191,22 @@ ENGLISH = "The bow lies in the case, and the violin is not yet in tune, because 
 )
 def test_a_declared_language_is_checked_and_a_missing_one_found(text: str, declared: str, language: str) -> None:
     assert language_of(text, declared, Language()) == language
+
+
+WORDS = ["the", "und", "nie", "och", "\u0438", "violin", "x", "qx", "\u5f13", "\u30b1\u30fc\u30b9", "\uac00", "\u0e01"]
+
+
+@given(st.lists(st.sampled_from(WORDS), max_size=30), st.sampled_from([0.0, 0.12, 0.5]))
+def test_the_classifier_is_asked_wherever_its_answer_might_count(told: list[str], share: float) -> None:
+    text, rules = " ".join(told), Language(function_word_share=share)
+    is_shown = [language_module._is_shown(one, text, told, rules) for one in sorted(stopwordsiso.langs())]
+    assert language_module._can_be_shown(text, told, rules) == any(is_shown)
+
+
+def test_a_list_of_part_numbers_loads_no_classifier(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delitem(sys.modules, "py3langid", raising=False)
+    assert language_of("qx-12 qy-30 qz-44 " * 20, "en", Language()) == "en"
+    assert "py3langid" not in sys.modules
 
 
 TAGS = [

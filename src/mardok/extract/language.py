@@ -10,8 +10,11 @@ nothing; only a text whose declaration is missing or contradicted is classified,
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+import sys
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
+from itertools import chain, repeat
 from string import ascii_lowercase
 
 import stopwordsiso
@@ -31,6 +34,7 @@ _ONLY_LETTERS = bytes(code if chr(code) in ascii_lowercase else ord(" ") for cod
 CHECKED_CHARACTERS = 1000
 """Of a text, what is looked at."""
 _CLASSIFIED_CHARACTERS = 300
+_CLASSIFIER = "py3langid"
 
 
 def language_of(text: str, declared: str, settings: Language) -> str:
@@ -57,8 +61,10 @@ def language_of(text: str, declared: str, settings: Language) -> str:
         return declared
     if declared and _is_believable(declared, words, settings):
         return declared
-    result = _classified(" ".join(words)[:_CLASSIFIED_CHARACTERS])
     # A list of part numbers is in no language: a guess without its function words, or its script, is worth nothing.
+    if _CLASSIFIER not in sys.modules and not _can_be_shown(checked, words, settings):
+        return declared  # the classifier takes half a second to load, which whatever it said would not be worth
+    result = _classified(" ".join(words)[:_CLASSIFIED_CHARACTERS])
     return result if _is_shown(result, checked, words, settings) else declared
 
 
@@ -74,6 +80,24 @@ def _is_shown(language: str, text: str, words: Sequence[str], settings: Language
         letters = sum(map(str.isalpha, text))
         return len(_SCRIPTS[language].findall(text)) >= _SCRIPT_SHARE * max(letters, 1)
     return function_words(language) is not None and _is_believable(language, words, settings)
+
+
+def _can_be_shown(text: str, words: Sequence[str], settings: Language) -> bool:
+    """Whether a text gives evidence of any language."""
+    if any(_is_shown(language, text, words, settings) for language in _SCRIPTS):
+        return True
+    met = Counter(chain.from_iterable(map(_languages_of().get, words, repeat(()))))
+    return max(met.values(), default=0) >= settings.function_word_share * len(words)
+
+
+@lru_cache(maxsize=1)
+def _languages_of() -> Mapping[str, Sequence[str]]:
+    """Languages of which each word is a function word."""
+    result: defaultdict[str, list[str]] = defaultdict(list)
+    for language in sorted(stopwordsiso.langs()):
+        for word in function_words(language) or ():
+            result[word].append(language)
+    return dict(result)
 
 
 @lru_cache(maxsize=256)
