@@ -146,8 +146,7 @@ def set_apart_words(html: str, names: Set[str]) -> tuple[str, ...]:
     while len(words) < _MOST_SET_APART and (some := list(islice(texts, _MOST_SET_APART))):
         # Together they are decoded and cut into words many times as fast as one by one.
         together = b"\n".join(text if len(text) <= _LONGEST_CODE else _cut(text) for text in some)
-        met = _LETTERS.finditer(together.decode("utf-8", "ignore").lower())
-        words += (word[0] for word in islice(met, _MOST_SET_APART - len(words)))
+        words += _LETTERS.findall(together.decode("utf-8", "ignore").lower())[: _MOST_SET_APART - len(words)]
     return tuple(dict.fromkeys(words))
 
 
