@@ -29,7 +29,7 @@ from mardok.errors import ClusterError
 from mardok.sharing import Distributed
 from mardok.tasks import cluster as cluster_module
 from mardok.tasks.cluster import cluster_of
-from mardok.text import site
+from mardok.text import furniture, site
 
 
 class Processes:
@@ -149,11 +149,15 @@ def in_small_parts(n: int, n_pages: int, monkeypatch: pytest.MonkeyPatch, folder
     at_once(n, monkeypatch, folder)
     monkeypatch.setattr(site, "_PAGES_AT_ONCE", n_pages)
     monkeypatch.setattr(join, "_ROWS_SHARED", n_pages)
+    monkeypatch.setattr(furniture, "_PAGES_SHARED", n_pages)
+    for name in ("_FAMILY_LIST", "_FAMILY_ROWS_SHARED"):  # a few copies are a family already
+        monkeypatch.setattr(join, name, 2)
 
 
 SHARED = {
     "_hashed", "_Main.told", "_shingles_of", "_parted", "_told_in_order", "_Asked.pairs_of", "_Around.pairs_of",
-    "_Runs.known", "_Grams.numbers", "_of_some", "_Looked.of", "_look_over_some",
+    "_Runs.known", "_Grams.numbers", "_of_some", "_Looked.of", "_look_over_some", "_told_of_pages", "_counted_in_range",
+    "_told_of",
 }  # fmt: skip
 
 
