@@ -280,7 +280,7 @@ class _Site:
         is_marked = np.flatnonzero(self.is_dated | self.is_copyright)
         self.marked_recurs = np.zeros(len(at), bool)
         self.marked_recurs[is_marked] = recurrence(
-            signs.text[at[is_marked]], blocks.page[is_marked], sections, settings
+            laid_down(signs.text[at[is_marked]]), laid_down(blocks.page[is_marked]), sections, settings
         ).is_usual
         self._settle_core()
 

@@ -194,7 +194,7 @@ def _decided(
     )
     own_titles = _say_the_title(blocks, pages, page, at)
     places_met = places_of(paths, path, page, len(pages))
-    divisions = [section, _folders(pages), templates_of(places_met, path, page, len(pages))]
+    divisions = [*map(laid_down, (section, _folders(pages), templates_of(places_met, path, page, len(pages))))]
     return parts.furniture(undecided, signing(), places_met, divisions, own_titles, settings)
 
 

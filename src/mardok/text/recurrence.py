@@ -13,7 +13,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from mardok.large import laid_down, large_empty
+from mardok.large import large_empty
 from mardok.settings import Text
 from mardok.sharing import shared_out
 from mardok.text.columns import Codes
@@ -56,7 +56,7 @@ def recurrence(keys: Hashes, page: Codes, sections: Sequence[Ints], settings: Te
     # What is told of a thing depends on those of its key alone: a range of keys is told after the other.
     result = Recurrence(*(large_empty(len(keys), dtype) for dtype in (np.int32, np.bool_, np.bool_, np.bool_)))
     bits = (len(keys) // _THINGS_AT_ONCE).bit_length()
-    tell = partial(_counted_in_range, laid_down(keys), laid_down(page), [*map(laid_down, sections)], settings, bits)
+    tell = partial(_counted_in_range, keys, page, sections, settings, bits)
     for its, told in shared_out(tell, range(1 << bits)):
         for name in ("n_pages", "is_usual", "is_everywhere", "is_in_template"):
             getattr(result, name)[its] = getattr(told, name)
