@@ -343,7 +343,17 @@ def test_words_that_markup_sets_apart_are_those_of_its_elements(html: str) -> No
     if html.lower().count(" lang=") < 2 and "translate" not in html.lower():
         others = []  # one is that of the page
     told = [word for text in code + others for word in re.findall(r"[^\W\d_]{3,40}", text.lower())]
-    assert set_apart_words(html, element_names(html)) == tuple(dict.fromkeys(told))
+    assert set_apart_words(html.encode("utf-8", "replace"), element_names(html)) == tuple(dict.fromkeys(told))
+
+
+@settings(max_examples=200, deadline=None)
+@given(
+    st.lists(APART, max_size=8).map("".join),
+    st.sampled_from([b"", b"\xff", b"\xef\xbb\xbf", b"\xed\xa0\x80", "\ufffd".encode()]),
+)
+def test_words_set_apart_are_the_same_in_bytes_that_are_no_text(html: str, odd: bytes) -> None:
+    body = b"<meta charset=utf-8><code>ha%blf</code>%b<p>%b<tt>ca%bf" % (odd, odd, html.encode("utf-8", "replace"), odd)
+    assert page_of(body).signs.set_apart == read_document(body.decode("utf-8", "replace"), URL).set_apart
 
 
 @settings(max_examples=200, deadline=None)

@@ -124,6 +124,10 @@ EMPTY = [
     "<!-- x -->",
     "<script>a<b</script>",
     "<svg><a href=x>y</a></svg>",
+    "<meta name=a content='b &amp; c'>",
+    "<link rel=stylesheet href='http://h/x?a=1&amp;b'>",
+    "<link style=x href=y>",
+    "<img src=z style=a>",
 ]
 TEXTS = [
     "bows ",
@@ -220,7 +224,8 @@ SOUGHT = st.sampled_from(
     [
         "<", "<ul>", "<ul", "<UL ", "<nav\n", "<header\u3000", "<footer>", "<ulx", "mardok-part", "MARDOK-", "part",
         "-Part=1", "&", "amp;", "ld", "+json", "itemtype", "=", '"http', ":", "src=", "data=", "\xc2", "\xe2",
-        "\u20ac", "\xc3", "\xe9", "\ufffd", "\U0001f3bb", "\u212a", " ", "x" * 255, "y" * 7, "<code>",
+        "\u20ac", "\xc3", "\xe9", "\ufffd", "\U0001f3bb", "\u212a", " ", "x" * 255, "y" * 7, "<code>", "\u0663", "\xbd", "_",
+        ' a="', " \u3000b", "/",
         "<CODE class=a>", "</code", "<tt\x0b>", "<i lang=it>", "<I LANG = de>", "<html lang=en>", "<b translate=no>",
         " lang=", "notranslate", ">", "a" * 20, "b" * 1190,
     ]
@@ -230,7 +235,8 @@ SOUGHT = st.sampled_from(
 @settings(max_examples=1500)
 @given(st.lists(SOUGHT, max_size=14).map("".join), st.booleans())
 def test_what_is_looked_for_in_a_whole_document_is_found_alike(text: str, has_code: bool) -> None:
-    for name in ("names.part_begins", "names.count_stand_ins", "nesting.count_tags", "signs.glance"):
+    names = ("names.part_begins", "names.count_stand_ins", "names.attributes", "nesting.count_tags", "signs.glance")
+    for name in (*names, "signs.letter_words"):
         plain, compiled = (form(text) for form in DEFINITIONS[name] if form is not None)
         assert plain == compiled, name
     look = re.compile(rb"lang|no").search

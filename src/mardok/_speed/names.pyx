@@ -1,15 +1,22 @@
 # cython: language_level=3, boundscheck=False, wraparound=False, cdivision=True, initializedcheck=False
-"""Which elements stand in a document, compiled; :mod:`mardok.sources.element_kinds` says what counts.
+"""Which elements and attributes stand in a document, compiled; their definitions say what counts.
 
-In:  a document as text.
-Out: names.
+In:  a document as text, or one tag.
+Out: names; attributes by name.
 """
 
-from cpython.unicode cimport PyUnicode_DATA, PyUnicode_GET_LENGTH, PyUnicode_KIND, PyUnicode_READ
+from cpython.unicode cimport (
+    PyUnicode_DATA,
+    PyUnicode_FindChar,
+    PyUnicode_GET_LENGTH,
+    PyUnicode_KIND,
+    PyUnicode_READ,
+    PyUnicode_Substring,
+)
 from libc.stdint cimport uint64_t
 from libc.string cimport memset
 
-from mardok._speed.characters cimport place_of
+from mardok._speed.characters cimport is_space, place_of
 
 cdef extern from "Python.h":
     bint Py_UNICODE_ISSPACE(Py_UCS4)
@@ -120,4 +127,40 @@ def count_stand_ins(str html):
         else:
             result += 1
         at = place_of(html, kind, data, n, c"-", at + 1)
+    return result
+
+
+def attributes(str markup):
+    """See :func:`mardok.extract.markup.attributes`."""
+    cdef int kind = PyUnicode_KIND(markup)
+    cdef void *data = PyUnicode_DATA(markup)
+    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(markup), at = 0, begin, end, close
+    cdef Py_UCS4 sign
+    cdef str value
+    cdef dict result = {}
+    while at < n:
+        sign = PyUnicode_READ(kind, data, at)
+        at += 1
+        if not is_space(sign):
+            continue
+        begin = end = at
+        while end < n:
+            sign = PyUnicode_READ(kind, data, end)
+            if sign == c"=" or sign == c'"' or sign == c">" or sign == c"/" or is_space(sign):
+                break
+            end += 1
+        if end == begin:
+            continue
+        at = end
+        value = ""
+        if end + 1 < n and PyUnicode_READ(kind, data, end) == c"=" and PyUnicode_READ(kind, data, end + 1) == c'"':
+            close = place_of(markup, kind, data, n, c'"', end + 2)
+            if close >= 0:
+                value = PyUnicode_Substring(markup, end + 2, close)
+                if PyUnicode_FindChar(markup, c"&", end + 2, close, 1) >= 0:
+                    from mardok.extract.markup import unescaped
+
+                    value = unescaped(value)
+                at = close + 1
+        result[PyUnicode_Substring(markup, begin, end)] = value
     return result

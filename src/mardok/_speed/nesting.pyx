@@ -28,6 +28,11 @@ cdef enum:
     SELECT = 64
 
 
+ctypedef fused Sign:
+    unsigned char
+    unsigned short
+
+
 cdef struct Name:
     uint64_t words[WORDS]  # the letters, eight in each
 
@@ -202,19 +207,26 @@ cdef Py_ssize_t _end_of_raw(str html, Py_ssize_t at, Name *name, Py_ssize_t leng
     return n
 
 
-def count_tags(str html):
-    """See :func:`mardok.sources.limits.count_tags`."""
-    cdef unsigned char *data = <unsigned char *>PyUnicode_DATA(html)
-    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(html), begin, at, result = 0
-    cdef int few
-    if PyUnicode_KIND(html) != 1:
-        return html.count("<")
+cdef Py_ssize_t _n_tags(Sign *data, Py_ssize_t n) noexcept:
+    cdef Py_ssize_t begin, at, result = 0
+    cdef unsigned short few
     for begin in range(0, n, BLOCK):
         few = 0  # in a small number, so that the compiler takes many characters at once
         for at in range(begin, min(begin + BLOCK, n)):
             few += data[at] == c"<"
         result += few
     return result
+
+
+def count_tags(str html):
+    """See :func:`mardok.sources.limits.count_tags`."""
+    cdef void *data = PyUnicode_DATA(html)
+    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(html)
+    if PyUnicode_KIND(html) == 1:
+        return _n_tags(<unsigned char *>data, n)
+    if PyUnicode_KIND(html) == 2:
+        return _n_tags(<unsigned short *>data, n)
+    return html.count("<")
 
 
 def is_surely_flat(str html, Py_ssize_t most_open, Py_ssize_t most_formatting, Py_ssize_t most_options, Py_ssize_t most_steps):

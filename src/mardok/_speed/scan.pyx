@@ -7,7 +7,7 @@ Out: the same blocks and links as those modules make, which say why each step is
 Places in a document come only from searches within it, and each is held against its length before it is used.
 """
 
-from cpython.mem cimport PyMem_Free, PyMem_Realloc
+from cpython.mem cimport PyMem_Free, PyMem_Malloc, PyMem_Realloc
 from cpython.ref cimport Py_INCREF
 from cpython.tuple cimport PyTuple_SET_ITEM
 from cpython.unicode cimport (
@@ -19,6 +19,7 @@ from cpython.unicode cimport (
     PyUnicode_READ,
     PyUnicode_Substring,
 )
+from libc.string cimport memcpy
 
 import re
 
@@ -187,37 +188,66 @@ cdef inline Py_ssize_t _reference(Py_UCS4 *data, Py_ssize_t at, Py_ssize_t n, Py
     return 0
 
 
-cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n, int *odd) noexcept:
-    """Resolve references and make each run of white space one space, in place; the length that is left, and what is odd."""
-    cdef Py_ssize_t at = 0, end = 0, length
+cdef Py_ssize_t _collapsed(Py_UCS4 *data, Py_ssize_t n, Py_UCS4 *out) except -1:
+    """Write a text with references resolved, each run of white space as one space, and spaces out of the ends of links.
+
+    The length that is written, of `n` and as many signs more as it has links at most. What is odd is put right in each block
+    for itself: few have anything.
+    """
+    cdef Py_ssize_t at = 0, end = 0, length, block = 0
     cdef Py_UCS4 sign, before = 0
     cdef bint is_parted = False
-    odd[0] = 0
+    cdef int odd = 0
     while at < n:
         sign = data[at]
-        length = 0
-        if sign == c"&":
-            length = _reference(data, at, n, &sign)
-        at += length if length else 1
-        if sign == c" " or ((sign < 0x21 or sign > 0x7E) and is_space(sign)):
-            is_parted = True
-            continue
+        if (0x26 < sign <= 0x7E) or (0xA0 < sign < 0x1680) or sign > 0x3000:  # surely no space, no mark and no reference
+            at += 1
+            if not is_parted:
+                out[end] = before = sign
+                end += 1
+                continue
+        else:
+            length = 0
+            if sign == c"&":
+                length = _reference(data, at, n, &sign)
+            at += length if length else 1
+            if is_space(sign):
+                is_parted = True
+                continue
         if is_parted and end:
             if before == BEGIN_LINK_MARK:
-                odd[0] |= SPACE_FIRST if sign != END_LINK_MARK else SPACE_FIRST | WORDLESS
+                odd |= SPACE_FIRST if sign != END_LINK_MARK else SPACE_FIRST | WORDLESS
             elif sign == END_LINK_MARK:
-                odd[0] |= SPACE_LAST
-            data[end] = c" "
+                odd |= SPACE_LAST
+            out[end] = c" "
             end += 1
         elif sign < 4:
             if before == BEGIN_LINK_MARK and sign == END_LINK_MARK:
-                odd[0] |= WORDLESS
+                odd |= WORDLESS
             elif before == END_LINK_MARK and sign == BEGIN_LINK_MARK:
-                odd[0] |= SIDE_BY_SIDE
+                odd |= SIDE_BY_SIDE
         is_parted = False
-        data[end] = before = sign
+        if sign == PLACE_END:
+            if odd:
+                end = block + _put_right(out + block, end - block, odd)
+                odd = 0
+            block = end + 1
+        out[end] = before = sign
         end += 1
-    return end
+    return block + _put_right(out + block, end - block, odd) if odd else end
+
+
+cdef Py_ssize_t _put_right(Py_UCS4 *data, Py_ssize_t n, int odd) except -1:
+    """Put right what is odd in one block, in place; its length then."""
+    if odd & SIDE_BY_SIDE:
+        n = _part_rows(data, n)
+    if odd & (SPACE_FIRST | SIDE_BY_SIDE):
+        _swap(data, n, BEGIN_LINK_MARK, c" ")
+    if odd & SPACE_LAST:
+        _swap(data, n, c" ", END_LINK_MARK)
+    if odd & WORDLESS:
+        n = _with_bare_behind(data, n)
+    return _with_single_spaces(data, n)
 
 
 cdef inline bint _is_mark(Py_UCS4 sign) noexcept:
@@ -234,43 +264,41 @@ cdef void _swap(Py_UCS4 *data, Py_ssize_t n, Py_UCS4 one, Py_UCS4 other) noexcep
         at += 1
 
 
-cdef inline Py_ssize_t _end_of_link(Text *text, Py_ssize_t at) noexcept:
+cdef inline Py_ssize_t _end_of_link(Py_UCS4 *data, Py_ssize_t n, Py_ssize_t at) noexcept:
     """Behind a link with words that begins at a place; -1 if there is none."""
     cdef Py_ssize_t end = at + 1
-    if at >= text.n or text.data[at] != BEGIN_LINK_MARK:
+    if at >= n or data[at] != BEGIN_LINK_MARK:
         return -1
-    while end < text.n and text.data[end] != BEGIN_LINK_MARK and text.data[end] != END_LINK_MARK:
+    while end < n and data[end] != BEGIN_LINK_MARK and data[end] != END_LINK_MARK:
         end += 1
-    return end + 1 if at + 1 < end < text.n and text.data[end] == END_LINK_MARK else -1
+    return end + 1 if at + 1 < end < n and data[end] == END_LINK_MARK else -1
 
 
-cdef int _part_rows(Text *text) except -1:
-    """Put a space before the first of several links with words that follow one another, and between them."""
-    cdef Text out = Text(NULL, 0, 0)
-    cdef Py_ssize_t at = 0, end, next_end
-    try:
-        _make_room(&out, 2 * text.n + 1)
-        while at < text.n:
-            end = _end_of_link(text, at)
-            next_end = _end_of_link(text, end) if end >= 0 else -1
-            if next_end < 0:
-                out.data[out.n] = text.data[at]
-                out.n += 1
+cdef Py_ssize_t _part_rows(Py_UCS4 *data, Py_ssize_t n) except -1:
+    """Put a space before the first of several links with words that follow one another, and between them; the new length."""
+    cdef Py_ssize_t at = 0, out = 0, end, next_end
+    cdef Py_UCS4 *before = <Py_UCS4 *>PyMem_Malloc((n + 1) * sizeof(Py_UCS4))
+    if before == NULL:
+        raise MemoryError
+    memcpy(before, data, n * sizeof(Py_UCS4))
+    while at < n:
+        end = _end_of_link(before, n, at)
+        next_end = _end_of_link(before, n, end) if end >= 0 else -1
+        if next_end < 0:
+            data[out] = before[at]
+            out += 1
+            at += 1
+            continue
+        while end >= 0:
+            data[out] = c" "
+            out += 1
+            while at < end:
+                data[out] = before[at]
+                out += 1
                 at += 1
-                continue
-            while end >= 0:
-                out.data[out.n] = c" "
-                out.n += 1
-                while at < end:
-                    out.data[out.n] = text.data[at]
-                    out.n += 1
-                    at += 1
-                end = _end_of_link(text, at)
-        text.data, out.data = out.data, text.data
-        text.n, text.room = out.n, out.room
-    finally:
-        PyMem_Free(out.data)
-    return 0
+            end = _end_of_link(before, n, at)
+    PyMem_Free(before)
+    return out
 
 
 cdef Py_ssize_t _with_bare_behind(Py_UCS4 *data, Py_ssize_t n) noexcept:
@@ -410,20 +438,13 @@ cdef class BlockBuilder:
 
     cdef int _arrange(self) except -1:
         """Make the text what it is when all blocks have ended: parts with marks wherever a link begins or ends."""
-        cdef Text *text = &self._text
-        cdef int odd
-        text.n = _collapsed(text.data, text.n, &odd)
-        if not odd:
-            return 0
-        if odd & SIDE_BY_SIDE:
-            _part_rows(text)
-        if odd & (SPACE_FIRST | SIDE_BY_SIDE):
-            _swap(text.data, text.n, BEGIN_LINK_MARK, c" ")
-        if odd & SPACE_LAST:
-            _swap(text.data, text.n, c" ", END_LINK_MARK)
-        if odd & WORDLESS:
-            text.n = _with_bare_behind(text.data, text.n)
-        text.n = _with_single_spaces(text.data, text.n)
+        cdef Text out = Text(NULL, 0, 0)
+        try:
+            _make_room(&out, self._text.n + self._text.n // 2 + 1)  # a link has two marks, and may get a space
+            out.n = _collapsed(self._text.data, self._text.n, out.data)
+            self._text, out = out, self._text
+        finally:
+            PyMem_Free(out.data)
         return 0
 
     def blocks(self):
@@ -827,6 +848,7 @@ def read_markup(reader, str html, bint is_part):
     cdef Token token, after
     cdef Py_ssize_t depth, n_anchors = reader.n_anchors
     cdef int does
+    cdef Py_UCS4 first
     cdef str written, base = reader.document.base
     cdef object state = reader.state, tag, inner
     cdef bint is_unseen = state.is_unseen
@@ -838,11 +860,16 @@ def read_markup(reader, str html, bint is_part):
         token = after
         after = scanner.next(token.end)
         if token.kind == 1:
-            if scanner.is_plain(token.start + 1, token.end, b"img ", 4):
+            first = scanner.sign(token.start + 1)
+            if first == c"i" and scanner.is_plain(token.start + 1, token.end, b"img ", 4):
                 stream.add(" ")
                 if not is_unseen:
                     _show_image(scanner, token.start + 1, token.end, stream, images, base)
-            elif scanner.is_plain(token.start + 1, token.end, b"a ", 2):
+            elif first == c"m" and scanner.is_plain(token.start + 1, token.end, b"meta ", 5):
+                reader.meta(PyUnicode_Substring(html, token.start + 1, token.end), state)
+            elif first == c"l" and scanner.is_plain(token.start + 1, token.end, b"link ", 5):
+                reader.link_element(PyUnicode_Substring(html, token.start + 1, token.end), state)
+            elif first == c"a" and scanner.is_plain(token.start + 1, token.end, b"a ", 2):
                 n_anchors += 1
                 stream.end_link()
                 if not is_unseen:

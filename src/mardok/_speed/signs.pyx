@@ -6,11 +6,19 @@ Out: texts.
 """
 
 from cpython.bytes cimport PyBytes_AS_STRING, PyBytes_FromStringAndSize, PyBytes_GET_SIZE
-from cpython.unicode cimport PyUnicode_DATA, PyUnicode_GET_LENGTH, PyUnicode_KIND
+from cpython.unicode cimport (
+    PyUnicode_DATA,
+    PyUnicode_GET_LENGTH,
+    PyUnicode_KIND,
+    PyUnicode_READ,
+    PyUnicode_Substring,
+)
 from libc.string cimport memchr, memcmp
 
 cdef extern from "Python.h":
     bint PyUnicode_IS_ASCII(str)
+    bint Py_UNICODE_ISALNUM(Py_UCS4)
+    bint Py_UNICODE_ISDECIMAL(Py_UCS4)
 
 cdef enum:
     AMPERSAND = 1  # the numbers of mardok.extract.signs
@@ -26,6 +34,8 @@ cdef enum:
     LONGEST_NAME = 21
     LONGEST = 1200  # bytes of attributes, and of a text
     LONGEST_TAG = 1300  # bytes within which a tag begins before a sign
+    SHORTEST_WORD = 3  # letters
+    LONGEST_WORD = 40
 
 
 ctypedef fused Sign:
@@ -84,7 +94,8 @@ cdef int _met_anywhere(Sign *data, Py_ssize_t n, bint is_ascii) noexcept:
             may_be |= (data[at] == c":") & (data[at - 1] == c"p") & (data[at - 5] == c'"')
         if not is_ascii:
             for at in range(begin, begin + BLOCK):
-                broken |= (data[at] == 0xC2) | (data[at] == 0xC3) | (data[at] == 0xE2) | (data[at] == 0xFFFD)
+                broken |= (data[at] == 0xC2) | (data[at] == 0xC3) | (data[at] == 0xFFFD)
+                broken |= (data[at] == 0xE2) & (data[at + 1] == 0x20AC)
         if may_be or broken:
             met |= _met(data, begin, begin + BLOCK, n)
         begin += BLOCK
@@ -213,3 +224,26 @@ def texts_apart(bytes written, has_code, sets_apart):
             if text and sets_apart(PyBytes_FromStringAndSize(<char *>low + end + 1, at - end - 1)) is not None:
                 result.append(text)
     return result
+
+
+cdef inline bint _is_letter(Py_UCS4 sign) noexcept:
+    if sign < 0x80:
+        return c"a" <= sign <= c"z" or c"A" <= sign <= c"Z"
+    return Py_UNICODE_ISALNUM(sign) and not Py_UNICODE_ISDECIMAL(sign)
+
+
+def letter_words(str text):
+    """See :func:`mardok.extract.signs.letter_words`."""
+    cdef int kind = PyUnicode_KIND(text)
+    cdef void *data = PyUnicode_DATA(text)
+    cdef Py_ssize_t n = PyUnicode_GET_LENGTH(text), at = 0, begin
+    cdef list words = []
+    while at < n:
+        begin = at
+        while at < n and at - begin < LONGEST_WORD and _is_letter(PyUnicode_READ(kind, data, at)):
+            at += 1
+        if at - begin >= SHORTEST_WORD:
+            words.append(PyUnicode_Substring(text, begin, at))
+        elif at == begin:
+            at += 1
+    return words

@@ -42,6 +42,8 @@ _REASONS: Mapping[int, str] = {
 }
 """Why a page is not read, by the signal that ended its process."""
 _LINKS = attrgetter("links")
+_REPLACED = "\ufffd"
+"""What stands for bytes that are no text."""
 _ENDED = "its process ended while it was read"
 _GIVEN = Context("p", "body", 0, "", in_main=False, chosen="")
 
@@ -135,11 +137,12 @@ def _time_limit(seconds: float) -> Iterator[None]:
 
 
 def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
-    _, text = html_to_unicode(raw.header("content-type") or None, body, auto_detect_fun=_detected_encoding)
-    document, past = _read_within_limits(text, raw.url, settings)
+    encoding, text = html_to_unicode(raw.header("content-type") or None, body, auto_detect_fun=_detected_encoding)
+    is_as_written = encoding == "utf-8" and _REPLACED not in text
+    document, past = _read_within_limits(text, raw.url, settings, body if is_as_written else None)
     script_words = None
     if raw.rendered is not None:
-        after, past = _read_within_limits(raw.rendered.decode("utf-8", "replace"), raw.url, settings)
+        after, past = _read_within_limits(raw.rendered.decode("utf-8", "replace"), raw.url, settings, None)
         script_words = sum((_shown_words(after) - _shown_words(document)).values())
         document = after if settings.sources.rendered else document
     canonicals = directives.canonical_addresses(raw, document.link_elements, document.base)
@@ -177,11 +180,13 @@ def _page_from_html(raw: RawPage, body: bytes, settings: Settings) -> Page:
     )
 
 
-def _read_within_limits(text: str, url: str, settings: Settings) -> tuple[Document, tuple[str, ...]]:
-    """A document, and the settings whose limits it was past."""
+def _read_within_limits(text: str, url: str, settings: Settings, written: bytes | None) -> tuple[Document, tuple[str, ...]]:
+    """A document, which may be at hand in UTF-8 too, and the settings whose limits it was past."""
     limits = settings.extract
-    text, past = within_limits(text, limits)
-    document = read_document(text, url, settings.text.only, settings.text.ignore)
+    kept, past = within_limits(text, limits)
+    if kept is not text:
+        written = None
+    document = read_document(kept, url, settings.text.only, settings.text.ignore, written=written)
     more = []
     if len(document.blocks) > limits.max_blocks:
         del document.blocks[limits.max_blocks :]

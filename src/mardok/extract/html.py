@@ -121,7 +121,9 @@ class Document:
     """Words that markup sets apart."""
 
 
-def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequence[str] = ()) -> Document:
+def read_document(
+    text: str, url: str, only: Sequence[str] = (), ignore: Sequence[str] = (), *, written: bytes | None = None
+) -> Document:
     """Read an HTML document.
 
     Parameters
@@ -132,6 +134,8 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
         Its address, against which its base element and links are resolved.
     only, ignore : sequence of str
         CSS selectors; blocks inside what they match are marked as chosen.
+    written : bytes, optional
+        The document in UTF-8, where it is at hand.
 
     Examples
     --------
@@ -147,7 +151,7 @@ def read_document(text: str, url: str, only: Sequence[str] = (), ignore: Sequenc
         if only or ignore:
             _mark(parser, only, ignore)
         document = _document(parser, url, names)[0]
-    document.set_apart = set_apart_words(text, names)
+    document.set_apart = set_apart_words(text.encode("utf-8", "replace") if written is None else written, names)
     return document
 
 
@@ -169,7 +173,7 @@ def _document(parser: LexborHTMLParser, url: str, names: Set[str]) -> tuple[Docu
     reader = _Reader(url, ROOT)
     reader.read(html)
     document = reader.finished()
-    document.scripts = [unescaped(address) for address in _SCRIPT.findall(html)]
+    document.scripts = [unescaped(address) for address in _SCRIPT.findall(html)] if "script" in names else []
     document.signs = signs_of(parser, html, url, document.metas, reader.seen, names)
     return document, reader.known
 
@@ -325,6 +329,8 @@ class _Reader:
             self.has_base = True
 
     def link_element(self, markup: str, state: ElementContext) -> None:
+        if '"http:' in markup:
+            self.seen.add("link")
         if state.context.tag == "head":  # in the body it is not trusted: anybody's comment could carry one
             self.document.link_elements.append(attributes(markup))
 

@@ -8,9 +8,12 @@ from __future__ import annotations
 
 import re
 
+from mardok.compiled import compiled
+
 _ATTRIBUTE = re.compile(r'\s([^\s=">/]+)(?:="([^"]*)")?')
 
 
+@compiled("names")
 def attributes(markup: str) -> dict[str, str]:
     """All attributes of a tag."""
     return {name: unescaped(value) if "&" in value else value for name, value in _ATTRIBUTE.findall(markup)}

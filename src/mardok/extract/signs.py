@@ -25,8 +25,8 @@ from mardok.urls import normal_url
 log = logging.getLogger(__name__)
 
 FIELD_TAGS = frozenset(["input", "select", "textarea"])
-SIGN_TAGS = FIELD_TAGS | {"audio", "h1", "video"}
-"""Elements that are looked for only where they are known to stand; fields in furniture need not be."""
+SIGN_TAGS = FIELD_TAGS | {"audio", "h1", "link", "video"}
+"""Elements that are looked for only where they are known to stand; not all fields, nor all links, need be."""
 FURNITURE_TAGS = frozenset(["header", "nav", "footer", "aside"])
 _NO_FIELDS = frozenset(["hidden", "submit", "button", "image", "reset", "search"])
 _PUBLISHERS = frozenset(["website", "organization", "localbusiness", "corporation", "store", "newsmediaorganization"])
@@ -38,7 +38,6 @@ _LOADED = (
     'script[src^="http:"],img[src^="http:"],iframe[src^="http:"],audio[src^="http:"],video[src^="http:"],'
     'source[src^="http:"],embed[src^="http:"],object[data^="http:"],link[rel~="stylesheet"][href^="http:"]'
 )
-_OPEN_STYLE = re.compile(r'<link\s[^>]*"http:')
 _MOST_FIELDS = 1000
 _MOST_LOADED = 20
 _SOCIAL = ("og:title", "og:description", "og:image", "twitter:card", "twitter:title", "twitter:image")
@@ -78,7 +77,8 @@ def signs_of(
     html : str
         The document as the parser writes it, to see at a glance what need not be looked for.
     seen : set of str
-        Of :data:`SIGN_TAGS`, at least those that stand in it; H1 with a text, and fields in furniture, may be missing.
+        Of :data:`SIGN_TAGS`, at least those that stand in it; H1 with a text, fields in furniture and links to anything but
+        an address of http: may be missing.
     names : set of str
         Names of at least all elements in it.
     """
@@ -98,7 +98,7 @@ def signs_of(
         n_frames=len(parser.css("iframe[src],frame[src],object[data],embed[src]")) if not names.isdisjoint(_FRAMES) else 0,
         h1_images=_h1_images(parser) if "h1" in seen else 0,
         stated_day=_stated_day(properties, days),
-        insecure=_insecure(parser) if url.startswith("https:") and _may_load_openly(html, met) else (),
+        insecure=_insecure(parser) if url.startswith("https:") and _may_load_openly(met, seen) else (),
     )
 
 
@@ -124,30 +124,41 @@ def glance(html: str) -> int:
     return met + (_BROKEN_MET if not html.isascii() and any(sign in html for sign in _BROKEN) else 0)
 
 
-def set_apart_words(html: str, names: Set[str]) -> tuple[str, ...]:
+def set_apart_words(written: bytes, names: Set[str]) -> tuple[str, ...]:
     """Words that markup sets apart as code, as another language or as not to be translated.
 
     Parameters
     ----------
-    html : str
-        The document as it came: what is known of other pages is not in the one that the parser sees.
+    written : bytes
+        The document as it came, in UTF-8: what is known of other pages is not in the one that the parser sees.
     names : set of str
         Names of at least all elements in it.
 
     Examples
     --------
-    >>> html = '<html lang=en><p>Run <code>lutherie --all</code>, <i lang="it">con sordino</i>.'
+    >>> html = b'<html lang=en><p>Run <code>lutherie --all</code>, <i lang="it">con sordino</i>.'
     >>> set_apart_words(html, {"html", "p", "code", "i"})
     ('lutherie', 'all', 'con', 'sordino')
     """
-    written = html.encode("utf-8", "replace")
     texts = iter(texts_apart(written, not names.isdisjoint(_CODE_NAMES), _APART.search))
     words: list[str] = []
     while len(words) < _MOST_SET_APART and (some := list(islice(texts, _MOST_SET_APART))):
         # Together they are decoded and cut into words many times as fast as one by one.
         together = b"\n".join(text if len(text) <= _LONGEST_CODE else _cut(text) for text in some)
-        words += _LETTERS.findall(together.decode("utf-8", "ignore").lower())[: _MOST_SET_APART - len(words)]
+        words += letter_words(together.decode("utf-8", "ignore").lower())[: _MOST_SET_APART - len(words)]
     return tuple(dict.fromkeys(words))
+
+
+@compiled("signs")
+def letter_words(text: str) -> list[str]:
+    """Runs of three letters or more; of longer ones forty each.
+
+    Examples
+    --------
+    >>> letter_words("cut_off -h 2nd x11bow")
+    ['cut', 'off', 'bow']
+    """
+    return _LETTERS.findall(text)
 
 
 @compiled("signs")
@@ -219,10 +230,10 @@ def _h1_images(parser: LexborHTMLParser) -> int:
     )
 
 
-def _may_load_openly(html: str, met: int) -> bool:
+def _may_load_openly(met: int, seen: Set[str]) -> bool:
     """Whether something may be loaded over http: many pages link to such addresses, few load them."""
     is_linked, is_source, is_data = (met & _MET[sign] for sign in ('"http:', 'src="http:', 'data="http:'))
-    return bool(is_linked) and (bool(is_source | is_data) or _OPEN_STYLE.search(html) is not None)
+    return bool(is_linked) and (bool(is_source | is_data) or "link" in seen)
 
 
 def _insecure(parser: LexborHTMLParser) -> tuple[str, ...]:
