@@ -67,8 +67,19 @@ def can_begin() -> bool:
 
 
 def is_worker() -> bool:
-    """Whether this process is one of :class:`Workers`, which may end without harm."""
+    """Whether this process may end over its work without harm, as one of :class:`Workers` may."""
     return _is_worker
+
+
+@contextmanager
+def as_worker(*, may_end: bool) -> Iterator[None]:
+    """Whether this process may end over its work without harm meanwhile."""
+    global _is_worker
+    before, _is_worker = _is_worker, may_end
+    try:
+        yield
+    finally:
+        _is_worker = before
 
 
 def end_with_parent(parent: int) -> None:

@@ -26,7 +26,7 @@ import mardok
 from mardok.errors import SourceError
 from mardok.extract.extraction import extract_batches
 from mardok.kept import KeptParts, claimed_working_folder
-from mardok.processes import Lost
+from mardok.processes import Lost, is_worker
 from mardok.progress import tell_nobody
 from mardok.sources.opening import pages_of_slice, raw_pages, slices_of
 from mardok.sources.raw import Intake, OpenIntake, RawPage
@@ -255,6 +255,7 @@ def test_work_beside_may_end_and_fail_without_harm() -> None:
     child = Child()
     assert child.do(partial(signal.raise_signal, signal.SIGKILL)) == Lost(signal.SIGKILL)
     assert child.do(sys.getrecursionlimit) == sys.getrecursionlimit()
+    assert [child.do(is_worker, again=again) for again in (False, True, False)] == [True, False, True]
     with pytest.raises(FileNotFoundError):
         child.do(Path("nowhere-at-all").stat)
     number = child.do(os.getpid)

@@ -75,8 +75,11 @@ def extract_pages(raws: Sequence[RawPage], settings: Settings) -> list[Page]:
 def _in_processes(
     work: Callable[[_Piece], _Result], pieces: Iterable[_Piece], jobs: int
 ) -> Iterator[tuple[_Piece, _Result | Lost]]:
-    """What came of each piece, in their order. Pages are hostile: where there is a way to, none is read in this process."""
-    if jobs == 1 and not can_fork():
+    """What came of each piece, in their order.
+
+    Pages are hostile: where there is a way to, none is read in this process, unless that may end over them.
+    """
+    if jobs == 1 and (is_worker() or not can_fork()):
         yield from ((piece, work(piece)) for piece in pieces)
         return
     with workers(work, jobs) as readers:
@@ -116,7 +119,7 @@ def _extract_batch(raws: list[RawPage], settings: Settings) -> Batch:
 def extract_page(raw: RawPage, settings: Settings) -> Page:
     """Facts of one raw page.
 
-    In a process that was forked to read pages the system ends the process when one takes longer than it may.
+    A process that may end over its work is ended by the system when a page takes longer than it may.
     """
     with _time_limit(settings.extract.max_seconds):
         return _page_from_fields(raw) if raw.body is None else _page_from_html(raw, raw.body, settings)

@@ -20,7 +20,7 @@ from contextlib import suppress
 from io import BufferedReader
 from typing import Any, cast
 
-from mardok.processes import Lost, end_with_parent
+from mardok.processes import Lost, as_worker, end_with_parent
 
 _own = threading.local()
 _COMMAND = "import sys; from mardok.tasks.child import serve; serve(int(sys.argv[1]))"
@@ -32,8 +32,13 @@ class Child:
     def __init__(self) -> None:
         self._process: subprocess.Popen[bytes] | None = None
 
-    def do(self, work: Callable[[], Any]) -> Any | Lost:
+    def do(self, work: Callable[[], Any], *, again: bool = False) -> Any | Lost:
         """Do work; what came of it.
+
+        Parameters
+        ----------
+        again : bool
+            Whether a process ended over this work before: then it begins others for what may end it.
 
         Raises
         ------
@@ -47,7 +52,7 @@ class Child:
         assert process.stdin is not None
         assert process.stdout is not None
         try:
-            pickle.dump(work, process.stdin)
+            pickle.dump((work, again), process.stdin)
             process.stdin.flush()
             is_whole, came = pickle.load(process.stdout)
         except (EOFError, OSError, pickle.UnpicklingError):
@@ -77,12 +82,12 @@ class Child:
         self._process = None
 
 
-def done_in_child(work: Callable[[], Any]) -> Any | Lost:
+def done_in_child(work: Callable[[], Any], *, again: bool) -> Any | Lost:
     """Do work in a child of this thread, which stays for what comes next; see :meth:`Child.do`."""
     child: Child | None = getattr(_own, "child", None)
     if child is None:
         child = _own.child = Child()
-    return child.do(work)
+    return child.do(work, again=again)
 
 
 def serve(parent: int) -> None:
@@ -99,7 +104,9 @@ def serve(parent: int) -> None:
     sys.stdout = sys.stderr
     while came.peek(1):
         try:
-            result: tuple[bool, Any] = True, pickle.load(came)()
+            work, again = pickle.load(came)
+            with as_worker(may_end=not again):
+                result: tuple[bool, Any] = True, work()
         except Exception as error:  # noqa: BLE001 - it is raised where the result is asked for
             result = False, error
         pickle.dump(result, goes)

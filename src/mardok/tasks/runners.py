@@ -89,8 +89,8 @@ def unusable(error: OSError, work: Path) -> FolderError:
 
 def _tried(child: Child, task: Callable[[], Any]) -> Any | Lost:
     result: Any | Lost = Lost(0)
-    for _ in range(TRIES):
-        result = child.do(task)
+    for n_tried in range(TRIES):
+        result = child.do(task, again=n_tried > 0)
         if not isinstance(result, Lost):
             return result
     return result
