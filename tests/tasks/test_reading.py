@@ -255,7 +255,7 @@ def test_work_beside_may_end_and_fail_without_harm() -> None:
     child = Child()
     assert child.do(partial(signal.raise_signal, signal.SIGKILL)) == Lost(signal.SIGKILL)
     assert child.do(sys.getrecursionlimit) == sys.getrecursionlimit()
-    assert [child.do(is_worker, again=again) for again in (False, True, False)] == [True, False, True]
+    assert [child.do(is_worker, alone=alone) for alone in (True, False, True)] == [True, False, True]
     with pytest.raises(FileNotFoundError):
         child.do(Path("nowhere-at-all").stat)
     number = child.do(os.getpid)

@@ -32,13 +32,13 @@ class Child:
     def __init__(self) -> None:
         self._process: subprocess.Popen[bytes] | None = None
 
-    def do(self, work: Callable[[], Any], *, again: bool = False) -> Any | Lost:
+    def do(self, work: Callable[[], Any], *, alone: bool = True) -> Any | Lost:
         """Do work; what came of it.
 
         Parameters
         ----------
-        again : bool
-            Whether a process ended over this work before: then it begins others for what may end it.
+        alone : bool
+            Whether it does all of it itself; else it begins others for what may end them.
 
         Raises
         ------
@@ -52,7 +52,7 @@ class Child:
         assert process.stdin is not None
         assert process.stdout is not None
         try:
-            pickle.dump((work, again), process.stdin)
+            pickle.dump((work, alone), process.stdin)
             process.stdin.flush()
             is_whole, came = pickle.load(process.stdout)
         except (EOFError, OSError, pickle.UnpicklingError):
@@ -82,12 +82,12 @@ class Child:
         self._process = None
 
 
-def done_in_child(work: Callable[[], Any], *, again: bool) -> Any | Lost:
+def done_in_child(work: Callable[[], Any], *, alone: bool) -> Any | Lost:
     """Do work in a child of this thread, which stays for what comes next; see :meth:`Child.do`."""
     child: Child | None = getattr(_own, "child", None)
     if child is None:
         child = _own.child = Child()
-    return child.do(work, again=again)
+    return child.do(work, alone=alone)
 
 
 def serve(parent: int) -> None:
@@ -104,8 +104,8 @@ def serve(parent: int) -> None:
     sys.stdout = sys.stderr
     while came.peek(1):
         try:
-            work, again = pickle.load(came)
-            with as_worker(may_end=not again):
+            work, alone = pickle.load(came)
+            with as_worker(may_end=alone):
                 result: tuple[bool, Any] = True, work()
         except Exception as error:  # noqa: BLE001 - it is raised where the result is asked for
             result = False, error

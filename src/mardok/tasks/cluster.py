@@ -117,7 +117,7 @@ class Cluster:
     def _submit(self, task: Callable[[], Any], n_tried: int) -> Any:
         # A key of its own: the cluster would give again what it knows of one that was tried.
         key = f"mardok-{uuid.uuid4().hex}-{n_tried}"
-        return self._client.submit(done_in_child, task, again=n_tried > 0, pure=False, key=key)
+        return self._client.submit(done_in_child, task, alone=n_tried == 0, pure=False, key=key)
 
     def _result(self, future: Any) -> Any | Lost | None:
         """What came of a task; None where it went with the worker that had it, and is done again."""

@@ -60,7 +60,8 @@ class Processes:
         def made(task: Task) -> Any | Lost:
             child = idle.get()
             try:
-                return _tried(child, task)
+                # One that reads alone leaves a second processor without work, which it does not if it is one of many.
+                return _tried(child, task, alone=self._jobs > 1)
             finally:
                 idle.put(child)
 
@@ -87,10 +88,10 @@ def unusable(error: OSError, work: Path) -> FolderError:
     return FolderError(f"{error.filename or work}: cannot be used: {error.strerror or error}{goes_on(work)}")
 
 
-def _tried(child: Child, task: Callable[[], Any]) -> Any | Lost:
+def _tried(child: Child, task: Callable[[], Any], *, alone: bool) -> Any | Lost:
     result: Any | Lost = Lost(0)
     for n_tried in range(TRIES):
-        result = child.do(task, again=n_tried > 0)
+        result = child.do(task, alone=alone and n_tried == 0)
         if not isinstance(result, Lost):
             return result
     return result
