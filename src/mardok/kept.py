@@ -46,6 +46,7 @@ from mardok.store import FileStore
 
 if TYPE_CHECKING:
     import pandas as pd
+    import pyarrow as pa
 
     from mardok.tables import Table
 
@@ -60,6 +61,8 @@ _worked_in: list[Path] = []
 """Working folders that this process holds."""
 _GOES_ON = "; what is done stays there, and the same command goes on from it"
 _LONGEST_REASON, _ROWS_AT_ONCE = 200, 1 << 16
+_KINDS_OF_NUMBERS = "biuf"
+"""Kinds of numpy's types."""
 _MANY_ROWS = 1 << 18
 """Rows of a table from which on to write it takes longer than to begin another process."""
 _LIBRARIES = ("fastwarc", "py3langid", "pyarrow", "selectolax", "w3lib")
@@ -630,8 +633,8 @@ def _write(path: Path, columns: Columns) -> int:
     import pyarrow.parquet as pq
 
     arrays = {
-        name: pa.array(values)
-        if isinstance(values, np.ndarray) and values.dtype != object
+        name: _numbers_in_arrow(values)
+        if isinstance(values, np.ndarray) and values.dtype.kind in _KINDS_OF_NUMBERS
         else (values if isinstance(values, Texts) else Texts.of(values)).as_bytes()
         for name, values in columns.items()
     }
@@ -647,6 +650,15 @@ def _write(path: Path, columns: Columns) -> int:
         write_statistics=False,
     )
     return int(table.num_rows)
+
+
+def _numbers_in_arrow(values: NDArray[Any]) -> pa.Array:
+    """Numbers as Arrow has them; its own way from numpy loads pandas first, which who makes parts needs for nothing else."""
+    import pyarrow as pa
+
+    # Arrow has a bit for what is true.
+    stored = np.packbits(values, bitorder="little") if values.dtype == np.bool_ else np.ascontiguousarray(values)
+    return pa.Array.from_buffers(pa.from_numpy_dtype(values.dtype), len(values), [None, pa.py_buffer(stored)])
 
 
 def _read(path: Path) -> Columns:

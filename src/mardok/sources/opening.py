@@ -16,8 +16,9 @@ from mardok.meta import is_audit_folder, read_origin
 from mardok.settings import Sources
 from mardok.sources.html_folder import HtmlFile, html_files, read_html_files
 from mardok.sources.raw import OpenIntake, RawPage
-from mardok.sources.table import SUFFIXES, read_page_table
 from mardok.sources.warc import WHOLE, Stretch, read_warc, stretches_of
+
+_OF_TABLES = (".csv", ".jsonl", ".parquet", ".xlsx")
 
 
 def resolved_sources(sources: Sequence[str], base: str | None) -> tuple[list[Path], str | None]:
@@ -39,10 +40,10 @@ def resolved_sources(sources: Sequence[str], base: str | None) -> tuple[list[Pat
             origin = read_origin(path)
             base = base or origin.base
             paths += _remembered(path, [Path(source.path) for source in origin.sources])
-        elif path.is_dir() or path.name.lower().endswith((".warc", ".warc.gz", *SUFFIXES)):
+        elif path.is_dir() or path.name.lower().endswith((".warc", ".warc.gz", *_OF_TABLES)):
             paths.append(path)
         else:
-            raise SourceError(f"{source}: expected .warc, .warc.gz, {', '.join(SUFFIXES)} or a folder of HTML")
+            raise SourceError(f"{source}: expected .warc, .warc.gz, {', '.join(_OF_TABLES)} or a folder of HTML")
     return paths, base
 
 
@@ -90,7 +91,7 @@ def slices_of(paths: Sequence[Path], base: str | None, intake: OpenIntake, most:
         if path.is_dir():
             files = html_files(path, base, intake)
             result += [Slice(path, files=tuple(files[at : at + most])) for at in range(0, len(files), most)]
-        elif path.suffix.lower() in SUFFIXES:
+        elif path.suffix.lower() in _OF_TABLES:
             result.append(Slice(path))
         else:
             result += [Slice(path, stretch) for stretch in stretches_of(path, most)]
@@ -108,7 +109,9 @@ def pages_of_slice(part: Slice, intake: OpenIntake, settings: Sources) -> Iterat
     limit = int(settings.max_body_mb * 1e6)
     if part.files is not None:
         pages = read_html_files(part.path, part.files, intake, limit)
-    elif part.path.suffix.lower() in SUFFIXES:
+    elif part.path.suffix.lower() in _OF_TABLES:
+        from mardok.sources.table import read_page_table  # only here: each process that makes parts would load pandas for it
+
         pages = read_page_table(part.path, intake)
     else:
         pages = read_warc(part.path, intake, limit, part.stretch)

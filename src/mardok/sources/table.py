@@ -28,8 +28,6 @@ from mardok.tables import INPUT_COLUMNS
 from mardok.urls import normal_url
 from mardok.vocabulary import NotComputed
 
-SUFFIXES = (".csv", ".jsonl", ".parquet", ".xlsx")
-
 _MOST_UNFOLDED = 1 << 29
 """Bytes of all parts of a workbook, unpacked."""
 MOST_COLUMNS = 1000
