@@ -68,12 +68,12 @@ def test_the_page_that_ends_a_reading_process_is_named_and_all_others_are_read(
 ) -> None:
     own, read = os.getpid(), extraction.read_document
 
-    def mortal(text: str, *more: Any) -> Document:
+    def mortal(text: str, *more: Any, **further: Any) -> Document:
         if "deadly" in text and os.getpid() != own:
             if isinstance(end, int):
                 os.kill(os.getpid(), end)
             re.fullmatch(r"(a|a)*b", "a" * 100)  # comes back long after the sun has gone out
-        return read(text, *more)
+        return read(text, *more, **further)
 
     monkeypatch.setattr(extraction, "read_document", mortal)
     raws = [RawPage(f"https://host.example/{n}", "test", 200, (), b"<p>text") for n in range(400)]
