@@ -61,7 +61,7 @@ class Processes:
             child = idle.get()
             try:
                 # One that reads alone leaves a second processor without work, which it does not if it is one of many.
-                return _tried(child, task, alone=self._jobs > 1)
+                return _tried(child, task, alone=len(children) > 1)
             finally:
                 idle.put(child)
 
