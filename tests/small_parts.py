@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from mardok import hash_ranges, kept_rows, large, mapped, sharing
+from mardok import handing, hash_ranges, kept_rows, large, mapped
 from mardok.compare import accounting, join, mentions, page_phrases, phrases
 from mardok.findings import checks, names
 from mardok.plan import ranking
@@ -19,7 +19,7 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (large, ("_ITEMS_AT_ONCE", "_TEXTS_AT_ONCE", "_COUNTED_AT_ONCE")),
         (mapped, ("_LEAST_BYTES",)),
         (hash_ranges, ("_SORTED_AT_ONCE", "_PARTED_AT_ONCE", "_MADE_AT_ONCE")),
-        (sharing, ("_HANDED_BYTES",)),
+        (handing, ("_HANDED_BYTES",)),
         (page_phrases, ("_WORDS_AT_ONCE",)),
         (phrases, ("_PLACES_AT_ONCE", "_CLAUSES_AT_ONCE", "_COUNTED_AT_ONCE")),
         (mentions, ("_PLACES_TOLD",)),

@@ -7,8 +7,8 @@ A part is a few tables of columns, each a Parquet file, and a JSON file beside t
 (settings, other inputs, version of the program) and of each file its rows and its digest. A part is used only where all of
 that is the same. It is written beside its place, the JSON file last: what is broken off leaves no part.
 
-Parts lie in the audit folder, or in a working folder, where they stand as soon as they are made: what was broken off goes on
-from there.
+Parts lie in the audit folder, or in a working folder, where they stand as soon as they are made, and before that what came
+of the tasks that they are made of (:mod:`mardok.done_tasks`): what was broken off goes on from there.
 """
 
 from __future__ import annotations
@@ -34,10 +34,12 @@ import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
+from mardok.done_tasks import GOES_ON, digest_of_file, put_beside, tasks_kept_in
 from mardok.errors import FolderError
 from mardok.folder import files_of, goes_if_interrupted, write_table
 from mardok.large import Growing, GrowingTexts, Texts
 from mardok.locks import BusyError, sole_right
+from mardok.mapped import room_of_arrays
 from mardok.memory import give_back_memory
 from mardok.meta import FORMAT
 from mardok.processes import is_running
@@ -54,12 +56,11 @@ log = logging.getLogger(__name__)
 KEPT_FOLDER = "kept"
 _TOLD = ".json"
 _ROOM = "mardok-kept-"
-_MARK, _PARTS = "mardok-work.json", "parts"
+_MARK, _PARTS, _TASKS, _TABLES = "mardok-work.json", "parts", "tasks", "tables"
 _BESIDE = ".new-"
 _NAME = re.compile(r"\w+", re.ASCII)
 _worked_in: list[Path] = []
 """Working folders that this process holds."""
-_GOES_ON = "; what is done stays there, and the same command goes on from it"
 _LONGEST_REASON, _ROWS_AT_ONCE = 200, 1 << 16
 _KINDS_OF_NUMBERS = "biuf"
 """Kinds of numpy's types."""
@@ -137,10 +138,26 @@ class KeptParts:
         if found is not None:
             return found
         self._give_back()
-        value = make()
-        self._give_back()
-        self.keep(name, depends, tables_of(value))
+        with self.tasks_of(name):
+            value = make()
+            self._give_back()
+            self.keep(name, depends, tables_of(value))
         return value
+
+    @contextmanager
+    def tasks_of(self, name: str, *, are_kept_on: bool = False) -> Iterator[None]:
+        """Keep what comes of the tasks of a part in the working folder, if there is one, until this has come to its end.
+
+        Parameters
+        ----------
+        are_kept_on : bool
+            Whether what comes of them is needed to go on from later parts, too: until the audit has come to its end.
+        """
+        if not self._stays or self._room is None or room_of_arrays() is None:
+            yield
+            return
+        with tasks_kept_in(self._room.parent / _TASKS / name, program_digest(), are_kept_on=are_kept_on):
+            yield
 
     def _give_back(self) -> None:
         """Give free memory back, where the site is so large that there is a working folder."""
@@ -197,7 +214,7 @@ class KeptParts:
             return
         reason = stated.strerror or str(stated)
         if self._stays and self._room is not None:
-            raise FolderError(f"{self._room.parent}: cannot be written: {reason}{_GOES_ON}") from stated
+            raise FolderError(f"{self._room.parent}: cannot be written: {reason}{GOES_ON}") from stated
         # a part that cannot be kept is made again by the next audit
         log.warning("%s is not kept for the next audit: %s", name, reason)
 
@@ -242,15 +259,20 @@ class KeptParts:
             self.filed.file(table, make)
             return
         name, names = f"table_{table.name}", [name for name in files_of(table) if name]
+        standing = [self._room.parent / _TABLES] if self._stays and self._room is not None else []
 
         def taken(tables: Tables) -> bool | None:
             # They may be those of an audit whose folder is gone.
-            return self.filed.take(names, list(map(str, tables["files"]["digest"])), self._audits) or None
+            digests = list(map(str, tables["files"]["digest"]))
+            return any(self.filed.take(names, digests, folder) for folder in (*standing, *self._audits)) or None
 
         if self.found(name, depends, taken) is None:
             self._give_back()
-            self.filed.file(table, make)
-            self.keep(name, depends, {"files": {"digest": [self.filed.digest(name) for name in names]}})
+            with self.tasks_of(name):
+                self.filed.file(table, make)
+                for folder in standing:
+                    self.filed.put_into(folder, names)
+                self.keep(name, depends, {"files": {"digest": [self.filed.digest(name) for name in names]}})
 
     @property
     def made(self) -> MadeParts:
@@ -333,6 +355,7 @@ def claimed_working_folder(folder: Path) -> Iterator[Path]:
                 yield folder
             finally:
                 _worked_in.remove(folder)
+            shutil.rmtree(folder / _TASKS, ignore_errors=True)  # of parts that are not asked for any more
     except BusyError as error:
         raise FolderError(f"{folder}: another audit works there; wait for it, or name another folder") from error
 
@@ -372,7 +395,7 @@ def write_part(room: Path, name: str, depends: Mapping[str, Any], tables: Tables
     for table, columns in tables.items():
         with _put_there(room / _file_name(name, table)) as beside:
             n_rows = _write(beside, columns)
-            stated[table] = {"rows": n_rows, "digest": _digest_of_file(beside)}
+            stated[table] = {"rows": n_rows, "digest": digest_of_file(beside)}
     result = {"key": _key(depends), "depends": {**depends, "program": program_digest()}, "tables": stated}
     with _put_there(told) as beside:
         beside.write_text(json.dumps(result, indent=1, sort_keys=True) + "\n", "utf-8", newline="\n")
@@ -430,7 +453,7 @@ class _Earlier:
         result = {}
         for table, told in self.told[name]["tables"].items():
             file = self.folder / _file_name(name, table)
-            if _digest_of_file(file) != told["digest"]:
+            if digest_of_file(file) != told["digest"]:
                 raise ValueError(f"{file.name} is not what was written")
             result[table] = _read(file)
         return result
@@ -482,8 +505,8 @@ class FiledTables:
         write_table(table, make(), *held)
         self.files |= {name: its.getvalue() for name, its in zip(names, held, strict=True)}
 
-    def take(self, names: Sequence[str], digests: Sequence[str], folders: Iterable[Path]) -> bool:
-        """Take files from one of some audit folders that has all of them; whether there is one.
+    def take(self, names: Sequence[str], digests: Sequence[str], folder: Path) -> bool:
+        """Take files from a folder; whether it has all of them.
 
         Parameters
         ----------
@@ -492,20 +515,35 @@ class FiledTables:
         """
         if self._room is None:
             return False
-        for folder in folders:
+        try:
+            taken = {name: Path(shutil.copyfile(folder / name, self._room / Path(name).name)) for name in names}
+        except OSError:  # it has no such file, or there is no room for it: it is made, and what is wrong is told then
+            return False
+        is_whole = list(map(digest_of_file, taken.values())) == list(digests)
+        self.files |= taken if is_whole else {}
+        return is_whole
+
+    def put_into(self, folder: Path, names: Sequence[str]) -> None:
+        """Let files stand in another folder, too, by their names in an audit folder.
+
+        Raises
+        ------
+        FolderError
+            If the disk does not take them.
+        """
+        for name in names:
+            its, place = self.files[name], folder / name
             try:
-                taken = {name: Path(shutil.copyfile(folder / name, self._room / Path(name).name)) for name in names}
-            except OSError:  # it has no such file, or there is no room for it: it is made, and what is wrong is told then
-                continue
-            if list(map(_digest_of_file, taken.values())) == list(digests):
-                self.files |= taken
-                return True
-        return False
+                place.parent.mkdir(parents=True, exist_ok=True)
+                if isinstance(its, Path):
+                    put_beside(its, place)
+            except OSError as error:
+                raise FolderError(f"{folder.parent}: cannot be written: {error.strerror or error}{GOES_ON}") from error
 
     def digest(self, name: str) -> str:
         """The digest of a file."""
         its = self.files[name]
-        return _digest_of_file(its) if isinstance(its, Path) else xxhash.xxh3_128_hexdigest(its)
+        return digest_of_file(its) if isinstance(its, Path) else xxhash.xxh3_128_hexdigest(its)
 
     @property
     def store(self) -> FileStore:
@@ -617,14 +655,6 @@ def digest_of_sources(paths: Sequence[Path]) -> list[list[Any]]:
 
 def _file_name(part: str, table: str) -> str:
     return f"{part}-{table}.parquet"
-
-
-def _digest_of_file(path: Path) -> str:
-    hasher = xxhash.xxh3_128()
-    with path.open("rb") as file:
-        while piece := file.read(1 << 20):
-            hasher.update(piece)
-    return hasher.hexdigest()
 
 
 def _write(path: Path, columns: Columns) -> int:

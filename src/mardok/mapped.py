@@ -194,13 +194,19 @@ class ArrayPlace(NamedTuple):
     shape: tuple[int, ...]
 
 
-def place_of(array: NDArray[Any]) -> ArrayPlace | None:
-    """Where another process finds an array; None of one that it does not find."""
+def base_of(array: NDArray[Any]) -> mmap.mmap | None:
+    """What an array lies in, if that is a file."""
     base: Any = array
     while isinstance(base, (np.ndarray, memoryview)):
         base = base.base if isinstance(base, np.ndarray) else base.obj
-    path = _names.get(base) if isinstance(base, mmap.mmap) else None
-    if path is None or not array.flags.c_contiguous or not array.size:
+    return base if isinstance(base, mmap.mmap) else None
+
+
+def place_of(array: NDArray[Any]) -> ArrayPlace | None:
+    """Where another process finds an array; None of one that it does not find."""
+    base = base_of(array)
+    path = _names.get(base) if base is not None else None
+    if base is None or path is None or not array.flags.c_contiguous or not array.size:
         return None
     whole = np.frombuffer(base, np.uint8)
     if whole.flags.writeable:

@@ -9,28 +9,24 @@ lies in files (:mod:`mardok.mapped`); what came of a piece is found there, too.
 
 from __future__ import annotations
 
-import io
 import logging
 import os
-import pickle
-from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Callable, Generator, Iterator, Sequence
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Any, Protocol, TypeVar
+from typing import Any, NamedTuple, Protocol, TypeVar
 
-import numpy as np
-
-from mardok.mapped import ArrayPlace, FoundArrays, made_for_another, place_of, room_of_arrays
+from mardok.done_tasks import DoneTasks, done_tasks
+from mardok.handing import dumped, loaded
+from mardok.mapped import made_for_another, room_of_arrays
 from mardok.processes import LOST, Lost, begin, can_begin, workers
 from mardok.progress import Progress, Staged, tell_nobody
 
 log = logging.getLogger(__name__)
 _Piece = TypeVar("_Piece")
 _Result = TypeVar("_Result")
-_HANDED_BYTES = 1 << 16
-"""From how many bytes on an array is told by its place."""
 
 
 class Sharer(Protocol):
@@ -58,18 +54,41 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
     >>> list(shared_out(abs, [-1, 2]))
     [1, 2]
     """
-    if not _sharers or len(pieces) < 2:
+    done, room = done_tasks(), room_of_arrays()
+    if len(pieces) < 2 or not (_sharers or done):
         yield from map(work, pieces)
         return
-    sharer, progress = _sharers[-1]
-    counting = progress.counting(len(pieces))
-    for piece, result in zip(pieces, sharer.results(_Handed(work, room_of_arrays()), pieces), strict=True):
-        if isinstance(result, Lost):  # done here, it says why
-            log.warning(LOST)
-            yield work(piece)
-        else:
-            yield loaded(result, are_own=True)
-        counting.one_more()
+    sharer, progress = _sharers[-1] if _sharers else (None, None)
+    keys = done.keys(work, pieces) if done is not None else [""] * len(pieces)
+    calls = [_Call(*each) for each in zip(keys, pieces, strict=True)]
+    left = [call for call in calls if done is None or not done.stands(call.key)]
+    handed = _Handed(work, room, done)
+    counting = progress.counting(len(pieces)) if progress is not None else None
+    with closing(_results(sharer, handed, left)) as results:
+        to_come = iter([*left, None])
+        awaited = next(to_come)
+        for call in calls:
+            if call is awaited:
+                raw, awaited = next(results), next(to_come)
+                if isinstance(raw, Lost):
+                    log.warning(LOST)
+                    raw = handed(call)  # done here, it says why
+                yield loaded(raw, are_own=True)
+            else:
+                assert done is not None
+                assert room is not None
+                found = done.taken(call.key, room)
+                yield loaded(handed(call), are_own=True) if found is None else found
+            if counting is not None:
+                counting.one_more()
+
+
+def _results(sharer: Sharer | None, handed: _Handed, calls: Sequence[_Call]) -> Generator[bytes | Lost, None, None]:
+    """What came of calls, in their order."""
+    if sharer is None:
+        yield from map(handed, calls)
+    elif calls:
+        yield from sharer.results(handed, calls)
 
 
 def done_elsewhere(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> list[_Result]:
@@ -97,7 +116,7 @@ def begun(work: Callable[[], _Result]) -> Callable[[], _Result] | None:
     """
     if not _sharers or not isinstance(_sharers[-1][0], _Forked):
         return None
-    asked = begin(partial(_Handed(lambda _: work(), room_of_arrays()), None), 2)
+    asked = begin(partial(_Handed(lambda _: work(), room_of_arrays()), _Call("", None)), 2)
     return lambda: loaded(asked(), are_own=True)
 
 
@@ -174,8 +193,8 @@ class Distributed:
 
     def results(self, work: Callable[[_Piece], bytes], pieces: Sequence[_Piece]) -> Iterator[bytes | Lost]:
         """See :class:`Sharer`."""
-        told, _ = _dumped(work)
-        calls = [Called(number, told, _dumped(piece)[0]) for number, piece in enumerate(pieces)]
+        told, _ = dumped(work)
+        calls = [Called(number, told, dumped(piece)[0]) for number, piece in enumerate(pieces)]
         came: dict[int, bytes | Lost] = {}
         n_told = 0
         for call, result in self.results_of(calls):
@@ -185,58 +204,28 @@ class Distributed:
                 n_told += 1
 
 
+class _Call(NamedTuple):
+    """A piece of work."""
+
+    key: str
+    """What comes of it is kept by this name; ``""`` if it is not."""
+    piece: Any
+
+
 @dataclass(frozen=True)
 class _Handed:
-    """Work whose result is told by where it lies."""
+    """Work whose result is told by where it lies, and kept where that is asked for."""
 
     work: Callable[[Any], Any]
     room: Path | None
+    done: DoneTasks | None = None
 
-    def __call__(self, piece: Any) -> bytes:
+    def __call__(self, call: _Call) -> bytes:
         if self.room is None:
-            return _dumped(self.work(piece))[0]
+            return dumped(self.work(call.piece))[0]
         with made_for_another(self.room) as made:
-            raw, told = _dumped(self.work(piece))
-            made -= told
+            raw, told = dumped(self.work(call.piece))
+            if self.done is not None:
+                self.done.keep(call.key, raw, told)
+            made.difference_update(told)
         return raw
-
-
-def _dumped(thing: Any) -> tuple[bytes, set[Path]]:
-    """Something as bytes, and the files that are told of in these."""
-    file = io.BytesIO()
-    pickler = _Pickler(file, pickle.HIGHEST_PROTOCOL)
-    pickler.told = set()
-    pickler.dump(thing)
-    return file.getvalue(), pickler.told
-
-
-def loaded(raw: bytes, *, are_own: bool) -> Any:
-    """What was dumped by another process of this program.
-
-    Parameters
-    ----------
-    are_own : bool
-        Whether the files of its arrays are seen to by this process from now on.
-    """
-    unpickler = _Unpickler(io.BytesIO(raw))
-    unpickler.found = FoundArrays(are_own)
-    return unpickler.load()
-
-
-class _Pickler(pickle.Pickler):
-    told: set[Path]
-
-    def persistent_id(self, thing: Any) -> ArrayPlace | None:
-        if not isinstance(thing, np.ndarray) or thing.nbytes < _HANDED_BYTES:
-            return None
-        place = place_of(thing)
-        if place is not None:
-            self.told.add(Path(place.path))
-        return place
-
-
-class _Unpickler(pickle.Unpickler):
-    found: FoundArrays
-
-    def persistent_load(self, place: ArrayPlace) -> Any:
-        return self.found.at(place)

@@ -37,7 +37,7 @@ ORDER = [
 ]
 ROOT = {
     "settings", "vocabulary", "sentences", "tables", "errors", "urls", "meta", "store", "folder", "large", "mapped", "locks",
-    "memory", "processes", "progress", "sharing", "hash_ranges", "kept", "kept_rows",
+    "memory", "processes", "progress", "handing", "done_tasks", "sharing", "hash_ranges", "kept", "kept_rows",
     "visible", "cells", "figures", "compiled", "_speed", "__init__",
 }  # fmt: skip
 

@@ -65,10 +65,11 @@ def find_copy_groups(site: Site, facts: SiteFacts, kept: KeptParts) -> CopyAnaly
         if (not reason or (settings.copies.all_pages and site.text_hashes[row])) and not facts.failures[row]
     ]
     traits = _traits(site, settings.copies)
-    counting = page_sets(site.corpus, np.array(rows, np.int64))
-    variants, keeper_of = variant_groups(site, counting, strength, settings)
-    apart = counting.select(np.array([row for row in rows if row not in keeper_of], np.int64))
-    relations = _relations(site, apart, traits, settings, kept)
+    with kept.tasks_of("copies", are_kept_on=True):
+        counting = page_sets(site.corpus, np.array(rows, np.int64))
+        variants, keeper_of = variant_groups(site, counting, strength, settings)
+        apart = counting.select(np.array([row for row in rows if row not in keeper_of], np.int64))
+        relations = _relations(site, apart, traits, settings, kept)
     grouping = find_groups(site, variants, relations, traits, facts)
     pairs = kept_pairs(with_variants(relations.pairs, variants, counting), site.corpus, settings.pairs)
     return CopyAnalysis(grouping, pairs, _groups_of_copies(site, grouping, facts.meant_for, relations.pairs), apart.rows)
