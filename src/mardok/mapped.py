@@ -40,6 +40,8 @@ class _Room:
     are_named: bool
     made: set[Path] | None = None
     """What this process has made there for another, which sees to it from then on; None of what it sees to itself."""
+    is_for_others: bool = True
+    """Whether other machines read what lies there: on this one what is written is seen at once."""
 
 
 _rooms: list[_Room] = []
@@ -64,7 +66,7 @@ def large_arrays_in(work: Path | None, *, are_shared: bool = False) -> Iterator[
         yield
         return
     # Resolved: another process may stand in another folder.
-    room = _Room(work.resolve() / _FOLDER, are_named=are_shared)
+    room = _Room(work.resolve() / _FOLDER, are_named=are_shared, is_for_others=are_shared)
     shutil.rmtree(room.folder, ignore_errors=True)  # what an audit left that was killed
     try:
         room.folder.mkdir(parents=True)
@@ -92,7 +94,7 @@ def made_for_another(folder: Path) -> Iterator[set[Path]]:
     set of Path
         The files, to be taken out of it as they are handed over; the others go at the end.
     """
-    room = _Room(folder, are_named=True, made=set())
+    room = _Room(folder, are_named=True, made=set(), is_for_others=not _rooms or _rooms[-1].is_for_others)
     assert room.made is not None
     _rooms.append(room)
     try:
@@ -209,7 +211,7 @@ def place_of(array: NDArray[Any]) -> ArrayPlace | None:
     if base is None or path is None or not array.flags.c_contiguous or not array.size:
         return None
     whole = np.frombuffer(base, np.uint8)
-    if whole.flags.writeable:
+    if whole.flags.writeable and (not _rooms or _rooms[-1].is_for_others):
         base.flush()  # another machine sees what stands in the file
     first = array.__array_interface__["data"][0] - whole.__array_interface__["data"][0]
     return ArrayPlace(str(path), first, array.dtype.str, array.shape)
