@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from mardok import handing, hash_ranges, kept_rows, large, mapped
-from mardok.compare import accounting, join, mentions, page_phrases, phrases
+from mardok.compare import accounting, carriers, join, mentions, page_phrases, phrases
 from mardok.findings import checks, names
 from mardok.plan import ranking
 from mardok.proofing import job
@@ -25,7 +25,8 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (mentions, ("_PLACES_TOLD",)),
         (names, ("_NAMES_AT_ONCE", "_TITLES_AT_ONCE", "_MENTIONS_AT_ONCE")),
         (join, ("_ROWS_SHARED", "_FAMILY_ROWS_SHARED")),
-        (accounting, ("_PAIRS_AT_ONCE",)),
+        (accounting, ("_WORDS_SHARED",)),
+        (carriers, ("_PLACES_SHARED", "_LOOKED_AT_ONCE", "_PAIRS_AT_ONCE")),
         (job, ("_BYTES_AT_ONCE",)),
         (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
         (furniture, ("_PAGES_AT_ONCE", "_PAGES_SHARED")),

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
+from dataclasses import fields, is_dataclass
 from pathlib import Path
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from numpy.testing import assert_array_equal
 
 import mardok
-from mardok.compare import accounting
+from mardok.compare import accounting, carriers
 from mardok.compare.accounting import account
 from mardok.compare.runs import repeated_runs
 from mardok.findings.elsewhere import Elsewhere
@@ -95,9 +97,18 @@ def test_words_are_accounted_for_by_the_definition(pages: list[list[str]], data:
     codes = np.array(sorted(a * n + b for a, b in links), np.int64)
     corpus, counts = corpus_of(map("\n".join, pages)), np.isin(np.arange(n), counted)
     runs = repeated_runs(corpus, counts)
+    found = account(corpus, runs, counts, np.array(group), np.array(section), codes, Boilerplate())
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(accounting, "_PAIRS_AT_ONCE", data.draw(st.sampled_from([5, 1 << 20])))
-        found = account(corpus, runs, counts, np.array(group), np.array(section), codes, Boilerplate())
+        for module, name in (
+            (carriers, "_PLACES_SHARED"), (carriers, "_LOOKED_AT_ONCE"), (carriers, "_PAIRS_AT_ONCE"),
+            (accounting, "_WORDS_SHARED"),
+        ):  # fmt: skip
+            patch.setattr(module, name, data.draw(st.sampled_from([1, 5, 1 << 20])))
+        in_ranges = account(corpus, runs, counts, np.array(group), np.array(section), codes, Boilerplate())
+    for part in fields(found):
+        one, other = getattr(found, part.name), getattr(in_ranges, part.name)
+        for its in fields(one) if is_dataclass(one) else [None]:
+            assert_array_equal(*((getattr(each, its.name) if its else each) for each in (one, other)))
     fast = list(zip(found.own.tolist(), found.shared.tolist(), found.boilerplate.tolist(), strict=True))
     assert fast == slow_account(pages, counted, group, section, links)
 

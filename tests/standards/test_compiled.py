@@ -22,7 +22,7 @@ from plain_forms import plain_forms
 import mardok
 import mardok.proofing.pieces  # what it compiles is loaded
 from mardok.cells import neutral_cell
-from mardok.compare import accounting, join, kept_pairs
+from mardok.compare import carriers, join, kept_pairs
 from mardok.compiled import DEFINITIONS, is_compiled
 from mardok.extract.html import read_document
 from mardok.extract.page import Block, Context, Link
@@ -414,7 +414,7 @@ def test_sets_outside_of_what_is_given_are_an_error() -> None:
     with pytest.raises(IndexError):
         join.common_sizes(hashes, np.array([0, 9, 4]), one, one)
     with pytest.raises(IndexError):
-        accounting.teasing(one, np.array([7]), offsets, np.zeros(4, np.int32), 1)
+        carriers.teasing(one, np.array([7]), offsets, np.zeros(4, np.int32), 1)
     with pytest.raises(ValueError, match="Buffer dtype mismatch"):
         kept_pairs.words_within(hashes.astype(np.float64), offsets, hashes, 4, 3)
 

@@ -211,7 +211,7 @@ def distinct_shingles(const uint64_t[::1] words, const int64_t[::1] offsets):
 def teasing(
     const int64_t[::1] source, const int64_t[::1] target, const int64_t[::1] first, const int32_t[::1] texts, Py_ssize_t n_texts
 ):
-    """See :func:`mardok.compare.accounting.teasing`."""
+    """See :func:`mardok.compare.carriers.teasing`."""
     cdef Py_ssize_t n_pages = first.shape[0] - 1, n_places = texts.shape[0], link, k, page = -1, place
     of_with, of_last = np.zeros(n_places, np.int32), np.zeros(n_places, np.int64)
     cdef int32_t[::1] n_with = of_with

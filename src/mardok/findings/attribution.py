@@ -58,7 +58,8 @@ def attribute_words(site: Site, facts: SiteFacts, copies: CopyAnalysis, kept: Ke
         lambda tables: _runs_of_tables(tables, site.corpus),
     )
     links = text_links(site, facts.destinations)
-    words = account(site.corpus, runs, is_compared, group_of, site.section, links, facts.settings.boilerplate)
+    with kept.tasks_of("accounting", are_kept_on=True):
+        words = account(site.corpus, runs, is_compared, group_of, site.section, links, facts.settings.boilerplate)
     texts = carried_texts(site, runs, words)
     tables = {
         "passages": passages_table(site, runs, words),
