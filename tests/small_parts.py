@@ -29,7 +29,7 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
         (carriers, ("_PLACES_SHARED", "_LOOKED_AT_ONCE", "_PAIRS_AT_ONCE")),
         (job, ("_BYTES_AT_ONCE",)),
         (site, ("_BYTES_AT_ONCE", "_PAGES_AT_ONCE")),
-        (furniture, ("_PAGES_AT_ONCE", "_PAGES_SHARED")),
+        (furniture, ("_PAGES_AT_ONCE", "_PAGES_SHARED", "_ELEMENTS_SHARED")),
         (elements, ("_PLACES_AT_ONCE",)),
         (recurrence, ("_THINGS_AT_ONCE", "_LOOKED_AT_ONCE")),
         (kept_rows, ("_ROWS_AT_ONCE",)),

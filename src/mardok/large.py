@@ -91,19 +91,6 @@ def offsets_of(sizes: NDArray[np.integer]) -> NDArray[np.int64]:
     return result
 
 
-def running_sums(values: NDArray[np.generic]) -> NDArray[np.float64]:
-    """Sum of the values before each, and of all; shape (n_values + 1,)."""
-    result = large_empty(len(values) + 1, np.float64)
-    result[0] = 0
-    for first in range(0, len(values), _ITEMS_AT_ONCE):
-        some = values[first : first + _ITEMS_AT_ONCE]
-        # In one go with the sum before them: so it is the same however many are added at once.
-        result[first : first + len(some) + 1] = np.cumsum(
-            np.concatenate([result[first : first + 1], some]), dtype=np.float64
-        )
-    return result
-
-
 def gathered(array: NDArray[Any], at: NDArray[np.integer]) -> NDArray[Any]:
     """``array[at]``, as an array that is only read from now on."""
     if not lies_in_file(len(at) * array.itemsize):

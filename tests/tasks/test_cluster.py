@@ -157,7 +157,8 @@ def in_small_parts(n: int, n_pages: int, monkeypatch: pytest.MonkeyPatch, folder
 SHARED = {
     "_hashed", "_Main.told", "_shingles_of", "_parted", "_told_in_order", "_Asked.pairs_of", "_Around.pairs_of",
     "_Runs.known", "_Grams.numbers", "_of_some", "_Looked.of", "_look_over_some", "_told_of_pages", "_counted_in_range",
-    "_told_of", "_carried", "_OfPages.teased", "_counted_without", "_shared_pairs", "_Marks.of_pages",
+    "_told_of", "_carried", "content_votes", "core_votes", "decided",
+    "furniture_elsewhere", "_OfPages.teased", "_counted_without", "_shared_pairs", "_Marks.of_pages",
 }  # fmt: skip
 
 

@@ -47,7 +47,6 @@ from mardok.large import (
     numbers_of_equal,
     places_where,
     running_counts,
-    running_sums,
     stretches,
     worked_out,
 )
@@ -144,7 +143,6 @@ def test_arrays_do_not_depend_on_where_they_lie(
         assert growing.finished().tolist() == laid_down(numbers).tolist() == listed
         assert gathered(numbers, np.arange(len(numbers))[::-1]).tolist() == listed[::-1]
         assert worked_out(np.bitwise_xor, np.uint64, numbers, numbers[::-1]).tolist() == (numbers ^ numbers[::-1]).tolist()
-        assert running_sums(codes / 3).tolist() == [0.0, *np.cumsum(codes / 3).tolist()]
         on_pages = np.sort(codes).astype(np.int32)
         met = met_on_pages(on_pages, (codes % 4).astype(np.int32), 4)
         assert met.tolist() == sorted(

@@ -21,7 +21,6 @@ from numpy.typing import NDArray
 from scipy import sparse
 
 from mardok.extract.part_names import names_furniture, names_notice
-from mardok.large import running_counts, running_sums, worked_out
 from mardok.text.columns import Blocks, Codes
 from mardok.text.distinct import distinct
 from mardok.text.hashes import Ints, mixed
@@ -207,14 +206,14 @@ def elements_of(path: Codes, joint: NDArray[np.int8], places: Places) -> Element
 
 def sums(values: NDArray[np.generic], elements: Elements) -> NDArray[np.float64]:
     """Sum of the values of the blocks of each element."""
-    before = running_sums(values)
-    return worked_out(lambda first, end: before[end] - before[first], np.float64, elements.first, elements.end)
+    before = np.concatenate([[0.0], np.cumsum(values, dtype=np.float64)])
+    return np.asarray(before[elements.end] - before[elements.first])
 
 
 def have_any(marks: NDArray[np.bool_], elements: Elements) -> NDArray[np.bool_]:
     """Whether each element has a block that is marked."""
-    before = running_counts(marks)
-    return worked_out(lambda first, end: before[end] > before[first], np.bool_, elements.first, elements.end)
+    before = np.concatenate([[0], np.cumsum(marks, dtype=np.int32)])
+    return np.asarray(before[elements.end] > before[elements.first])
 
 
 def named_around(places: Places, is_named: NDArray[np.bool_]) -> NDArray[np.bool_]:

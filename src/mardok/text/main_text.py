@@ -22,10 +22,11 @@ from mardok.extract.page import Page
 from mardok.large import Texts, counted_between, gathered, laid_down, large_empty, places_where, worked_out
 from mardok.settings import Text
 from mardok.sharing import begun
-from mardok.text import furniture as parts
+from mardok.text import furniture_pages as parts
 from mardok.text.block_signs import BlockSigns, block_signs, carried
 from mardok.text.columns import Blocks, Codes, Links
 from mardok.text.elements import met_on_pages, path_codes, places_of, templates_of
+from mardok.text.furniture import furniture
 from mardok.text.hashes import Corpus, Ints
 from mardok.text.stored_pages import MANY_PAGES
 from mardok.text.words import folded
@@ -177,7 +178,7 @@ def _decided(
     section: Ints,
     settings: Text,
 ) -> NDArray[np.int8]:
-    """What the blocks at some places are, one of the constants of :mod:`mardok.text.furniture`."""
+    """What the blocks at some places are, one of the constants of :mod:`mardok.text.furniture_pages`."""
     at, page = gathered(blocks.at, places), gathered(blocks.page, places)
     paths, of_context = path_codes(blocks)
     path = gathered(of_context[blocks.context], at) if len(at) else np.zeros(0, np.int32)
@@ -195,7 +196,7 @@ def _decided(
     own_titles = _say_the_title(blocks, pages, page, at)
     places_met = places_of(paths, path, page, len(pages))
     divisions = [*map(laid_down, (section, _folders(pages), templates_of(places_met, path, page, len(pages))))]
-    return parts.furniture(undecided, signing(), places_met, divisions, own_titles, settings)
+    return furniture(undecided, signing(), places_met, divisions, own_titles, settings)
 
 
 def _folders(pages: Sequence[Page]) -> Ints:
