@@ -197,8 +197,10 @@ def _digest_of(thing: Any) -> str:
 
 class _OfContent(pickle.Pickler):
     def persistent_id(self, thing: Any) -> Any:
-        if isinstance(thing, np.ndarray) and thing.nbytes >= _TOLD_BYTES and not thing.dtype.hasobject:
-            return thing.dtype.str, thing.shape, _digest_of_array(thing)
+        if isinstance(thing, np.ndarray) and not thing.dtype.hasobject:
+            # As it is pickled it would tell who may write to it.
+            told = thing.tobytes() if thing.nbytes < _TOLD_BYTES else _digest_of_array(thing)
+            return thing.dtype.str, thing.shape, told
         if type(thing) in (set, frozenset):  # each process has its members in another order
             return type(thing).__name__, sorted(map(_digest_of, thing))
         return None

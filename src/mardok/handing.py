@@ -19,10 +19,10 @@ from mardok.mapped import ArrayPlace, FoundArrays, place_of
 
 _HANDED_BYTES = 1 << 16
 """From how many bytes on an array is told by its place."""
-_OWN = ("mardok", "numpy", "pandas", "scipy")
+_OWN = ("mardok", "numpy", "scipy")
 _PLAIN = {"builtins": {"complex", "frozenset", "range", "set", "slice"}, "functools": {"partial"}}
-_OF_ARRAYS = {"_reconstruct", "_frombuffer", "scalar", "new_block", "_unpickle_block", "__newobj__"}
-"""Functions by which numpy and pandas say how their things are made again."""
+_OF_ARRAYS = {"_reconstruct", "_frombuffer", "scalar"}
+"""Functions by which numpy says how its things are made again."""
 
 
 def dumped(thing: Any) -> tuple[bytes, dict[Path, None]]:
@@ -92,6 +92,6 @@ class _OfData(_Unpickler):
         result = None
         if name in _PLAIN.get(module, ()) or (package in _OWN and "." not in name):
             result = super().find_class(module, name)
-        if name in _OF_ARRAYS or isinstance(result, type):
+        if isinstance(result, type) or (package == "numpy" and name in _OF_ARRAYS):
             return result
         raise pickle.UnpicklingError(f"{module}.{name} is not asked for here")

@@ -73,6 +73,6 @@ class Staged:
         self._stage = stage
         self._progress(stage, done)
 
-    def counting(self, n_parts: int) -> Counting:
+    def counting(self, n_parts: int, n_left: int) -> Counting:
         """Count parts of the stage at hand."""
-        return Counting(self._stage, n_parts, n_parts, self._progress)
+        return Counting(self._stage, n_parts, n_left, self._progress)

@@ -63,7 +63,7 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
     calls = [_Call(*each) for each in zip(keys, pieces, strict=True)]
     left = [call for call in calls if done is None or not done.stands(call.key)]
     handed = _Handed(work, room, done)
-    counting = progress.counting(len(pieces)) if progress is not None else None
+    counting = progress.counting(len(pieces), len(left)) if progress is not None else None
     with closing(_results(sharer, handed, left)) as results:
         to_come = iter([*left, None])
         awaited = next(to_come)
@@ -74,13 +74,13 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
                     log.warning(LOST)
                     raw = handed(call)  # done here, it says why
                 yield loaded(raw, are_own=True)
+                if counting is not None:
+                    counting.one_more()
             else:
                 assert done is not None
                 assert room is not None
                 found = done.taken(call.key, room)
                 yield loaded(handed(call), are_own=True) if found is None else found
-            if counting is not None:
-                counting.one_more()
 
 
 def _results(sharer: Sharer | None, handed: _Handed, calls: Sequence[_Call]) -> Generator[bytes | Lost, None, None]:
@@ -98,7 +98,7 @@ def done_elsewhere(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) 
     """
     if _sharers or len(pieces) < 2:
         return list(shared_out(work, pieces))
-    return begin(lambda: list(map(work, pieces)), 2)()
+    return begin(lambda: list(shared_out(work, pieces)), 2)()
 
 
 def begun(work: Callable[[], _Result]) -> Callable[[], _Result] | None:

@@ -10,9 +10,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import partial
+from typing import Any
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from mardok.compare.phrases import counted_phrases, written
 from mardok.large import stretches
@@ -53,7 +55,7 @@ def phrases_by_page(stemmed: Stemmed, sizes: range, most: int) -> pd.DataFrame:
     """
     of_some = partial(_of_some, replace(stemmed, corpus=replace(stemmed.corpus, vocabulary={})), sizes, most)
     parts = [
-        _first_ones(stemmed, part, most)
+        _first_ones(stemmed, pd.DataFrame(part), most)
         for part in shared_out(of_some, [*stretches(stemmed.corpus.offsets, _WORDS_AT_ONCE)])
     ]
     if not parts:
@@ -96,7 +98,7 @@ def _apart(stemmed: Stemmed, first: int, last: int) -> Stemmed:
     return replace(stemmed, corpus=own, number=number, hashes=hashes, is_function=stemmed.is_function[begin:end])
 
 
-def _of_some(stemmed: Stemmed, sizes: range, most: int, some: tuple[int, int]) -> pd.DataFrame:
+def _of_some(stemmed: Stemmed, sizes: range, most: int, some: tuple[int, int]) -> dict[str, NDArray[Any]]:
     """The phrases of some texts that may be among the first of each, by page and the most used first."""
     own = _apart(stemmed, *some)
     result = counted_phrases(own, np.ones(len(own.corpus.words), bool), sizes, _LEAST_USES)
@@ -108,5 +110,5 @@ def _of_some(stemmed: Stemmed, sizes: range, most: int, some: tuple[int, int]) -
     begins = np.flatnonzero(first_of_equal(page))
     sizes_of = np.diff(begins, append=len(page))
     least = np.repeat(begins + np.minimum(sizes_of, most) - 1, sizes_of)
-    kept: pd.DataFrame = result[(uses > uses[least]) | ((uses == uses[least]) & (words >= words[least]))]
-    return kept
+    may_be = (uses > uses[least]) | ((uses == uses[least]) & (words >= words[least]))
+    return {str(name): result[name].to_numpy()[may_be] for name in result.columns}
