@@ -156,7 +156,9 @@ class KeptParts:
         if not self._stays or self._room is None or room_of_arrays() is None:
             yield
             return
-        with tasks_kept_in(self._room.parent / _TASKS / name, program_digest(), are_kept_on=are_kept_on):
+        # Resolved: another process may stand in another folder.
+        folder = self._room.parent.resolve() / _TASKS / name
+        with tasks_kept_in(folder, program_digest(), are_kept_on=are_kept_on):
             yield
 
     def _give_back(self) -> None:

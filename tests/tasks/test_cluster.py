@@ -133,7 +133,7 @@ def test_a_killed_worker_costs_only_its_part(
 def test_workers_compare_what_one_process_compares(
     tmp_path: Path, processes: Callable[[int], Processes], monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    its = processes(2)
+    its, elsewhere = processes(2), Path.cwd()
     monkeypatch.chdir(tmp_path)  # which is not where the workers stand
     site_file = Path(shutil.copy(DEMO_WARC, "site.warc.gz"))
     whole = mardok.audit(site_file, search=DEMO_SEARCH)
@@ -143,6 +143,7 @@ def test_workers_compare_what_one_process_compares(
     same(made, whole)
     assert set(stages) == SHARED
     assert not (tmp_path / "work" / "arrays").exists()
+    assert not (elsewhere / "work").exists()
 
 
 def in_small_parts(n: int, n_pages: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> None:
