@@ -36,7 +36,7 @@ _LINKED_WORD = 10
 """Words in links that count as one beside others where a page's own words are summed: a list of links may be what it is
 for."""
 _PARTS_OF_A_WORD = 1 << 10
-"""Words in links are told in these, so that sums of them are exact."""
+"""Parts of a word that are told of words in links: sums of them are exact."""
 _FEW_WORDS = 8
 """Words of a block that a run at the edge may pass over, if it ends beyond it."""
 _TELLING_WORDS = 3
