@@ -30,13 +30,14 @@ from numpy.typing import NDArray
 
 from mardok.errors import FolderError
 from mardok.handing import loaded_from_disk
-from mardok.mapped import base_of
+from mardok.mapped import GOES_ON, base_of
 
 log = logging.getLogger(__name__)
 _TOLD_BYTES = 1 << 12
 """From how many bytes on an array is told by its digest."""
 _LONGEST_REASON = 200
-GOES_ON = "; what is done stays there, and the same command goes on from it"
+BESIDE = ".new-"
+"""Stands in the names of files that are not whole yet."""
 _keeping: list[DoneTasks] = []
 _digests: weakref.WeakKeyDictionary[Any, dict[tuple[int, int], str]] = weakref.WeakKeyDictionary()
 """Digests of arrays that are only read, by the mapping that they lie in, where they begin there and their bytes."""
@@ -80,9 +81,9 @@ class DoneTasks:
     def taken(self, key: str, room: Path) -> Any | None:
         """What came of a task that stands, its arrays in another folder; None where it cannot be read."""
         place = self.folder / key
-        told, raw = _read(place)
-        moved = {path: str(room / uuid.uuid4().hex) for path in told["files"]}
         try:
+            told, raw = _read(place)
+            moved = {path: str(room / uuid.uuid4().hex) for path in told["files"]}
             for number, path in enumerate(moved.values(), start=1):
                 put_beside(_file(place, number), Path(path))
             return loaded_from_disk(raw, moved)
@@ -114,12 +115,8 @@ class DoneTasks:
             self.folder.mkdir(parents=True, exist_ok=True)
             for number, path in enumerate(files, start=1):
                 put_beside(path, _file(place, number))
-            beside = place.with_name(f"{key}-{uuid.uuid4().hex}")
-            try:
+            with put_there(place) as beside:
                 beside.write_bytes(json.dumps(told).encode() + b"\n" + raw)
-                beside.replace(place)
-            finally:
-                beside.unlink(missing_ok=True)
         except OSError as error:
             reason = error.strerror or error
             raise FolderError(f"{self.folder.parents[1]}: cannot be written: {reason}{GOES_ON}") from error
@@ -164,17 +161,24 @@ def tasks_kept_in(folder: Path, program: str, *, are_kept_on: bool) -> Iterator[
         shutil.rmtree(folder, ignore_errors=True)
 
 
+@contextmanager
+def put_there(place: Path) -> Iterator[Path]:
+    """A file beside its place that is put there when it is written."""
+    beside = place.with_name(f"{place.name}{BESIDE}{uuid.uuid4().hex}")
+    try:
+        yield beside
+        beside.replace(place)
+    finally:
+        beside.unlink(missing_ok=True)
+
+
 def put_beside(path: Path, place: Path) -> None:
     """Give a file a second name, or what is as good where the storage knows no such thing: a copy."""
-    beside = place.with_name(f"{place.name}-{uuid.uuid4().hex}")
-    try:
+    with put_there(place) as beside:
         try:
             os.link(path, beside)
         except OSError:
             shutil.copyfile(path, beside)
-        beside.replace(place)
-    finally:
-        beside.unlink(missing_ok=True)
 
 
 def digest_of_file(path: Path) -> str:

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import io
 import pickle
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import is_dataclass
+from enum import Enum
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -19,8 +21,7 @@ from mardok.mapped import ArrayPlace, FoundArrays, place_of
 
 _HANDED_BYTES = 1 << 16
 """From how many bytes on an array is told by its place."""
-_OWN = ("mardok", "numpy", "scipy")
-_PLAIN = {"builtins": {"complex", "frozenset", "range", "set", "slice"}, "functools": {"partial"}}
+_PLAIN = {"complex", "frozenset", "range", "set", "slice"}
 _OF_ARRAYS = {"_reconstruct", "_frombuffer", "scalar"}
 """Functions by which numpy says how its things are made again."""
 
@@ -87,11 +88,22 @@ class _Unpickler(pickle.Unpickler):
 
 
 class _OfData(_Unpickler):
+    """Loads what holds data, and arrays from files that were told beside it; nothing else."""
+
     def find_class(self, module: str, name: str) -> Any:
         package = module.partition(".")[0]
-        result = None
-        if name in _PLAIN.get(module, ()) or (package in _OWN and "." not in name):
+        if (package in ("mardok", "numpy") and "." not in name) or (module == "builtins" and name in _PLAIN):
             result = super().find_class(module, name)
-        if isinstance(result, type) or (package == "numpy" and name in _OF_ARRAYS):
-            return result
+            if package == "builtins" or _holds_data(result) or (package == "numpy" and name in _OF_ARRAYS):
+                return result
         raise pickle.UnpicklingError(f"{module}.{name} is not asked for here")
+
+    def persistent_load(self, place: ArrayPlace) -> Any:
+        if place.path not in self.moved:
+            raise pickle.UnpicklingError(f"{place.path} is not asked for here")
+        return super().persistent_load(place)
+
+
+def _holds_data(thing: Any) -> bool:
+    kinds = (tuple, Sequence, Enum, np.ndarray, np.generic, np.dtype)
+    return isinstance(thing, type) and (is_dataclass(thing) or issubclass(thing, kinds))

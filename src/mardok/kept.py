@@ -21,7 +21,6 @@ import re
 import shutil
 import sys
 import tempfile
-import threading
 import weakref
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, contextmanager
@@ -34,12 +33,12 @@ import numpy as np
 import xxhash
 from numpy.typing import NDArray
 
-from mardok.done_tasks import GOES_ON, digest_of_file, put_beside, tasks_kept_in
+from mardok.done_tasks import BESIDE, digest_of_file, put_beside, put_there, tasks_kept_in
 from mardok.errors import FolderError
 from mardok.folder import files_of, goes_if_interrupted, write_table
 from mardok.large import Growing, GrowingTexts, Texts
 from mardok.locks import BusyError, sole_right
-from mardok.mapped import room_of_arrays
+from mardok.mapped import GOES_ON, room_of_arrays
 from mardok.memory import give_back_memory
 from mardok.meta import FORMAT
 from mardok.processes import is_running
@@ -57,7 +56,6 @@ KEPT_FOLDER = "kept"
 _TOLD = ".json"
 _ROOM = "mardok-kept-"
 _MARK, _PARTS, _TASKS, _TABLES = "mardok-work.json", "parts", "tasks", "tables"
-_BESIDE = ".new-"
 _NAME = re.compile(r"\w+", re.ASCII)
 _worked_in: list[Path] = []
 """Working folders that this process holds."""
@@ -348,7 +346,7 @@ def claimed_working_folder(folder: Path) -> Iterator[Path]:
                     )
                 (folder / _PARTS).mkdir(parents=True, exist_ok=True)
                 (folder / _MARK).write_text(json.dumps({"format": FORMAT}) + "\n", "utf-8")
-                for left in (folder / _PARTS).glob(f"*{_BESIDE}*"):
+                for left in (folder / _PARTS).glob(f"*{BESIDE}*"):
                     left.unlink(missing_ok=True)
             except OSError as error:
                 raise FolderError(f"{folder}: cannot be written: {error.strerror or error}") from error
@@ -395,24 +393,13 @@ def write_part(room: Path, name: str, depends: Mapping[str, Any], tables: Tables
     told.unlink(missing_ok=True)
     stated: dict[str, dict[str, Any]] = {}
     for table, columns in tables.items():
-        with _put_there(room / _file_name(name, table)) as beside:
+        with put_there(room / _file_name(name, table)) as beside:
             n_rows = _write(beside, columns)
             stated[table] = {"rows": n_rows, "digest": digest_of_file(beside)}
     result = {"key": _key(depends), "depends": {**depends, "program": program_digest()}, "tables": stated}
-    with _put_there(told) as beside:
+    with put_there(told) as beside:
         beside.write_text(json.dumps(result, indent=1, sort_keys=True) + "\n", "utf-8", newline="\n")
     return result
-
-
-@contextmanager
-def _put_there(place: Path) -> Iterator[Path]:
-    """A file beside its place that is put there when it is written."""
-    beside = place.with_name(f"{place.name}{_BESIDE}{os.getpid()}-{threading.get_ident()}")
-    try:
-        yield beside
-        beside.replace(place)
-    finally:
-        beside.unlink(missing_ok=True)
 
 
 class MadeParts(NamedTuple):

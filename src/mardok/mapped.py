@@ -27,6 +27,7 @@ from numpy.typing import DTypeLike, NDArray
 
 from mardok.errors import FolderError
 
+GOES_ON = "; what is done stays there, and the same command goes on from it"
 _FOLDER = "arrays"
 _LEAST_BYTES = 1 << 20
 """From how many bytes on an array lies in a file: each takes a few pages of memory of its own."""
@@ -170,8 +171,7 @@ class ArrayFile:
             if self._path is not None:
                 self._path.unlink(missing_ok=True)
             reason = f"has no room for {self._n_bytes / 1e9:.1f} GB more: {error.strerror or error}"
-            going_on = "what is done stays there, and the same command goes on from it"
-            raise FolderError(f"{self._room.folder.parent}: {reason}; {going_on}") from error
+            raise FolderError(f"{self._room.folder.parent}: {reason}{GOES_ON}") from error
 
 
 def _name(mapping: mmap.mmap, path: Path, *, is_own: bool) -> None:

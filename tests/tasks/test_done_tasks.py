@@ -174,6 +174,23 @@ def test_nothing_is_run_of_what_stands_on_the_disk(function: tuple[str, str], pl
     assert not (tmp_path / "harm").exists()
 
 
+def test_no_other_file_is_taken_for_an_array(place: Place, tmp_path: Path) -> None:
+    its = tmp_path / "of somebody"
+    its.write_bytes(bytes(8 * N))
+    with place.at_work(None) as work:
+        told(work)
+        place.did()
+        raw = next(path for path in files(place.tasks) if not path.suffix)
+        line, _, kept = raw.read_bytes().partition(b"\n")
+        path = next(iter(json.loads(line)["files"])).encode()
+        assert kept.count(path) == 1
+        kept = kept.replace(path, str(its).encode().rjust(len(path), b"/"))  # a pickle tells how long it is
+        raw.write_bytes(json.dumps({"digest": xxhash.xxh3_128_hexdigest(kept), "files": {}}).encode() + b"\n" + kept)
+        told(work)
+        assert len(place.did()) == 1
+    assert its.read_bytes() == bytes(8 * N)
+
+
 def test_storage_that_knows_no_second_names_has_copies(place: Place, monkeypatch: pytest.MonkeyPatch) -> None:
     def link(*_: object) -> None:
         raise PermissionError
