@@ -30,6 +30,8 @@ from mardok.processes import Lost, is_worker
 from mardok.progress import tell_nobody
 from mardok.sources.opening import pages_of_slice, raw_pages, slices_of
 from mardok.sources.raw import Intake, OpenIntake, RawPage
+from mardok.sources.warc import Stretch, stretches_of
+from mardok.tasks import reading
 from mardok.tasks.child import Child
 from mardok.tasks.reading import ReadingTask, read_in_parts
 from mardok.tasks.runners import Processes
@@ -58,7 +60,7 @@ def read_whole(paths: Sequence[Path]) -> tuple[list[RawPage], Intake]:
 
 def read_cut(paths: Sequence[Path], most: int) -> tuple[list[RawPage], Intake]:
     intake, pages = OpenIntake(), []
-    for part in slices_of(paths, BASE, intake, most):
+    for part in slices_of(paths, BASE, intake, most, partial(stretches_of, most=most)):
         met = OpenIntake()
         own = list(pages_of_slice(part, met, OPENING))
         pages += own
@@ -110,7 +112,7 @@ def test_a_crawl_cut_anywhere_and_damaged_is_the_crawl(tmp_path: Path, most: int
 def test_a_page_that_holds_records_and_answers_to_head_belong_where_they_stand(warc: Callable[..., Path]) -> None:
     path = warc(*SITE)
     assert not [page for page in read_cut([path], 1)[0] if "phantom" in page.url]
-    assert len(slices_of([path], None, OpenIntake(), 1)) == len(SITE)
+    assert len(stretches_of(path, 1)) == len(SITE)
 
 
 def write_folder(folder: Path) -> Path:
@@ -246,7 +248,7 @@ def test_a_full_disk_ends_the_audit_and_keeps_what_is_done(tmp_path: Path, warc:
     full = subprocess.run([sys.executable, "-c", limit, *command], capture_output=True, text=True, check=False)
     assert (full.returncode, full.stderr.count("\n")) == (2, 1), full.stderr
     assert "File too large; what is done stands in" in full.stderr
-    assert {one.stem for one in (work / "parts").glob("*.json")} == {"reading-000000", "reading-000001"}
+    assert {one.stem for one in (work / "parts").glob("reading-*.json")} == {"reading-000000", "reading-000001"}
     assert not list((work / "parts").glob("*.new-*"))
     same(mardok.audit(path, work=work, settings=parted(2)), mardok.audit(path))
 
@@ -278,6 +280,30 @@ class Fatal:
             yield task, Lost(signal.SIGKILL) if self.url in urls else task()
 
 
+def test_a_file_is_cut_once_and_again_when_it_changes(
+    tmp_path: Path, warc: Callable[..., Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    n_cut = 0
+
+    def cut(path: Path, most: int) -> list[Stretch]:
+        nonlocal n_cut
+        n_cut += 1
+        return stretches_of(path, most)
+
+    monkeypatch.setattr(reading, "stretches_of", cut)
+    path, work = warc(*SITE), tmp_path / "work"
+    for n_pages, expected in ((2, 1), (2, 1), (3, 2)):
+        same(mardok.audit(path, work=work, settings=parted(n_pages)), mardok.audit(path))
+        assert n_cut == expected
+    warc(*SITE[:3])
+    same(mardok.audit(path, work=work, settings=parted(3)), mardok.audit(path))
+    assert n_cut == 3
+    for file in (work / "parts").glob("cut_*.parquet"):
+        file.write_bytes(b"damaged")
+    same(mardok.audit(path, work=work, settings=parted(3)), mardok.audit(path))
+    assert n_cut == 4
+
+
 def test_a_page_that_ends_its_process_is_found_by_halving_and_named(tmp_path: Path, warc: Callable[..., Path]) -> None:
     path = warc(*SITE)
     fatal, settings = Fatal(f"{BASE}p5"), parted(8)
@@ -285,7 +311,7 @@ def test_a_page_that_ends_its_process_is_found_by_halving_and_named(tmp_path: Pa
         pages, intake = read_in_parts([path], None, settings, KeptParts((), work), fatal, tell_nobody)
         again = Fatal("")
         kept = read_in_parts([path], None, settings, KeptParts((), work), again, tell_nobody)
-        names = {one.stem for one in (work / "parts").glob("*.json")}
+        names = {one.stem for one in (work / "parts").glob("reading-*.json")}
     expected = columns_of(extract_batches(read_whole([path])[0], settings))
     assert [page.url for page in pages.pages] == [page.url for page in expected.pages]
     named = [one for one in intake.unread if one.url == f"{BASE}p5"]

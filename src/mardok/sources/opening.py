@@ -6,7 +6,7 @@ Out: its raw pages. Several sources make one site, in the order they are named.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
@@ -16,7 +16,7 @@ from mardok.meta import is_audit_folder, read_origin
 from mardok.settings import Sources
 from mardok.sources.html_folder import HtmlFile, html_files, read_html_files
 from mardok.sources.raw import OpenIntake, RawPage
-from mardok.sources.warc import WHOLE, Stretch, read_warc, stretches_of
+from mardok.sources.warc import WHOLE, Stretch, read_warc
 
 _OF_TABLES = (".csv", ".jsonl", ".parquet", ".xlsx")
 
@@ -69,7 +69,9 @@ class Slice:
     """Number of its first page that is not read any more; None where it is read to its end."""
 
 
-def slices_of(paths: Sequence[Path], base: str | None, intake: OpenIntake, most: int) -> list[Slice]:
+def slices_of(
+    paths: Sequence[Path], base: str | None, intake: OpenIntake, most: int, cut: Callable[[Path], list[Stretch]]
+) -> list[Slice]:
     """All sources, cut into parts; a table is one part.
 
     Parameters
@@ -80,6 +82,8 @@ def slices_of(paths: Sequence[Path], base: str | None, intake: OpenIntake, most:
         Takes what in a folder is no page.
     most : int
         Pages in a part.
+    cut : callable
+        Cuts a WARC file, as :func:`mardok.sources.warc.stretches_of` does.
 
     Raises
     ------
@@ -94,7 +98,7 @@ def slices_of(paths: Sequence[Path], base: str | None, intake: OpenIntake, most:
         elif path.suffix.lower() in _OF_TABLES:
             result.append(Slice(path))
         else:
-            result += [Slice(path, stretch) for stretch in stretches_of(path, most)]
+            result += [Slice(path, stretch) for stretch in cut(path)]
     return result
 
 

@@ -12,6 +12,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from mardok.errors import FolderError
 from mardok.extract.batch import batch_of
 from mardok.extract.extraction import bare_page, extract_batches
@@ -23,11 +25,12 @@ from mardok.progress import Counting, Progress
 from mardok.settings import Settings
 from mardok.sources.opening import Slice, pages_of_slice, slices_of
 from mardok.sources.raw import Intake, OpenIntake, Unread
+from mardok.sources.warc import Stretch, stretches_of
 from mardok.tasks.runners import TRIES, Runner
 from mardok.text.columns import Columns, columns_of
 
 log = logging.getLogger(__name__)
-_NAME = "reading-"
+_NAME, _CUT = "reading-", "cut_"
 
 
 @dataclass(frozen=True)
@@ -107,12 +110,35 @@ def _tasks(
     seen_from_anywhere = _numbers([path.resolve() for path in paths])
     room = kept.room.resolve() if kept.room is not None else None
     states = {path: digest_of_sources([path]) for path in paths if not path.is_dir()}
+    most = settings.work.part_pages
+
+    def cut(path: Path) -> list[Stretch]:
+        """A WARC file in parts, as it was cut by an earlier audit: to go through its records takes a while."""
+        depends = {"source": states[path], "pages": most}
+        return kept.part(f"{_CUT}{numbers[str(path)]}", depends, lambda: stretches_of(path, most), _tables_of_cut, _cut_of)
+
+    kept.forget(_CUT, {f"{_CUT}{number}" for number in numbers.values()})
     result = []
-    for number, part in enumerate(slices_of(paths, base, intake, settings.work.part_pages)):
+    for number, part in enumerate(slices_of(paths, base, intake, most, cut)):
         depends = {**chosen, "number": numbers[str(part.path)], **_told_of(part, states)}
         placed = replace(part, path=part.path.resolve())
         result.append(ReadingTask(f"{_NAME}{number:06}", depends, placed, seen_from_anywhere, settings, room))
     return result
+
+
+def _tables_of_cut(stretches: Sequence[Stretch]) -> Tables:
+    columns: Mapping[str, Any] = {
+        "start": np.array([one.start for one in stretches], np.int64),
+        "end": np.array([-1 if one.end is None else one.end for one in stretches], np.int64),
+        "asked_by_head": [one.asked_by_head for one in stretches],
+    }
+    return {"stretches": columns}
+
+
+def _cut_of(tables: Tables) -> list[Stretch]:
+    start, end, asked = (tables["stretches"][name] for name in ("start", "end", "asked_by_head"))
+    bounds = zip(map(int, start), map(int, end), map(str, asked), strict=True)
+    return [Stretch(first, None if last < 0 else last, address) for first, last, address in bounds]
 
 
 def _numbers(paths: Sequence[Path]) -> dict[str, str]:
