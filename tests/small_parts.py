@@ -42,6 +42,16 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
     return folder
 
 
+def in_small_parts(n: int, n_pages: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> None:
+    """The same, with so few pages in what is given to one process."""
+    at_once(n, monkeypatch, folder)
+    monkeypatch.setattr(site, "_PAGES_AT_ONCE", n_pages)
+    monkeypatch.setattr(join, "_ROWS_SHARED", n_pages)
+    monkeypatch.setattr(furniture, "_PAGES_SHARED", n_pages)
+    for name in ("_FAMILY_LIST", "_FAMILY_ROWS_SHARED"):  # a few copies are a family already
+        monkeypatch.setattr(join, name, 2)
+
+
 def hold_as_columns(monkeypatch: pytest.MonkeyPatch, n: int) -> None:
     """Hold pages, and what is found about them, as columns from so many on."""
     monkeypatch.setattr(kept_rows, "_MANY_ROWS", n)

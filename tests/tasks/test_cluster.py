@@ -20,16 +20,14 @@ import pandas as pd
 import pytest
 from conftest import DEMO_SEARCH, DEMO_WARC
 from distributed import Client
-from small_parts import at_once
+from small_parts import in_small_parts
 from test_reading import same, write_folder
 
 import mardok
-from mardok.compare import join
 from mardok.errors import ClusterError
 from mardok.sharing import Distributed
 from mardok.tasks import cluster as cluster_module
 from mardok.tasks.cluster import cluster_of
-from mardok.text import furniture, site
 
 
 class Processes:
@@ -144,15 +142,6 @@ def test_workers_compare_what_one_process_compares(
     assert set(stages) == SHARED
     assert not (tmp_path / "work" / "arrays").exists()
     assert not (elsewhere / "work").exists()
-
-
-def in_small_parts(n: int, n_pages: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> None:
-    at_once(n, monkeypatch, folder)
-    monkeypatch.setattr(site, "_PAGES_AT_ONCE", n_pages)
-    monkeypatch.setattr(join, "_ROWS_SHARED", n_pages)
-    monkeypatch.setattr(furniture, "_PAGES_SHARED", n_pages)
-    for name in ("_FAMILY_LIST", "_FAMILY_ROWS_SHARED"):  # a few copies are a family already
-        monkeypatch.setattr(join, name, 2)
 
 
 SHARED = {
