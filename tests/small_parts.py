@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from mardok import handing, hash_ranges, kept_rows, large, mapped
+from mardok import handing, hash_ranges, kept_rows, large, mapped, sharing
 from mardok.compare import accounting, carriers, join, mentions, page_phrases, phrases
 from mardok.findings import checks, names
 from mardok.plan import ranking
@@ -45,6 +45,7 @@ def at_once(n: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> Path:
 def in_small_parts(n: int, n_pages: int, monkeypatch: pytest.MonkeyPatch, folder: Path) -> None:
     """The same, with so few pages in what is given to one process."""
     at_once(n, monkeypatch, folder)
+    monkeypatch.setattr(sharing, "_FEWEST_KEPT", 2)
     monkeypatch.setattr(site, "_PAGES_AT_ONCE", n_pages)
     monkeypatch.setattr(join, "_ROWS_SHARED", n_pages)
     monkeypatch.setattr(furniture, "_PAGES_SHARED", n_pages)

@@ -27,6 +27,8 @@ from mardok.progress import Progress, Staged, tell_nobody
 log = logging.getLogger(__name__)
 _Piece = TypeVar("_Piece")
 _Result = TypeVar("_Result")
+_FEWEST_KEPT = 8
+"""Pieces of work from which on what comes of each is kept: fewer are done again in seconds."""
 
 
 class Sharer(Protocol):
@@ -54,7 +56,7 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
     >>> list(shared_out(abs, [-1, 2]))
     [1, 2]
     """
-    done, room = done_tasks(), room_of_arrays()
+    done, room = done_tasks() if len(pieces) >= _FEWEST_KEPT else None, room_of_arrays()
     if len(pieces) < 2 or not (_sharers or done):
         yield from map(work, pieces)
         return
