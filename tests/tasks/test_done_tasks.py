@@ -23,6 +23,7 @@ from test_reading import same
 from test_sharing import N, beside, files
 
 import mardok
+from mardok import sharing
 from mardok.done_tasks import tasks_kept_in
 from mardok.errors import FolderError
 from mardok.large import laid_down
@@ -76,7 +77,8 @@ class Place:
 
 
 @pytest.fixture
-def place(tmp_path: Path) -> Place:
+def place(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Place:
+    monkeypatch.setattr(sharing, "_FEWEST_KEPT", 2)
     return Place(tmp_path)
 
 
@@ -107,6 +109,14 @@ def test_whoever_does_them_goes_on_with_what_another_did(place: Place) -> None:
         with place.at_work(sharer) as work:
             told(work, n)
         assert place.did() == ([0, 1] if n == 2 else [n - 1])
+
+
+def test_of_few_pieces_nothing_is_kept(place: Place, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(sharing, "_FEWEST_KEPT", 6)
+    for n, expected in ((5, [*range(5)]), (5, [*range(5)]), (6, [*range(6)]), (6, [])):
+        with place.at_work(None) as work:
+            told(work, n)
+        assert place.did() == expected
 
 
 def test_another_task_is_done(place: Place) -> None:
