@@ -15,6 +15,7 @@ from collections.abc import Callable, Generator, Iterator, Sequence
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from functools import partial
+from itertools import compress
 from pathlib import Path
 from typing import Any, NamedTuple, Protocol, TypeVar
 
@@ -63,15 +64,14 @@ def shared_out(work: Callable[[_Piece], _Result], pieces: Sequence[_Piece]) -> I
     sharer, progress = _sharers[-1] if _sharers else (None, None)
     keys = done.keys(work, pieces) if done is not None else [""] * len(pieces)
     calls = [_Call(*each) for each in zip(keys, pieces, strict=True)]
-    left = [call for call in calls if done is None or not done.stands(call.key)]
+    is_left = [done is None or not done.stands(key) for key in keys]
+    left = list(compress(calls, is_left))
     handed = _Handed(work, room, done)
     counting = progress.counting(len(pieces), len(left)) if progress is not None else None
     with closing(_results(sharer, handed, left)) as results:
-        to_come = iter([*left, None])
-        awaited = next(to_come)
-        for call in calls:
-            if call is awaited:
-                raw, awaited = next(results), next(to_come)
+        for call, is_asked in zip(calls, is_left, strict=True):
+            if is_asked:
+                raw = next(results)
                 if isinstance(raw, Lost):
                     log.warning(LOST)
                     raw = handed(call)  # done here, it says why
